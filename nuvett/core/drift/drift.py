@@ -1,0 +1,141 @@
+"""Drift: how far a frame is from the target, and why, in words."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from pydantic import Field
+
+from nuvett.core.fit.sliced import barycentre, directions, projected_quantiles
+from nuvett.core.spaces.cielab import neutral_cielab
+from nuvett.core.types import Document, Floats, OKLab
+
+_DIRECTIONS = 32
+_QUANTILES = 128
+_NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
+_OUTLIER_DEVIATIONS = 3.0
+_LEAST_DEVIATION = 0.25  # of drift; below it a series counts as even and nothing stands out by chance
+
+
+class Reason(Document):
+    """One part of a drift. `share` is its part of the whole, 0 to 1; `amount` is in the unit the words name."""
+
+    kind: str
+    share: float
+    amount: float
+    words: str
+
+
+class Drift(Document):
+    """Distance of a frame from a target: sliced 1-Wasserstein in OKLab times 100, with reasons, largest first."""
+
+    value: float = Field(ge=0)
+    reasons: tuple[Reason, ...] = ()
+    words: str = ""
+
+
+@dataclass(frozen=True)
+class Yardstick:
+    """A target cloud made ready for measuring against: its cloud (N, 3) and projected quantiles."""
+
+    cloud: OKLab
+    quantiles: Floats
+
+    @classmethod
+    def of(cls, cloud: OKLab) -> "Yardstick":
+        return cls(cloud, projected_quantiles(cloud, directions(_DIRECTIONS), _QUANTILES))
+
+
+def distance(cloud: OKLab, yardstick: Yardstick) -> float:
+    """Sliced 1-Wasserstein distance of an OKLab cloud (N, 3) from the yardstick's, times 100."""
+    return float(np.abs(_gap(cloud, yardstick)).mean() * 100)
+
+
+def _gap(cloud: OKLab, yardstick: Yardstick) -> Floats:
+    return np.asarray(projected_quantiles(cloud, directions(_DIRECTIONS), _QUANTILES) - yardstick.quantiles)
+
+
+def _energy(cloud: OKLab, yardstick: Yardstick) -> float:
+    """Squared sliced 2-Wasserstein distance, which splits exactly into a shift and a difference of form."""
+    return float((_gap(cloud, yardstick) ** 2).mean())
+
+
+def _deviation(values: Floats) -> float:
+    return float(values.std()) + 2e-3
+
+
+def measure_drift(cloud: OKLab, yardstick: Yardstick) -> Drift:
+    """Drift of an OKLab cloud (N, 3), with the part of it that each reason explains.
+
+    Reasons are taken away one after the other (lightness, contrast, colour cast, chroma); what each removal takes
+    off the squared distance is its share, and what is left at the end is the palette's.
+    """
+    target, current = yardstick.cloud, np.array(cloud, dtype=np.float32)
+    energy = [_energy(current, yardstick)]
+    (mean, *cast), (wanted, *goal) = current.mean(axis=0).tolist(), target.mean(axis=0).tolist()
+    current[:, 0] += wanted - mean
+    energy.append(_energy(current, yardstick))
+    ratio = _deviation(current[:, 0]) / _deviation(target[:, 0])
+    current[:, 0] = wanted + (current[:, 0] - wanted) / ratio
+    energy.append(_energy(current, yardstick))
+    current[:, 1:] += np.array(goal, dtype=np.float32) - np.array(cast, dtype=np.float32)
+    energy.append(_energy(current, yardstick))
+    richness = _deviation(current[:, 1:] - goal) / _deviation(target[:, 1:] - goal)
+    current[:, 1:] = goal + (current[:, 1:] - goal) / richness
+    energy.append(_energy(current, yardstick))
+    left = np.minimum.accumulate(energy)
+    shares = np.append(left[:-1] - left[1:], left[-1]) / max(left[0], 1e-12)
+    lighter = neutral_cielab(mean) - neutral_cielab(wanted)
+    a, b = cast[0] - goal[0], cast[1] - goal[1]
+    total = distance(cloud, yardstick)
+    found = (
+        ("lightness", lighter, f"{abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"),
+        ("contrast", 100 * (ratio - 1), "harder" if ratio > 1 else "flatter"),
+        ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b)),
+        ("chroma", 100 * (richness - 1), "richer" if richness > 1 else "duller"),
+        ("palette", float(left[-1] ** 0.5) * 100, "other colours"),
+    )
+    reasons = [
+        Reason(kind=kind, share=float(share), amount=amount, words=words)
+        for (kind, amount, words), share in zip(found, shares, strict=True)
+        if abs(amount) >= _NOTICEABLE[kind]
+    ]
+    reasons.sort(key=lambda r: -r.share)
+    return Drift(value=total, reasons=tuple(reasons), words=_sentence(reasons))
+
+
+def cast_words(a: float, b: float) -> str:
+    """A colour cast in OKLab a, b as one word: warmer, cooler, greener or pinker, by its larger part."""
+    # The warm-cool axis of daylight runs mostly along b, leaning a little toward red.
+    warm, pink = 0.94 * b + 0.34 * a, 0.94 * a - 0.34 * b
+    if abs(warm) >= abs(pink):
+        return "warmer" if warm > 0 else "cooler"
+    return "pinker" if pink > 0 else "greener"
+
+
+def _sentence(reasons: list[Reason]) -> str:
+    telling = [r.words for r in reasons if r.share >= 0.08][:2]
+    plain = [words for words in telling if words != "other colours"]
+    if not telling:
+        return "close to the target"
+    if not plain:
+        return "other colours than the target"
+    tail = ", with other colours" if len(plain) < len(telling) else ""
+    return f"{' and '.join(plain)} than the target{tail}"
+
+
+def spread_of(clouds: list[OKLab]) -> float:
+    """Spread of a series: mean distance of its frames' clouds from their own barycentre."""
+    if len(clouds) < 2:
+        return 0.0
+    middle = Yardstick.of(barycentre(clouds, [1 / len(clouds)] * len(clouds)))
+    return float(np.mean([distance(cloud, middle) for cloud in clouds]))
+
+
+def outliers(values: list[float]) -> list[bool]:
+    """Which drifts stand out upward: more than 3 robust deviations (scaled MAD) above the median."""
+    if len(values) < 4:
+        return [False] * len(values)
+    array = np.asarray(values)
+    median = float(np.median(array))
+    deviation = max(1.4826 * float(np.median(np.abs(array - median))), _LEAST_DEVIATION)
+    return [bool(v) for v in array > median + _OUTLIER_DEVIATIONS * deviation]

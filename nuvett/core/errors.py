@@ -1,0 +1,84 @@
+"""Every error the application raises on purpose, on one page.
+
+Each class's docstring is its default message; raise with a string to be more exact. Messages are shown to
+people as they stand: they say what happened and what to do, in one or two sentences.
+"""
+
+
+class NuvettError(Exception):
+    """Something went wrong."""
+
+    def __init__(self, message: str | None = None) -> None:
+        super().__init__(message or (type(self).__doc__ or "").strip())
+
+    @property
+    def message(self) -> str:
+        return str(self.args[0])
+
+
+class ReadingError(NuvettError):
+    """The reference could not be read."""
+
+
+class TooFewPixelsError(ReadingError):
+    """Too few pixels are sampled to say anything reliable; take a larger patch or a wider tolerance."""
+
+
+class TargetError(NuvettError):
+    """The target needs at least one reference with a weight above zero."""
+
+
+class TableError(NuvettError):
+    """The lookup table is not valid."""
+
+
+class DocumentError(NuvettError):
+    """The document is damaged or not of a kind this version reads."""
+
+
+class FileError(NuvettError):
+    """The file could not be used."""
+
+
+class EmptyFileError(FileError):
+    """The file is empty. Nothing was kept of it."""
+
+
+class UnreadableFileError(FileError):
+    """This is not a picture that can be read. JPEG, PNG, TIFF, WebP and AVIF are accepted."""
+
+
+class TruncatedFileError(FileError):
+    """The picture is damaged or cut short. Copy it again from its source."""
+
+
+class TooLargeError(FileError):
+    """The file is larger than the limit set for this installation."""
+
+
+class TooManyError(FileError):
+    """The series holds as many pictures as this installation allows."""
+
+
+class OutputExistsError(FileError):
+    """The output exists already; pass --overwrite to replace it."""
+
+
+class NotFoundError(NuvettError):
+    """There is nothing at this address. It may have been removed."""
+
+
+class ConflictError(NuvettError):
+    """This was changed in another window meanwhile. The newer state is kept; look at it and try again."""
+
+
+class RequestRefusedError(NuvettError):
+    """The request came from another site and was refused."""
+
+
+class InvalidChangeError(NuvettError):
+    """The value is outside what is possible here; nothing was changed."""
+
+
+class StoreError(NuvettError):
+    """The database could not be reached. Nothing was changed; try again in a moment."""

@@ -1,0 +1,54 @@
+"""Gains on linear light: exposure, warmth and tint, and how they roll off near white."""
+
+import numpy as np
+
+from nuvett.core.types import Floats, Linear
+
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
+_CLIPPED = (0.92, 1.0)  # least channel between which a colour counts as clipped white
+
+
+def split_gains(gains: Floats) -> tuple[float, float, float]:
+    """Exposure in EV, warmth and tint in percent of RGB gains (3,).
+
+    Exposure is the gain's luminance on grey, in powers of two. Warmth is the ratio of red to blue, positive to
+    yellow-orange; tint the ratio of red and blue together to green, positive to magenta.
+    """
+    red, green, blue = (float(g) for g in gains)
+    exposure = float(np.log2(_LUMINANCE @ np.asarray(gains, dtype=np.float32)))
+    warmth = 100 * (np.sqrt(red / blue) - 1)
+    tint = 100 * (np.sqrt(red * blue) / green - 1)
+    return exposure, float(warmth), float(tint)
+
+
+def join_gains(exposure: float, warmth: float = 0, tint: float = 0) -> Floats:
+    """RGB gains (3,) of an exposure in EV, warmth and tint in percent; inverse of `split_gains`."""
+    ratio = 1 + warmth / 100
+    purple = 1 + tint / 100
+    gains = np.array([purple * ratio, 1.0, purple / ratio])
+    return np.asarray(gains * 2**exposure / float(_LUMINANCE @ gains), dtype=np.float32)
+
+
+def apply_gains(linear: Linear, gains: Floats) -> Linear:
+    """Linear light (..., 3) under RGB gains (3,), rolling off near white.
+
+    A gain g above 1 acts as x -> g x / (1 + (g^3 - 1) x^3)^(1/3): slope g at black, 1 at white, strictly rising
+    between, so nothing that was not clipped becomes flat. Gains below 1 act plainly, except that clipped white
+    keeps its neutrality: there all channels take the same gain.
+    """
+    gains = np.asarray(gains, dtype=np.float32)
+    if np.allclose(gains, 1, atol=1e-6):
+        return linear
+    t = np.clip((_least(linear) - _CLIPPED[0]) / (_CLIPPED[1] - _CLIPPED[0]), 0, 1)
+    white = t * t * (3 - 2 * t)
+    common = np.float32(_LUMINANCE @ gains)
+    gain = gains * (1 - white) + common * white
+    magnitude = np.clip(np.abs(linear), 0, 1)
+    excess = np.maximum(gain, 1) ** 3 - 1
+    rolled = gain / np.cbrt(1 + excess * magnitude**3)
+    return np.asarray(linear * rolled, dtype=np.float32)
+
+
+def _least(linear: Linear) -> Floats:
+    """Least channel, kept as a last axis of one; pairwise because reducing an axis of 3 is slow."""
+    return np.minimum(np.minimum(linear[..., 0:1], linear[..., 1:2]), linear[..., 2:3])

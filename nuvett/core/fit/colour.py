@@ -1,0 +1,54 @@
+"""Stages 2 and 3: zone tints and colour spread, as functions of lightness."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvett.core.fit.statistics import ZONE_COUNT, ZONE_LIGHTNESS, Statistics, interpolate_zones
+from nuvett.core.fit.tone import apply_curve
+from nuvett.core.types import Floats
+
+NARROWEST, WIDEST = 0.4, 1.8  # limits of the linear transport's eigenvalues
+_FLOOR = 4e-6  # variance added to both spreads, so that grey pictures neither explode nor vanish
+
+
+def zone_matches(frame: Statistics, target: Statistics, curve: Floats) -> tuple[Floats, Floats, Floats]:
+    """What each zone has and should have: tints from (17, 2), tints to (17, 2), spread matrices (17, 2, 2).
+
+    Zones are those of the frame before tone; the target is looked up at the lightness where tone puts them.
+    """
+    landed = apply_curve(curve, ZONE_LIGHTNESS)
+    tint_to = interpolate_zones(target.zone_tint, landed)
+    spread_to = interpolate_zones(target.zone_spread, landed)
+    matrices = np.stack(
+        [gaussian_map(_matrix(a), _matrix(b)) for a, b in zip(frame.zone_spread, spread_to, strict=True)]
+    )
+    smooth = _smooth_zones(matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)
+    return np.asarray(frame.zone_tint), tint_to, smooth
+
+
+def _smooth_zones(values: Floats) -> Floats:
+    padded = np.pad(values, ((1, 1), (0, 0)), mode="edge")
+    return np.asarray(0.25 * padded[:-2] + 0.5 * padded[1:-1] + 0.25 * padded[2:], dtype=np.float32)
+
+
+def _matrix(spread: Floats) -> NDArray[np.float64]:
+    aa, ab, bb = (float(v) for v in spread)
+    return np.array([[aa + _FLOOR, ab], [ab, bb + _FLOOR]])
+
+
+def _root(matrix: NDArray[np.float64]) -> NDArray[np.float64]:
+    values, vectors = np.linalg.eigh(matrix)
+    return np.asarray((vectors * np.sqrt(np.maximum(values, 1e-12))) @ vectors.T)
+
+
+def gaussian_map(source: NDArray[np.float64], target: NDArray[np.float64]) -> Floats:
+    """Linear map (2, 2) carrying one covariance (2, 2) to another with least movement, eigenvalues limited.
+
+    Monge's solution between Gaussians: Pitié and Kokaram, "The linear Monge-Kantorovitch linear colour mapping for
+    example-based colour transfer" (CVMP 2007), equation 8.
+    """
+    root = _root(source)
+    inverse = np.linalg.inv(root)
+    transport = inverse @ _root(root @ target @ root) @ inverse
+    values, vectors = np.linalg.eigh(transport)
+    return np.asarray((vectors * np.clip(values, NARROWEST, WIDEST)) @ vectors.T, dtype=np.float32)

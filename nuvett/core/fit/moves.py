@@ -1,0 +1,122 @@
+"""Stage 4, colour moves: palettes paired by entropic optimal transport, turned into smooth local moves."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.types import Document, Floats, OKLab
+
+CLUSTERS = 10
+MOST_OF_THE_MOVE = 0.7  # going all the way tears neighbouring colours apart
+_ENTROPY = 0.0015
+_SINKHORN_ROUNDS = 120
+_LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
+_BACKGROUND = 0.15  # weight of "no move" in the partition of unity
+
+
+class Move(Document):
+    """From one OKLab colour by a difference, within a reach (OKLab distance, one standard deviation)."""
+
+    source: tuple[float, float, float]
+    by: tuple[float, float, float]
+    reach: float = Field(gt=0)
+    share: float = Field(default=0, ge=0, le=1)
+
+
+class Pairing(Document):
+    """How much of each source colour travels to each target colour; rows follow the frame's palette.
+
+    shares : rows of target shares; the whole sums to 1
+    """
+
+    source: Palette
+    target: Palette
+    shares: tuple[tuple[float, ...], ...]
+
+
+def _colours(palette: Palette) -> tuple[OKLab, NDArray[np.float64]]:
+    lab = np.array([(c.lightness, c.a, c.b) for c in palette], dtype=np.float32)
+    share = np.array([c.share for c in palette], dtype=np.float64)
+    return lab, share / share.sum()
+
+
+def pairing_cost(source: OKLab, target: OKLab) -> NDArray[np.float64]:
+    """Cost (K, M) of turning one colour into another: distance in OKLab with lightness counting less, plus hue.
+
+    Hue counts by the lesser chroma of the two, so that greys pair freely.
+    """
+    difference = source[:, None].astype(np.float64) - target[None].astype(np.float64)
+    plain = _LIGHTNESS_COST * difference[..., 0] ** 2 + (difference[..., 1:] ** 2).sum(axis=2)
+    chroma_s, chroma_t = (np.hypot(c[:, 1], c[:, 2]) for c in (source, target))
+    hue_s, hue_t = (np.arctan2(c[:, 2], c[:, 1]) for c in (source, target))
+    turn = 1 - np.cos(hue_s[:, None] - hue_t[None])
+    coloured = np.minimum(np.minimum(chroma_s[:, None], chroma_t[None]) / 0.1, 1)
+    return np.asarray(plain + _HUE_COST * turn * coloured)
+
+
+def sinkhorn(
+    cost: NDArray[np.float64], rows: NDArray[np.float64], columns: NDArray[np.float64], entropy: float = _ENTROPY
+) -> NDArray[np.float64]:
+    """Entropic transport plan (K, M) with the given margins, in the log domain (Cuturi 2013; Peyré and Cuturi 2019)."""
+    log_kernel = -cost / entropy
+    log_rows, log_columns = np.log(rows), np.log(columns)
+    g = np.zeros(len(columns))
+    for _ in range(_SINKHORN_ROUNDS):
+        f = log_rows - _log_sum(log_kernel + g[None], 1)
+        g = log_columns - _log_sum(log_kernel + f[:, None], 0)
+    return np.asarray(np.exp(log_kernel + f[:, None] + g[None]))
+
+
+def _log_sum(values: NDArray[np.float64], axis: int) -> NDArray[np.float64]:
+    top = values.max(axis=axis, keepdims=True)
+    return np.asarray(np.log(np.exp(values - top).sum(axis=axis)) + top.squeeze(axis))
+
+
+def pair(source: Palette, target: Palette) -> Pairing:
+    """Pair two palettes by entropic optimal transport of their shares."""
+    source_lab, source_share = _colours(source)
+    target_lab, target_share = _colours(target)
+    plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
+    return Pairing(source=source, target=target, shares=tuple(tuple(float(v) for v in row) for row in plan))
+
+
+def _landing(source: OKLab, share: NDArray[np.float64], target: OKLab, plan: NDArray[np.float64]) -> OKLab:
+    """Mean target colour (K, 3) of what leaves each source colour: barycentric projection of a transport plan."""
+    return np.asarray(plan @ target / share[:, None], dtype=np.float32)
+
+
+def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
+    """Moves that take a frame's cloud (N, 3), already toned and tinted, to the target's palette.
+
+    Each source colour goes to where its share lands, less where the blur of the entropic plan alone would take it
+    (debiased as in Feydy et al. 2019, so that equal palettes do not move), MOST_OF_THE_MOVE of the way.
+    """
+    palette = find_palette(cloud, CLUSTERS)
+    source_lab, source_share = _colours(palette)
+    target_lab, target_share = _colours(target)
+    plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
+    itself = sinkhorn(pairing_cost(source_lab, source_lab), source_share, source_share)
+    away = _landing(source_lab, source_share, target_lab, plan) - _landing(source_lab, source_share, source_lab, itself)
+    return tuple(
+        Move(source=_triple(s), by=_triple(d), reach=reach, share=min(1.0, float(share)))
+        for s, d, share in zip(source_lab, away * MOST_OF_THE_MOVE, source_share, strict=True)
+    )
+
+
+def _triple(values: Floats) -> tuple[float, float, float]:
+    return float(values[0]), float(values[1]), float(values[2])
+
+
+def apply_moves(lab: OKLab, moves: tuple[Move, ...], amount: float = 1.0) -> OKLab:
+    """OKLab colours (N, 3) after moves: a partition of unity of Gaussian weights, with some weight for staying."""
+    if not moves or amount == 0:
+        return lab
+    source = np.array([m.source for m in moves], dtype=np.float32)
+    by = np.array([m.by for m in moves], dtype=np.float32) * np.float32(amount)
+    reach = np.array([m.reach for m in moves], dtype=np.float32)
+    squared = np.einsum("ij,ij->i", lab, lab)[:, None] + np.einsum("ij,ij->i", source, source) - 2 * (lab @ source.T)
+    weight = cv2.exp(np.minimum(squared / (-2 * reach**2), 0).astype(np.float32))
+    weight /= weight.sum(axis=1, keepdims=True) + np.float32(_BACKGROUND)
+    return np.asarray(lab + weight @ by, dtype=np.float32)

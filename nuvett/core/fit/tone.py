@@ -1,0 +1,104 @@
+"""Stage 1, tone: a smooth monotone curve that takes a frame's lightness distribution to the target's."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvett.core.fit.statistics import PROBABILITIES
+from nuvett.core.types import Floats, Quantiles
+
+TONE_KNOTS = 129
+TONE_GRID: Floats = np.linspace(0, 1, TONE_KNOTS, dtype=np.float32)
+GENTLEST = 0.35  # least slope at full strength: below it, detail is lost for good
+_CELLS = 64
+_SMOOTHNESS = 2e-4
+_ROUNDS, _RHO = 80, 0.02
+_END = 0.005  # probability at which black and white points are read
+
+
+def aim_ends(target: Quantiles, black: float | None, white: float | None) -> Quantiles:
+    """Target quantiles (65,) with their ends moved to black and white aims (OKLab L), fading out at the median."""
+    moved = np.asarray(target, dtype=np.float64)
+    low, high = (float(np.interp(p, PROBABILITIES, target)) for p in (_END, 1 - _END))
+    fade_low = np.clip((0.5 - PROBABILITIES) / (0.5 - _END), 0, 1)
+    fade_high = np.clip((PROBABILITIES - 0.5) / (0.5 - _END), 0, 1)
+    if black is not None:
+        moved = moved + (black - low) * fade_low
+    if white is not None:
+        moved = moved + (white - high) * fade_high
+    return np.maximum.accumulate(np.clip(moved, 0, 1)).astype(np.float32)
+
+
+def _goal(source: Quantiles, target: Quantiles, grid: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Target lightness at each grid point by matching quantiles, continued at slope 1 beyond the source's ends."""
+    x, keep = np.unique(np.asarray(source, dtype=np.float64), return_index=True)
+    y = np.asarray(target, dtype=np.float64)[keep]
+    inner = np.interp(grid, x, y)
+    below = np.maximum(y[0] - (x[0] - grid), 0)
+    above = np.minimum(y[-1] + (grid - x[-1]), 1)
+    return np.where(grid < x[0], below, np.where(grid > x[-1], above, inner))
+
+
+def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Floats:
+    """Tone curve: OKLab lightness out at TONE_GRID (129,), from quantiles (65,) of frame and target.
+
+    Least squares on the matched quantiles, weighed by the frame's density, with smooth slopes held between GENTLEST
+    and `steepest`: a quadratic programme with bounds, solved by the alternating direction method of multipliers
+    (Boyd et al. 2011, section 5.2).
+    """
+    edges = np.linspace(0, 1, _CELLS + 1)
+    goal = _goal(source, target, edges)
+    cumulated = np.interp(edges, source, PROBABILITIES, left=0, right=1)
+    density = np.gradient(cumulated) * _CELLS
+    weight = 0.02 + np.convolve(np.pad(density, 2, mode="edge"), np.full(5, 0.2), mode="valid")
+    # Unknowns: the value at black, then one slope a cell.
+    integrate = np.tril(np.ones((_CELLS + 1, _CELLS + 1)))
+    integrate[:, 1:] /= _CELLS
+    integrate[:, 0] = 1
+    integrate[0, 1:] = 0
+    bend = np.zeros((_CELLS - 1, _CELLS + 1))
+    index = np.arange(_CELLS - 1)
+    bend[index, index + 1], bend[index, index + 2] = -1, 1
+    quadratic = integrate.T @ (weight[:, None] * integrate) / _CELLS + _SMOOTHNESS * _CELLS * bend.T @ bend
+    linear = integrate.T @ (weight * goal) / _CELLS
+    low = np.full(_CELLS + 1, GENTLEST)
+    high = np.full(_CELLS + 1, steepest)
+    low[0], high[0] = 0, 0.6
+    inverse = np.linalg.inv(quadratic + _RHO * np.eye(_CELLS + 1))
+    z = np.ones(_CELLS + 1)
+    z[0] = 0
+    dual = np.zeros(_CELLS + 1)
+    for _ in range(_ROUNDS):
+        x = inverse @ (linear + _RHO * (z - dual))
+        z = np.clip(x + dual, low, high)
+        dual += x - z
+    values = integrate @ z
+    curve = np.interp(TONE_GRID, edges, values)
+    return np.asarray(_into_range(curve), dtype=np.float32)
+
+
+def _into_range(curve: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Bend a curve that passes 1 back under it over its upper part, keeping it strictly rising."""
+    top = float(curve[-1])
+    if top <= 1:
+        return np.asarray(np.maximum(curve, 0))
+    knee = min(0.85, 2 - top)
+    reach, room = top - knee, 1 - knee
+    over = np.clip((curve - knee) / reach, 0, 1)
+    # Slope reach/room at the knee matched to 1; rational shoulder x(1)/(1 + (k-1)x) passes through (1, 1).
+    shoulder = knee + room * over * (reach / room) / (1 + (reach / room - 1) * over)
+    return np.asarray(np.maximum(np.where(curve > knee, shoulder, curve), 0))
+
+
+def apply_curve(curve: Floats, lightness: Floats) -> Floats:
+    """Lightness (N,) through a curve (129,) on TONE_GRID; outside 0 to 1 the curve goes on at slope 1."""
+    inside = np.clip(lightness, 0, 1)
+    position = inside * (TONE_KNOTS - 1)
+    lower = np.minimum(position.astype(np.int32), TONE_KNOTS - 2)
+    fraction = position - lower
+    value = curve[lower] * (1 - fraction) + curve[lower + 1] * fraction
+    return np.asarray(value + (lightness - inside), dtype=np.float32)
+
+
+def steepest_slope(curve: Floats) -> float:
+    """Largest slope of a tone curve (129,), output over input lightness."""
+    return float(np.diff(curve).max() * (TONE_KNOTS - 1))

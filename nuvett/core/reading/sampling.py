@@ -1,0 +1,60 @@
+"""From proxy pixels to a small stratified sample that stands for them in every later measurement."""
+
+import numpy as np
+
+from nuvett.core.errors import TooFewPixelsError
+from nuvett.core.fit.statistics import MINIMUM_PIXELS
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.types import Floats, Linear, Mask01, OKLab
+
+SAMPLE_SIZE = 8192
+PROXY_PIXELS = 250_000  # area of the proxy that everything is measured on
+
+
+def _spread_bits(values: np.ndarray) -> np.ndarray:
+    """Move the ten low bits of each integer three places apart (Morton order)."""
+    v = values.astype(np.uint32) & 0x3FF
+    v = (v | (v << 16)) & 0x030000FF
+    v = (v | (v << 8)) & 0x0300F00F
+    v = (v | (v << 4)) & 0x030C30C3
+    return (v | (v << 2)) & 0x09249249
+
+
+def colour_order(lab: OKLab) -> np.ndarray:
+    """Indices that put OKLab colours (N, 3) in Morton order, so that neighbours in the order look alike."""
+    lightness = np.clip(lab[:, 0] * 1023, 0, 1023).astype(np.uint32)
+    a = np.clip((lab[:, 1] + 0.4) * 1278, 0, 1023).astype(np.uint32)
+    b = np.clip((lab[:, 2] + 0.4) * 1278, 0, 1023).astype(np.uint32)
+    return np.argsort((_spread_bits(lightness) << 2) | (_spread_bits(a) << 1) | _spread_bits(b), kind="stable")
+
+
+def stratified_sample(linear: Linear, weights: Mask01 | None = None, count: int = SAMPLE_SIZE) -> Linear:
+    """At most `count` equally weighted colours (count, 3) standing for proxy pixels (..., 3).
+
+    Pixels are put in colour order and taken at equal steps of cumulated weight, so every part of the colour cloud
+    is represented in proportion; the result does not depend on where pixels lie in the picture. Any evenly
+    spaced part of the result is again a stratified sample.
+
+    Raises TooFewPixelsError when the weights add up to fewer than MINIMUM_PIXELS pixels.
+    """
+    pixels = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
+    flat = np.ones(len(pixels), dtype=np.float32) if weights is None else weights.reshape(-1)
+    if float(flat.sum()) < MINIMUM_PIXELS:
+        raise TooFewPixelsError
+    kept = np.flatnonzero(flat > 1e-3)
+    pixels, flat = pixels[kept], flat[kept]
+    order = colour_order(linear_to_oklab(pixels))
+    cumulated = np.cumsum(flat[order], dtype=np.float64)
+    count = min(count, len(pixels))
+    steps = (np.arange(count) + 0.5) / count * cumulated[-1]
+    return np.asarray(pixels[order[np.searchsorted(cumulated, steps)]], dtype=np.float32)
+
+
+def patch_mask(shape: tuple[int, int], patch: tuple[float, float, float, float]) -> Mask01:
+    """(H, W) mask that is 1 inside a rectangle given as x, y, width, height in shares of the picture."""
+    height, width = shape
+    x, y, w, h = patch
+    mask: Floats = np.zeros(shape, dtype=np.float32)
+    top, left = round(y * height), round(x * width)
+    mask[top : max(top + 1, round((y + h) * height)), left : max(left + 1, round((x + w) * width))] = 1
+    return mask

@@ -1,0 +1,91 @@
+"""The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
+
+from concurrent.futures import ThreadPoolExecutor
+from functools import cache
+from typing import Any
+
+import cv2
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from nuvett.core.table.table import check_table
+from nuvett.core.types import Floats
+
+Pixels = NDArray[Any]
+"""(H, W, 3) uint8, uint16 or float32 encoded pixels."""
+
+STRIP_ROWS = 256
+_NOISE_SIDE = 256
+_DEPTHS: dict[str, Any] = {
+    "uint8": ocio.BIT_DEPTH_UINT8,
+    "uint16": ocio.BIT_DEPTH_UINT16,
+    "float32": ocio.BIT_DEPTH_F32,
+}
+
+
+class Renderer:
+    """Applies one table (S, S, S, 3), indexed red, green, blue, by tetrahedral interpolation."""
+
+    def __init__(self, table: Floats) -> None:
+        check_table(table)
+        transform = ocio.Lut3DTransform(table.shape[0])
+        transform.setData(np.ascontiguousarray(table, dtype=np.float32).reshape(-1))
+        transform.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+        config = ocio.Config.CreateRaw()
+        config.setProcessorCacheFlags(ocio.PROCESSOR_CACHE_OFF)
+        self._processor = config.getProcessor(transform)
+
+    def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
+        """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit.
+
+        8-bit output is dithered by less than half a code, tied to the place in the picture: what needed no
+        change gets none, and the same place gets the same pixels however the picture is cut into strips.
+        """
+        pixels = np.ascontiguousarray(pixels)
+        out_name = "uint16" if depth == 16 else "float32"
+        processor = self._processor.getOptimizedCPUProcessor(
+            _DEPTHS[pixels.dtype.name], _DEPTHS[out_name], ocio.OPTIMIZATION_LOSSLESS
+        )
+        out = np.empty(pixels.shape, dtype=out_name)
+        processor.apply(_described(pixels), _described(out))
+        if depth == 16:
+            return out
+        noise = _noise(pixels.shape[1])[np.arange(first_row, first_row + len(out)) % _NOISE_SIDE]
+        flat = (len(out), -1)
+        quantised = cv2.addWeighted(out.reshape(flat), 255, noise.reshape(flat), 1, 0, dtype=cv2.CV_8U)
+        return np.asarray(quantised).reshape(out.shape)
+
+    def picture(
+        self, pixels: Pixels, depth: int = 8, origin_row: int = 0, threads: int = 1, rows: int = STRIP_ROWS
+    ) -> Pixels:
+        """A whole picture (H, W, 3), in row strips on `threads` threads; the same pixels whatever the two are."""
+        out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+
+        def work(top: int) -> None:
+            out[top : top + rows] = self.strip(pixels[top : top + rows], origin_row + top, depth)
+
+        tops = range(0, len(pixels), rows)
+        if threads == 1 or len(tops) == 1:
+            for top in tops:
+                work(top)
+        else:
+            with ThreadPoolExecutor(threads) as pool:
+                list(pool.map(work, tops))
+        return out
+
+
+def _described(pixels: Pixels) -> ocio.PackedImageDesc:
+    height, width, _ = pixels.shape
+    size = pixels.itemsize
+    return ocio.PackedImageDesc(pixels, width, height, 3, _DEPTHS[pixels.dtype.name], size, size * 3, size * 3 * width)
+
+
+@cache
+def _noise_tile() -> Floats:
+    return np.random.default_rng(20).uniform(-0.498, 0.498, (_NOISE_SIDE, _NOISE_SIDE, 3)).astype(np.float32)
+
+
+def _noise(width: int) -> Floats:
+    """(256, width, 3) dither noise, a tile repeated along the row."""
+    return np.tile(_noise_tile(), (1, -(-width // _NOISE_SIDE), 1))[:, :width]

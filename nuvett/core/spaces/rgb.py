@@ -1,0 +1,155 @@
+"""RGB spaces: primaries, transfer curves and the matrices between them.
+
+The linear form shared by all computation is linear light on sRGB primaries with extended range (as in IEC
+61966-2-2, scRGB): a colour outside sRGB has components below 0 or above 1, and nothing is lost.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvett.core.types import Encoded01, Floats, Linear
+
+D65 = (0.3127, 0.3290)
+D50 = (0.3457, 0.3585)
+
+# Bradford cone response matrix: Lam 1985, as printed in CSS Color 4 and ICC.1:2022 annex E.
+BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]], dtype=np.float64)
+
+
+class Curve(StrEnum):
+    """Transfer curves by the standard that defines them."""
+
+    SRGB = "srgb"  # IEC 61966-2-1
+    ADOBE = "adobe"  # Adobe RGB (1998): pure power 563/256
+    ROMM = "romm"  # ISO 22028-2, ROMM RGB
+
+
+class Space(StrEnum):
+    """Names of the registered RGB spaces, as the command line and delivery settings spell them."""
+
+    SRGB = "srgb"
+    P3 = "p3"
+    ADOBE_RGB = "adobe-rgb"
+    PROPHOTO = "prophoto"
+    WIDE = "wide"
+
+
+@dataclass(frozen=True)
+class RGBSpace:
+    """One RGB space: chromaticities of its primaries and white, and its transfer curve."""
+
+    name: Space
+    title: str
+    primaries: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
+    white: tuple[float, float]
+    curve: Curve
+
+
+SPACES: dict[Space, RGBSpace] = {
+    space.name: space
+    for space in (
+        RGBSpace(Space.SRGB, "sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), D65, Curve.SRGB),
+        RGBSpace(Space.P3, "Display P3", ((0.68, 0.32), (0.265, 0.69), (0.15, 0.06)), D65, Curve.SRGB),
+        RGBSpace(Space.ADOBE_RGB, "Adobe RGB (1998)", ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), D65, Curve.ADOBE),
+        RGBSpace(
+            Space.PROPHOTO,
+            "ProPhoto RGB",
+            ((0.734699, 0.265301), (0.159597, 0.840403), (0.036598, 0.000105)),
+            D50,
+            Curve.ROMM,
+        ),
+        # Primaries of ITU-R BT.2020 with the sRGB curve: the domain that wide-gamut originals are kept in.
+        RGBSpace(
+            Space.WIDE,
+            "Wide working space",
+            ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
+            D65,
+            Curve.SRGB,
+        ),
+    )
+}
+
+
+def _xyz_of(xy: tuple[float, float]) -> NDArray[np.float64]:
+    x, y = xy
+    return np.array([x / y, 1.0, (1 - x - y) / y])
+
+
+def adaptation_matrix(source: tuple[float, float], destination: tuple[float, float]) -> NDArray[np.float64]:
+    """Bradford chromatic adaptation between two white points, (3, 3) acting on XYZ (ICC.1:2022 annex E)."""
+    gains = (BRADFORD @ _xyz_of(destination)) / (BRADFORD @ _xyz_of(source))
+    return np.asarray(np.linalg.inv(BRADFORD) @ np.diag(gains) @ BRADFORD)
+
+
+@cache
+def to_xyz_matrix(name: Space) -> NDArray[np.float64]:
+    """Matrix from linear RGB of a space to XYZ relative to D65, (3, 3); SMPTE RP 177-1993 derivation."""
+    space = SPACES[name]
+    columns = np.stack([_xyz_of(p) for p in space.primaries], axis=1)
+    scale = np.linalg.solve(columns, _xyz_of(space.white))
+    return np.asarray(adaptation_matrix(space.white, D65) @ (columns * scale))
+
+
+@cache
+def matrix_between(source: Space, destination: Space) -> Floats:
+    """Matrix from linear RGB of one space to linear RGB of another, (3, 3) float32."""
+    matrix = np.linalg.solve(to_xyz_matrix(destination), to_xyz_matrix(source))
+    return np.asarray(matrix, dtype=np.float32)
+
+
+def decode_curve(encoded: Floats, curve: Curve) -> Floats:
+    """Encoded values to linear light, any shape; odd symmetry below 0 so extended values survive."""
+    magnitude = np.abs(encoded)
+    if curve is Curve.SRGB:
+        linear = np.where(magnitude <= 0.04045, magnitude / 12.92, ((magnitude + 0.055) / 1.055) ** 2.4)
+    elif curve is Curve.ADOBE:
+        linear = magnitude ** (563 / 256)
+    else:
+        linear = np.where(magnitude < 16 / 512, magnitude / 16, magnitude**1.8)
+    return np.asarray(np.copysign(linear, encoded), dtype=np.float32)
+
+
+def encode_curve(linear: Floats, curve: Curve) -> Floats:
+    """Linear light to encoded values, any shape; inverse of `decode_curve`."""
+    magnitude = np.abs(linear)
+    if curve is Curve.SRGB:
+        power = np.power(magnitude, np.float32(1 / 2.4))
+        encoded = np.where(magnitude <= 0.0031308, magnitude * 12.92, 1.055 * power - 0.055)
+    elif curve is Curve.ADOBE:
+        encoded = magnitude ** np.float32(256 / 563)
+    else:
+        encoded = np.where(magnitude < 1 / 512, magnitude * 16, magnitude ** np.float32(1 / 1.8))
+    return np.asarray(np.copysign(encoded, linear), dtype=np.float32)
+
+
+def to_linear(encoded: Encoded01, space: Space = Space.SRGB) -> Linear:
+    """Encoded RGB (..., 3) of a space to extended linear sRGB (..., 3) float32."""
+    linear = decode_curve(encoded, SPACES[space].curve)
+    if space is Space.SRGB:
+        return linear
+    return np.asarray(linear @ matrix_between(space, Space.SRGB).T, dtype=np.float32)
+
+
+def from_linear(linear: Linear, space: Space = Space.SRGB) -> Encoded01:
+    """Extended linear sRGB (..., 3) to encoded RGB of a space (..., 3) float32, not clipped."""
+    if space is not Space.SRGB:
+        linear = linear @ matrix_between(Space.SRGB, space).T
+    return encode_curve(np.asarray(linear, dtype=np.float32), SPACES[space].curve)
+
+
+def parse_hex(text: str) -> Encoded01:
+    """`#rrggbb` to encoded sRGB (3,) float32 0 to 1. Raises ValueError on anything else."""
+    digits = text.strip().removeprefix("#")
+    if len(digits) != 6:
+        raise ValueError(f"{text!r} is not a colour of the form #rrggbb")
+    return np.array([int(digits[i : i + 2], 16) / 255 for i in (0, 2, 4)], dtype=np.float32)
+
+
+def to_hex(encoded: Encoded01) -> str:
+    """Encoded sRGB (3,) to `#rrggbb`, clipped to the cube and rounded."""
+    codes = np.rint(np.clip(encoded, 0, 1) * 255).astype(int)
+    return "#" + "".join(f"{code:02x}" for code in codes)
