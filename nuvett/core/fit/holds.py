@@ -43,10 +43,10 @@ def hold_skin(before: OKLab, after: OKLab, hold: HoldStep) -> OKLab:
     old, new, weight = before[index], after[index], share[index, None]
     chroma_old, chroma_new = (np.hypot(c[:, 1], c[:, 2]).astype(np.float32) for c in (old, new))
     hue_old, hue_new = (np.arctan2(c[:, 2], c[:, 1]) for c in (old, new))
-    turn: Floats = (hue_new - hue_old + np.pi) % (2 * np.pi) - np.pi
+    turn = (hue_new - hue_old + np.pi) % (2 * np.pi) - np.pi
     # A colour carried across grey has no usable hue: there the turn counts as far as chroma is left.
-    turn = (turn * np.minimum(chroma_new / 0.01, 1)).astype(np.float32)
-    hue = hue_old + soft_limit(turn, np.radians(hold.hue))
+    turn = turn * np.minimum(chroma_new / 0.01, 1)
+    hue = hue_old + soft_limit(turn.astype(np.float32), np.radians(hold.hue))
     chroma = chroma_old + soft_limit(chroma_new - chroma_old, chroma_old * (hold.chroma / 100))
     lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], hold.lightness / 116)
     held = np.stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)], axis=1)

@@ -17,6 +17,7 @@ from nuvett.core.fit.statistics import (
 from nuvett.core.reading.family import Family, membership
 from nuvett.core.reading.palette import LARGEST, SMALLEST, USUAL, Palette, find_palette
 from nuvett.core.reading.sampling import patch_mask, stratified_sample
+from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Floats, Linear, OKLab
 
@@ -96,6 +97,16 @@ def read(proxy: Linear, sampling: Sampling | None = None) -> Reading:
         palette=find_palette(lab, sampling.colours),
         statistics=measure(lab),
     )
+
+
+MARKS = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
+"""Shares of the pixels, from the darkest, at which a tone column is marked."""
+
+
+def lightness_marks(statistics: Statistics) -> dict[float, float]:
+    """CIE L* below which each share of MARKS lies."""
+    values = np.interp(MARKS, PROBABILITIES, statistics.lightness)
+    return {share: neutral_cielab(float(value)) for share, value in zip(MARKS, values, strict=True)}
 
 
 def zone_colours(statistics: Statistics) -> dict[str, OKLab]:

@@ -1,0 +1,294 @@
+"""The command line: the whole job on plain files, without a browser and without a database."""
+
+import json
+import os
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import numpy as np
+import typer
+from rich.progress import Progress as ProgressBar
+
+from nuvett.core.errors import NuvettError
+from nuvett.core.look.look import EvenStep, HoldStep, Look, parse_look
+from nuvett.core.reading.family import Family
+from nuvett.core.reading.reading import Reading, Sampling, Target, Weighed, blend, lightness_marks, zone_colours
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
+from nuvett.core.table.cube import read_cube
+from nuvett.core.table.table import weaken
+from nuvett.imaging.decode import Limits
+from nuvett.imaging.encode import Format
+from nuvett.services import batch
+from nuvett.services.measuring import read_file
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Carry the colour and tone of reference stills to a series of photos.",
+)
+
+Percent = Annotated[float, typer.Option(min=0, max=100)]
+Photos = Annotated[list[Path], typer.Argument(help="Photos to work on.")]
+Out = Annotated[Path, typer.Option("--out", help="Folder for the finished pictures.")]
+FormatOption = Annotated[Format | None, typer.Option("--format", help="File format; by default as the source.")]
+Quality = Annotated[int, typer.Option(min=1, max=100, help="Quality of JPEG and WebP.")]
+Size = Annotated[int | None, typer.Option(min=16, max=60000, help="Long edge in pixels; by default as the source.")]
+SpaceOption = Annotated[str, typer.Option("--space", help="srgb, p3, adobe-rgb or prophoto.")]
+Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
+Report = Annotated[Path | None, typer.Option("--report", help="Write what was done to each photo as JSON.")]
+LIMITS = Limits()
+
+
+def _stop(message: str) -> NoReturn:
+    print(message, file=sys.stderr)
+    raise typer.Exit(2)
+
+
+def _output(out: Path, fmt: Format | None, quality: int, size: int | None, space: str, overwrite: bool) -> batch.Output:
+    named = {s.value: s for s in Space if s is not Space.WIDE}
+    if space not in named:
+        _stop(f"{space!r} is not a delivery space; choose one of {', '.join(named)}.")
+    if out.exists() and not out.is_dir():
+        _stop(f"{out} is a file, not a folder.")
+    return batch.Output(out, fmt, quality, size, named[space], overwrite)
+
+
+def _checked(photos: list[Path]) -> list[Path]:
+    """Photos that can be told apart once written. Stops when two share a stem or none is given."""
+    stems: dict[str, Path] = {}
+    for photo in photos:
+        if photo.stem in stems:
+            _stop(f"{photo} and {stems[photo.stem]} would be written under one name; do them one after the other.")
+        stems[photo.stem] = photo
+    return photos
+
+
+def _run(photos: list[Path], work: Callable[[Callable[[], None]], list[batch.Outcome]]) -> list[batch.Outcome]:
+    """Run a batch under a progress bar on a terminal; errors of the whole batch end with status 2."""
+    try:
+        with ProgressBar(transient=True, disable=not sys.stderr.isatty()) as bar:
+            task = bar.add_task("", total=len(photos))
+            return work(lambda: bar.advance(task))
+    except (NuvettError, OSError) as error:
+        _stop(str(error))
+
+
+def _finish(outcomes: list[batch.Outcome], report: Path | None) -> None:
+    """Print failures, write the report whole or not at all, and end with status 1 if a photo failed."""
+    for outcome in outcomes:
+        if outcome.error:
+            print(f"{outcome.source}: {outcome.error}", file=sys.stderr)
+    if report is not None:
+        rows = [_row(outcome) for outcome in outcomes]
+        partial = report.with_name(f".{report.name}.{os.getpid()}.part")
+        try:
+            partial.write_text(json.dumps({"photos": rows}, indent=2) + "\n")
+            partial.replace(report)
+        except OSError as error:
+            _stop(f"The report could not be written: {error.strerror}.")
+    if any(outcome.error for outcome in outcomes):
+        raise typer.Exit(1)
+
+
+def _row(outcome: batch.Outcome) -> dict[str, Any]:
+    row: dict[str, Any] = {"photo": str(outcome.source)}
+    if outcome.written:
+        row["written"] = str(outcome.written)
+    if outcome.error:
+        row["error"] = outcome.error
+    return row | (outcome.report or {})
+
+
+def _read(path: Path, sampling: Sampling | None = None) -> Reading:
+    try:
+        return read_file(path, LIMITS, sampling)
+    except NuvettError as error:
+        _stop(f"{path}: {error.message}")
+    except OSError as error:
+        _stop(f"{path}: {error.strerror or error}.")
+
+
+def _target(references: list[str]) -> Target:
+    """Target of `FILE[:WEIGHT]` references."""
+    weighed = []
+    for reference in references:
+        name, _, weight = reference.rpartition(":")
+        if not name or not _is_number(weight):
+            name, weight = reference, "1"
+        if float(weight) < 0:
+            _stop(f"{reference}: a weight cannot be below 0.")
+        weighed.append(Weighed(reading=_read(Path(name)), tone=float(weight), colour=float(weight)))
+    try:
+        return blend(weighed)
+    except NuvettError as error:
+        _stop(error.message)
+
+
+def _is_number(text: str) -> bool:
+    try:
+        return bool(np.isfinite(float(text)))
+    except ValueError:
+        return False
+
+
+@app.command()
+def read(
+    file: Path,
+    colours: Annotated[int, typer.Option(min=2, max=12, help="Size of the palette.")] = 6,
+    patch: Annotated[str | None, typer.Option(help="X,Y,W,H in shares of the picture, 0 to 1.")] = None,
+    family: Annotated[str | None, typer.Option(help="Only colours near this one, as #rrggbb.")] = None,
+    tolerance: Percent = 30,
+) -> None:
+    """Print what is sampled from a picture as JSON: palette, lightness quantiles, zone colours."""
+    try:
+        corners = None if patch is None else tuple(float(part) for part in patch.split(","))
+        picked = None
+        if family is not None:
+            lab = linear_to_oklab(to_linear(parse_hex(family)[None]))[0]
+            picked = Family(colour=(float(lab[0]), float(lab[1]), float(lab[2])), tolerance=tolerance)
+        sampling = Sampling(patch=corners, family=picked, colours=colours)
+    except ValueError:
+        _stop("A patch is four numbers X,Y,W,H inside the picture, and a family a colour of the form #rrggbb.")
+    reading = _read(file, sampling)
+    print(json.dumps(reading_report(reading), indent=2))
+
+
+def reading_report(reading: Reading) -> dict[str, Any]:
+    """A reading as the command line prints it; lightness is CIE L*."""
+    return {
+        "share": round(reading.share, 4),
+        "palette": [
+            {"hex": c.hex, "name": c.name, "oklch": [round(v, 4) for v in c.lch], "share": round(c.share, 4)}
+            for c in reading.palette
+        ],
+        "lightness": {str(share): round(value, 2) for share, value in lightness_marks(reading.statistics).items()},
+        "zones": {name: [round(float(v), 4) for v in lab] for name, lab in zone_colours(reading.statistics).items()},
+    }
+
+
+@app.command()
+def even(
+    photos: Photos,
+    base: Annotated[Path, typer.Option(help="Picture whose light the others get.")],
+    out: Out,
+    strength: Percent = 100,
+    fmt: FormatOption = None,
+    quality: Quality = 92,
+    size: Size = None,
+    space: SpaceOption = "srgb",
+    overwrite: Overwrite = False,
+    report: Report = None,
+) -> None:
+    """Even the light of each photo, exposure and white, to a base picture."""
+    output = _output(out, fmt, quality, size, space, overwrite)
+    outcomes = _run(_checked(photos), lambda step: batch.even_files(photos, base, strength / 100, output, LIMITS, step))
+    _finish(outcomes, report)
+
+
+@app.command()
+def match(
+    photos: Photos,
+    reference: Annotated[list[str], typer.Option(help="FILE or FILE:WEIGHT; may be given several times.")],
+    out: Out,
+    base: Annotated[Path | None, typer.Option(help="Picture whose light all photos are evened to.")] = None,
+    look: Annotated[Path | None, typer.Option(help="Look document (JSON) to start from.")] = None,
+    even: Annotated[float | None, typer.Option("--even", min=0, max=100)] = None,
+    pull: Annotated[float | None, typer.Option(min=0, max=100)] = None,
+    tone: Annotated[float | None, typer.Option(min=0, max=100)] = None,
+    colour: Annotated[float | None, typer.Option(min=0, max=100)] = None,
+    strength: Annotated[float | None, typer.Option(min=0, max=100)] = None,
+    hold: Annotated[str | None, typer.Option(help="skin or none.")] = None,
+    cube: Annotated[Path | None, typer.Option(help="Also write the table that all photos share.")] = None,
+    fmt: FormatOption = None,
+    quality: Quality = 92,
+    size: Size = None,
+    space: SpaceOption = "srgb",
+    overwrite: Overwrite = False,
+    report: Report = None,
+) -> None:
+    """Carry the look of the references to the photos."""
+    output = _output(out, fmt, quality, size, space, overwrite)
+    if hold not in (None, "skin", "none"):
+        _stop(f"--hold takes skin or none, not {hold!r}.")
+    document = _adjusted(_look(look), even, pull, tone, colour, strength)
+    if hold is not None:
+        document = document.model_copy(update={"hold": HoldStep(on=hold == "skin")})
+    target = _target(reference)
+    outcomes = _run(
+        _checked(photos),
+        lambda step: batch.match_files(photos, target, document, output, LIMITS, batch.Aside(base, cube), step),
+    )
+    _finish(outcomes, report)
+
+
+def _look(path: Path | None) -> Look:
+    if path is None:
+        return Look()
+    try:
+        return parse_look(path.read_bytes())
+    except NuvettError as error:
+        _stop(f"{path}: {error.message}")
+    except OSError as error:
+        _stop(f"{path}: {error.strerror or error}.")
+
+
+def _adjusted(
+    look: Look,
+    even: float | None,
+    pull: float | None,
+    tone: float | None,
+    colour: float | None,
+    strength: float | None,
+) -> Look:
+    """A look with the amounts given on the command line; those not given stay as the document has them."""
+    whole = {"pull": pull, "colour": colour, "strength": strength}
+    look = look.model_copy(update={name: value for name, value in whole.items() if value is not None})
+    if tone is not None:
+        look = look.model_copy(update={"tone": look.tone.model_copy(update={"on": True, "amount": tone})})
+    if even is not None:
+        look = look.model_copy(update={"even": EvenStep(amount=even)})
+    return look
+
+
+@app.command()
+def apply(
+    photos: Photos,
+    cube: Annotated[Path, typer.Option(help="Lookup table in the Cube LUT format, working on encoded sRGB.")],
+    out: Out,
+    strength: Percent = 100,
+    fmt: FormatOption = None,
+    quality: Quality = 92,
+    size: Size = None,
+    overwrite: Overwrite = False,
+    report: Report = None,
+) -> None:
+    """Apply a lookup table to each photo."""
+    output = _output(out, fmt, quality, size, "srgb", overwrite)
+    try:
+        table = weaken(read_cube(cube.read_text(encoding="utf-8", errors="replace")), strength / 100)
+    except NuvettError as error:
+        _stop(f"{cube}: {error.message}")
+    except OSError as error:
+        _stop(f"{cube}: {error.strerror or error}.")
+    outcomes = _run(_checked(photos), lambda step: batch.apply_table_files(photos, table, output, LIMITS, step))
+    _finish(outcomes, report)
+
+
+@app.command()
+def drift(
+    photos: Photos,
+    reference: Annotated[list[str], typer.Option(help="FILE or FILE:WEIGHT; may be given several times.")],
+) -> None:
+    """Print how far each photo is from the references, and why, as JSON."""
+    target = _target(reference)
+    outcomes = _run(photos, lambda step: batch.drift_files(photos, target, LIMITS, step))
+    print(json.dumps({"photos": [_row(outcome) for outcome in outcomes]}, indent=2))
+    _finish(outcomes, None)
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,1 @@
+"""Files to arrays and back: decoding, colour profiles, proxies, encoding, metadata."""

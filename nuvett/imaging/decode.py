@@ -1,0 +1,166 @@
+"""Picture files to pixel arrays, whatever their format, profile, depth and orientation."""
+
+import re
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+import pyvips
+from numpy.typing import NDArray
+
+from nuvett.core.errors import EmptyFileError, FileError, TooLargeError, TruncatedFileError, UnreadableFileError
+from nuvett.core.spaces.rgb import Space
+from nuvett.imaging.icc import profile_path
+
+LOADERS = {
+    "jpegload": "jpeg",
+    "pngload": "png",
+    "tiffload": "tiff",
+    "webpload": "webp",
+    "heifload": "avif",
+}
+_LEAST_PIXELS = 300
+_TIFF_STARTS = (b"II*\0", b"MM\0*")  # a TIFF's directory often stands last, so a cut one is not even recognised
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What is accepted: bytes of a file and pixels of a picture."""
+
+    bytes: int = 400_000_000
+    pixels: int = 160_000_000
+
+
+@dataclass(frozen=True)
+class Header:
+    """What a file says of itself, before any pixel is decoded; width and height as seen upright."""
+
+    format: str
+    width: int
+    height: int
+    bits: int
+    domain: Space
+    taken: datetime | None
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Decoded pixels (H, W, 3), uint8 or uint16, upright, encoded in `domain`, and the EXIF block to pass on."""
+
+    pixels: NDArray[np.uint8] | NDArray[np.uint16]
+    header: Header
+    exif: bytes | None
+
+    @property
+    def domain(self) -> Space:
+        return self.header.domain
+
+
+def _open(path: Path, limits: Limits) -> tuple[pyvips.Image, str]:
+    size = path.stat().st_size
+    if size == 0:
+        raise EmptyFileError
+    if size > limits.bytes:
+        raise TooLargeError(
+            f"The file has {size / 1e6:.0f} MB; this installation accepts up to {limits.bytes / 1e6:.0f} MB."
+        )
+    loader = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
+    name = "" if loader == pyvips.ffi.NULL else pyvips.ffi.string(loader).decode()
+    kind = next((title for prefix, title in LOADERS.items() if _loader_name(name) == prefix), None)
+    if kind is None:
+        with path.open("rb") as file:
+            raise TruncatedFileError if file.read(4) in _TIFF_STARTS else UnreadableFileError
+    try:
+        image = pyvips.Image.new_from_file(str(path), access="sequential", fail_on="error")
+    except pyvips.Error as error:
+        raise TruncatedFileError from error
+    if image.width * image.height > limits.pixels:
+        raise TooLargeError(
+            f"The picture has {image.width * image.height / 1e6:.0f} megapixels; "
+            f"this installation accepts up to {limits.pixels / 1e6:.0f}."
+        )
+    if image.width * image.height < _LEAST_PIXELS:
+        raise FileError(
+            f"The picture has {image.width} × {image.height} pixels; at least {_LEAST_PIXELS} are needed to measure it."
+        )
+    return image, kind
+
+
+def _loader_name(name: str) -> str:
+    """`VipsForeignLoadJpegFile` to `jpegload`."""
+    found = re.fullmatch(r"VipsForeignLoad([A-Za-z]+?)File", name)
+    return f"{found.group(1).lower()}load" if found else ""
+
+
+def _string(image: pyvips.Image, field: str) -> str:
+    return str(image.get(field)) if field in image.get_fields() else ""
+
+
+def _taken(image: pyvips.Image) -> datetime | None:
+    for field in ("exif-ifd2-DateTimeOriginal", "exif-ifd0-DateTime"):
+        found = re.match(r"(\d{4}):(\d\d):(\d\d) (\d\d):(\d\d):(\d\d)", _string(image, field))
+        if found:
+            try:
+                return datetime(*(int(part) for part in found.groups()))  # type: ignore[arg-type]
+            except ValueError:
+                continue
+    return None
+
+
+def _is_srgb(image: pyvips.Image) -> bool:
+    """Whether the picture is in sRGB: no profile, or one that names it (all published sRGB profiles do)."""
+    if "icc-profile-data" not in image.get_fields():
+        return True
+    profile = bytes(image.get("icc-profile-data"))
+    return b"sRGB" in profile or "sRGB".encode("utf-16-be") in profile
+
+
+def _header(image: pyvips.Image, kind: str) -> Header:
+    turned = "orientation" in image.get_fields() and image.get("orientation") in (5, 6, 7, 8)
+    width, height = (image.height, image.width) if turned else (image.width, image.height)
+    plain = image.interpretation not in ("cmyk", "lab", "labs", "xyz")
+    domain = Space.SRGB if plain and _is_srgb(image) else Space.WIDE
+    deep = image.format not in ("uchar", "char")
+    return Header(kind, width, height, 16 if deep else 8, domain, _taken(image))
+
+
+def read_header(path: Path, limits: Limits) -> Header:
+    """Header of a picture file.
+
+    Raises EmptyFileError, UnreadableFileError, TruncatedFileError, TooLargeError, or FileError for a picture of fewer
+    pixels than can be measured.
+    """
+    image, kind = _open(path, limits)
+    return _header(image, kind)
+
+
+def _to_domain(image: pyvips.Image, header: Header) -> pyvips.Image:
+    """Encoded RGB in the header's domain, three bands, 8 or 16 bit."""
+    profiled = "icc-profile-data" in image.get_fields()
+    if image.hasalpha():
+        image = image.flatten(background=[65535 if image.interpretation in ("rgb16", "grey16") else 255])
+    if header.domain is Space.WIDE:
+        return image.icc_transform(
+            str(profile_path(Space.WIDE)), embedded=profiled, input_profile="cmyk", intent="relative", depth=16
+        )
+    if image.format in ("float", "double"):
+        return (image.cast("float") * 65535).cast("ushort").copy(interpretation="rgb16")
+    return image.colourspace("rgb16" if header.bits == 16 else "srgb")
+
+
+def decode(path: Path, limits: Limits) -> Picture:
+    """Decode a picture file at full size. Raises as `read_header`, and TruncatedFileError when pixels are missing."""
+    image, kind = _open(path, limits)
+    header = _header(image, kind)
+    exif = bytes(image.get("exif-data")) if "exif-data" in image.get_fields() else None
+    try:
+        if "orientation" in image.get_fields() and image.get("orientation") != 1:
+            image = image.copy_memory().autorot()
+        image = _to_domain(image, header)
+        if image.bands == 1:
+            image = image.bandjoin([image, image])
+        pixels = image.numpy()
+    except pyvips.Error as error:
+        raise TruncatedFileError from error
+    return Picture(np.ascontiguousarray(pixels[..., :3]), header, exif)

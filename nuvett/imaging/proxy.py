@@ -1,0 +1,73 @@
+"""Smaller stand-ins of a picture, averaged over area in linear light."""
+
+from functools import cache
+
+import cv2
+import numpy as np
+
+from nuvett.core.reading.sampling import PROXY_PIXELS
+from nuvett.core.render import Pixels
+from nuvett.core.spaces.rgb import SPACES, Curve, Space, decode_curve, encode_curve, matrix_between
+from nuvett.core.types import Floats, Linear
+
+VIEW_EDGE = 1600  # long edge of the view that previews and the wall are rendered from
+_STRIP_ROWS = 512
+
+
+@cache
+def _decoding(levels: int, curve: Curve) -> Floats:
+    return decode_curve(np.linspace(0, 1, levels, dtype=np.float32), curve)
+
+
+def _strip_linear(pixels: Pixels, curve: Curve) -> Floats:
+    if pixels.dtype == np.uint8:
+        return np.asarray(cv2.LUT(pixels, _decoding(256, curve)))
+    return _decoding(65536, curve)[pixels]
+
+
+def shrink_linear(pixels: Pixels, width: int, height: int, space: Space) -> Floats:
+    """Linear RGB of `space` (height, width, 3), area-averaged from encoded pixels (H, W, 3) of at least that size.
+
+    Works in strips by a whole factor first, so that a large picture is never held in floating point.
+    """
+    curve = SPACES[space].curve
+    rows, columns = pixels.shape[:2]
+    factor = max(1, min(rows // height, columns // width))
+    if factor > 1:
+        rows, columns = rows // factor * factor, columns // factor * factor
+        out = np.empty((rows // factor, columns // factor, 3), dtype=np.float32)
+        step = max(factor, _STRIP_ROWS // factor * factor)
+        for top in range(0, rows, step):
+            strip = _strip_linear(pixels[top : min(top + step, rows), :columns], curve)
+            size = (columns // factor, len(strip) // factor)
+            out[top // factor : top // factor + size[1]] = cv2.resize(strip, size, interpolation=cv2.INTER_AREA)
+    else:
+        out = _strip_linear(pixels, curve)
+    if out.shape[:2] == (height, width):
+        return out
+    return np.asarray(cv2.resize(out, (width, height), interpolation=cv2.INTER_AREA))
+
+
+def fit_within(width: int, height: int, edge: int) -> tuple[int, int]:
+    """Width and height of a picture scaled down to a long edge; never enlarged, never below one pixel."""
+    scale = min(1.0, edge / max(width, height))
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
+def measuring_proxy(pixels: Pixels, space: Space) -> Linear:
+    """Extended linear sRGB proxy (h, w, 3) of about PROXY_PIXELS, the one size that everything is measured on."""
+    height, width = pixels.shape[:2]
+    scale = min(1.0, (PROXY_PIXELS / (height * width)) ** 0.5)
+    small = shrink_linear(pixels, max(1, round(width * scale)), max(1, round(height * scale)), space)
+    if space is Space.SRGB:
+        return small
+    return np.asarray(small @ matrix_between(space, Space.SRGB).T, dtype=np.float32)
+
+
+def view(pixels: Pixels, space: Space, edge: int = VIEW_EDGE) -> np.ndarray:
+    """8-bit encoded view (h, w, 3) of a long edge, still in the picture's own domain."""
+    width, height = fit_within(pixels.shape[1], pixels.shape[0], edge)
+    if pixels.dtype == np.uint8 and (width, height) == (pixels.shape[1], pixels.shape[0]):
+        return pixels
+    encoded = encode_curve(shrink_linear(pixels, width, height, space), SPACES[space].curve)
+    return np.asarray(np.rint(np.clip(encoded, 0, 1) * 255), dtype=np.uint8)

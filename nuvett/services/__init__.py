@@ -1,0 +1,1 @@
+"""Use cases, one a module: the only place that changes anything."""

@@ -1,0 +1,221 @@
+"""Whole jobs on plain files, without a database: what the command line offers."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from nuvett.core.drift.drift import Yardstick
+from nuvett.core.errors import NuvettError, OutputExistsError
+from nuvett.core.even.overlay import EvenLight, light_cloud, overlay
+from nuvett.core.even.setups import find_setups
+from nuvett.core.fit.plan import Aim, FramePlan, even_only
+from nuvett.core.look.look import Look
+from nuvett.core.reading.reading import Target
+from nuvett.core.render import Renderer
+from nuvett.core.series import Measured, Pools, drift_of, even_series, plan_in_series, plan_shared
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.table.cube import write_cube
+from nuvett.core.table.table import compile_plan
+from nuvett.core.types import Floats
+from nuvett.imaging.decode import Limits, Picture, decode
+from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
+from nuvett.services.measuring import MeasuredFile, measure_file
+from nuvett.services.rendering import newly_clipped, render_picture, renderer_of
+
+
+@dataclass(frozen=True)
+class Output:
+    """How pictures are written: folder, format (none: as the source), quality, long edge, space, overwriting."""
+
+    folder: Path
+    format: Format | None = None
+    quality: int = 92
+    size: int | None = None
+    space: Space = Space.SRGB
+    overwrite: bool = False
+
+
+@dataclass(frozen=True)
+class Aside:
+    """Files beside the photos of a match.
+
+    base : picture whose light all photos are evened to; none evens each set-up to its own middle
+    cube : where to write the table that all photos share (pull 0); none for no table
+    """
+
+    base: Path | None = None
+    cube: Path | None = None
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of one photo: where it was written and what to report of it, or what went wrong."""
+
+    source: Path
+    written: Path | None = None
+    report: dict[str, Any] | None = None
+    error: str | None = None
+
+
+Progress = Callable[[], None]
+"""Called once after each photo."""
+
+
+def write_through(renderer: Renderer, picture: Picture, source: Path, output: Output) -> Path:
+    """Render one decoded picture and write it under its own stem. Raises OutputExistsError."""
+    fmt = output.format or usual_format(picture.header.format, picture.header.bits)
+    path = output.folder / (source.stem + FORMATS[fmt].suffix)
+    if path.exists() and not output.overwrite:
+        raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
+    output.folder.mkdir(parents=True, exist_ok=True)
+    pixels = render_picture(renderer, picture, FORMATS[fmt].depth, output.size)
+    write_file(path, pixels, fmt, output.quality, output.space, picture.exif)
+    return path
+
+
+def _each(photos: list[Path], work: Callable[[Path], Outcome], progress: Progress) -> list[Outcome]:
+    """Work through photos; one that fails is reported and the others go on."""
+    outcomes = []
+    for photo in photos:
+        try:
+            outcomes.append(work(photo))
+        except NuvettError as error:
+            outcomes.append(Outcome(photo, error=error.message))
+        except OSError as error:
+            outcomes.append(Outcome(photo, error=f"The file could not be used: {error.strerror or error}."))
+        progress()
+    return outcomes
+
+
+def light_report(even: EvenLight) -> dict[str, float]:
+    """Even light as reports give it: EV, percent, percent, 0 to 1."""
+    return {
+        "exposure_ev": round(even.exposure, 4),
+        "warmth": round(even.warmth, 3),
+        "tint": round(even.tint, 3),
+        "confidence": round(even.confidence, 3),
+    }
+
+
+def even_files(
+    photos: list[Path], base: Path, strength: float, output: Output, limits: Limits, progress: Progress
+) -> list[Outcome]:
+    """Even the light of each photo to a base picture; strength 0 to 1. Raises FileError for the base."""
+    cloud = light_cloud(measure_file(base, limits).sample)
+
+    def work(photo: Path) -> Outcome:
+        start = time.perf_counter()
+        measured = measure_file(photo, limits)
+        found = overlay(light_cloud(measured.sample), cloud, base.name)
+        renderer = renderer_of(even_only(found.at(strength)), measured.picture.domain, output.space)
+        written = write_through(renderer, measured.picture, photo, output)
+        report = {"even": light_report(found), "seconds": round(time.perf_counter() - start, 3)}
+        return Outcome(photo, written, report)
+
+    return _each(photos, work, progress)
+
+
+def apply_table_files(
+    photos: list[Path], table: Floats, output: Output, limits: Limits, progress: Progress
+) -> list[Outcome]:
+    """Apply a lookup table (S, S, S, 3) that works on encoded sRGB to each photo."""
+    renderer = Renderer(table)
+
+    def work(photo: Path) -> Outcome:
+        start = time.perf_counter()
+        picture = decode(photo, limits)
+        written = write_through(renderer, picture, photo, output)
+        return Outcome(photo, written, {"seconds": round(time.perf_counter() - start, 3)})
+
+    return _each(photos, work, progress)
+
+
+def drift_files(photos: list[Path], target: Target, limits: Limits, progress: Progress) -> list[Outcome]:
+    """Drift of each photo, as it is, from a target."""
+    yardstick = Yardstick.of(np.asarray(target.statistics.cloud))
+
+    def work(photo: Path) -> Outcome:
+        drift = drift_of(None, measure_file(photo, limits).sample, yardstick)
+        return Outcome(photo, report={"drift": drift.model_dump()})
+
+    return _each(photos, work, progress)
+
+
+@dataclass(frozen=True)
+class _Entry:
+    path: Path
+    measured: MeasuredFile
+
+
+def _measure_all(photos: list[Path], limits: Limits) -> tuple[list[_Entry], list[Outcome]]:
+    """Measure every photo, keeping samples but no pixels; those that cannot be read are outcomes already."""
+    entries: list[_Entry] = []
+
+    def work(photo: Path) -> Outcome:
+        entries.append(_Entry(photo, measure_file(photo, limits).without_pixels()))
+        return Outcome(photo)
+
+    outcomes = _each(photos, work, lambda: None)
+    return entries, [o for o in outcomes if o.error]
+
+
+def match_files(
+    photos: list[Path],
+    target: Target,
+    look: Look,
+    output: Output,
+    limits: Limits,
+    aside: Aside,
+    progress: Progress = lambda: None,
+) -> list[Outcome]:
+    """Carry a target to a series of photo files. Raises OutputExistsError for the table, FileError for the base."""
+    base, cube = aside.base, aside.cube
+    if cube is not None and cube.exists() and not output.overwrite:
+        raise OutputExistsError(f"{cube.name} exists already; pass --overwrite to replace it.")
+    entries, failed = _measure_all(photos, limits)
+    if not entries:
+        return failed
+    setups = find_setups([e.measured.picture.header.taken for e in entries])
+    samples = [e.measured.sample for e in entries]
+    if base is None:
+        lights = even_series(samples, setups)
+    else:
+        cloud = light_cloud(measure_file(base, limits).sample)
+        lights = [overlay(light_cloud(sample), cloud, base.name) for sample in samples]
+    pools = Pools.of([Measured(s, e, n) for s, e, n in zip(samples, lights, setups, strict=True)], look)
+    aim = Aim.of(target)
+    yardstick = Yardstick.of(np.asarray(target.statistics.cloud))
+    index = {entry.path: i for i, entry in enumerate(entries)}
+
+    def work(photo: Path) -> Outcome:
+        start = time.perf_counter()
+        i = index[photo]
+        plan = plan_in_series(pools, i, lights[i], aim, look)
+        picture = decode(photo, limits)
+        written = write_through(renderer_of(plan, picture.domain, output.space), picture, photo, output)
+        return Outcome(photo, written, _match_report(plan, lights[i], samples[i], yardstick, start))
+
+    outcomes = _each([e.path for e in entries], work, progress)
+    if cube is not None:
+        cube.parent.mkdir(parents=True, exist_ok=True)
+        partial = cube.with_name(f".{cube.name}.part")
+        partial.write_text(write_cube(compile_plan(plan_shared(pools, aim, look)), cube.stem))
+        partial.replace(cube)
+    return sorted(outcomes + failed, key=lambda o: photos.index(o.source))
+
+
+def _match_report(
+    plan: FramePlan, light: EvenLight, sample: Floats, yardstick: Yardstick, start: float
+) -> dict[str, Any]:
+    return {
+        "even": light_report(light),
+        "drift_before": drift_of(None, sample, yardstick).model_dump(),
+        "drift_after": drift_of(plan, sample, yardstick).model_dump(),
+        "steepest_slope": round(plan.steepest_slope, 3),
+        "newly_clipped": round(newly_clipped(sample, plan), 5),
+        "seconds": round(time.perf_counter() - start, 3),
+    }
