@@ -19,7 +19,7 @@ from nuvett.core.reading.palette import LARGEST, SMALLEST, USUAL, Palette, find_
 from nuvett.core.reading.sampling import patch_mask, stratified_sample
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.types import Document, Floats, Linear, OKLab
+from nuvett.core.types import Document, Floats, Linear, Mask01, OKLab
 
 ZONES: dict[str, tuple[float, float]] = {
     "shadow": (0.0, 0.25),
@@ -82,14 +82,20 @@ class Target(Document):
     statistics: Statistics
 
 
-def read(proxy: Linear, sampling: Sampling | None = None) -> Reading:
-    """Read a reference from its proxy (H, W, 3) linear. Raises TooFewPixelsError when too little is sampled."""
-    sampling = sampling or Sampling()
-    weights = np.ones(proxy.shape[:2], dtype=np.float32)
+def sampling_weights(proxy: Linear, sampling: Sampling) -> Mask01:
+    """How far each proxy pixel (H, W, 3) is sampled: (H, W), 0 to 1."""
+    weights: Mask01 = np.ones(proxy.shape[:2], dtype=np.float32)
     if sampling.patch is not None:
         weights = patch_mask(proxy.shape[:2], sampling.patch)
     if sampling.family is not None:
-        weights = weights * membership(linear_to_oklab(proxy), sampling.family)
+        weights = np.asarray(weights * membership(linear_to_oklab(proxy), sampling.family))
+    return weights
+
+
+def read(proxy: Linear, sampling: Sampling | None = None) -> Reading:
+    """Read a reference from its proxy (H, W, 3) linear. Raises TooFewPixelsError when too little is sampled."""
+    sampling = sampling or Sampling()
+    weights = sampling_weights(proxy, sampling)
     lab = linear_to_oklab(stratified_sample(proxy, weights))
     return Reading(
         sampling=sampling,

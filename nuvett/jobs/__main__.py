@@ -1,0 +1,5 @@
+"""`python -m nuvett.jobs`: the worker process."""
+
+from nuvett.jobs.worker import main
+
+main()

@@ -1,0 +1,79 @@
+"""The worker: takes tasks from the queue and runs the services that they name.
+
+Tasks are idempotent. A worker that is killed leaves its task marked as running; a periodic task hands such tasks out
+again once the worker's heartbeat has stopped.
+"""
+
+import asyncio
+import logging
+import uuid
+
+import procrastinate
+
+from nuvett.core.errors import StoreError
+from nuvett.services import deliveries, gather, sampling
+from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_FRAME, INGEST_REFERENCE
+from nuvett.services.studio import Studio
+from nuvett.settings import Settings
+
+log = logging.getLogger("nuvett.jobs")
+_CONCURRENCY = 2
+_STALLED_SECONDS = 20
+_RETRY = procrastinate.RetryStrategy(max_attempts=4, linear_wait=2, retry_exceptions=[StoreError, OSError])
+
+
+def make_app(settings: Settings) -> procrastinate.App:
+    """The queue's application with all tasks bound to one database and one studio."""
+    studio = Studio.of(settings)
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=settings.database))
+
+    @app.task(name=INGEST_FRAME, retry=_RETRY)
+    def ingest_frame(frame_id: str) -> None:
+        gather.ingest_frame(studio, uuid.UUID(frame_id))
+        with studio.database.session() as session:
+            gather.queue_even_after_refusal(session, studio, uuid.UUID(frame_id))
+
+    @app.task(name=INGEST_REFERENCE, retry=_RETRY)
+    def ingest_reference(reference_id: str) -> None:
+        gather.ingest_reference(studio, uuid.UUID(reference_id))
+        with studio.database.session() as session:
+            sampling.renew_target_of_reference(session, uuid.UUID(reference_id))
+
+    @app.task(name=EVEN_SERIES, retry=_RETRY)
+    def even_series(series_id: str) -> None:
+        gather.order_and_even(studio, uuid.UUID(series_id))
+
+    @app.task(name=DELIVER, retry=_RETRY)
+    def deliver(delivery_id: str) -> None:
+        deliveries.make_delivery(studio, uuid.UUID(delivery_id))
+
+    @app.periodic(cron="* * * * * */10")
+    @app.task(name="rescue", queueing_lock="rescue", pass_context=False)
+    async def rescue(timestamp: int) -> None:
+        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_SECONDS):
+            log.warning("A worker stopped during %s; it is handed out again", job.task_name)
+            await app.job_manager.retry_job(job)
+
+    return app
+
+
+async def work(settings: Settings) -> None:
+    """Run the worker until it is told to stop."""
+    app = make_app(settings)
+    async with app.open_async():
+        await app.run_worker_async(
+            concurrency=_CONCURRENCY,
+            install_signal_handlers=True,
+            fetch_job_polling_interval=0.5,
+            update_heartbeat_interval=5,
+            stalled_worker_timeout=_STALLED_SECONDS,
+            shutdown_graceful_timeout=10,
+            delete_jobs="successful",
+        )
+
+
+def main() -> None:
+    """Entry point of the worker process."""
+    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
+    asyncio.run(work(Settings()))
+

@@ -1,0 +1,121 @@
+"""Series: starting, finding, listing and deleting them."""
+
+import re
+import unicodedata
+import uuid
+
+from sqlalchemy import func, select, union
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.look.look import Look
+from nuvett.store import models
+from nuvett.store.blobs import BlobStore
+
+_LONGEST_TITLE = 120
+BLOB_LOCK = 7201  # advisory lock: keeping a blob takes it shared, sweeping takes it alone
+_BLOB_COLUMNS = (
+    models.Frame.original,
+    models.Frame.view,
+    models.Frame.sample,
+    models.Reference.original,
+    models.Reference.view,
+    models.Reference.proxy,
+    models.DeliveryFile.blob,
+)
+
+
+def slug_of(title: str) -> str:
+    """A title as it stands in an address: plain letters, digits and hyphens."""
+    plain = unicodedata.normalize("NFKD", title).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or "series"
+
+
+def start_series(session: Session, title: str, credit: str = "") -> models.Series:
+    """Start an empty series with a look to be made. Raises InvalidChangeError without a usable title."""
+    title = " ".join(title.split())
+    if not title or len(title) > _LONGEST_TITLE:
+        raise InvalidChangeError(f"A series needs a title of 1 to {_LONGEST_TITLE} characters.")
+    base = slug_of(title)
+    taken = set(session.scalars(select(models.Series.slug).where(models.Series.slug.startswith(base))))
+    slug = next(s for s in (base, *(f"{base}-{n}" for n in range(2, len(taken) + 3))) if s not in taken)
+    series = models.Series(slug=slug, title=title, credit=" ".join(credit.split())[:_LONGEST_TITLE])
+    session.add(series)
+    session.flush()
+    session.add(models.Look(series_id=series.id, name=title, draft=Look().model_dump(mode="json")))
+    session.flush()
+    return series
+
+
+def find_series(session: Session, slug: str) -> models.Series:
+    """The series at an address. Raises NotFoundError."""
+    series = session.scalars(select(models.Series).where(models.Series.slug == slug)).first()
+    if series is None:
+        raise NotFoundError
+    return series
+
+
+def list_series(session: Session) -> list[models.Series]:
+    """All series, newest first."""
+    return list(session.scalars(select(models.Series).order_by(models.Series.created.desc())))
+
+
+def find_frame(session: Session, series: models.Series, frame_id: uuid.UUID) -> models.Frame:
+    """A frame of a series. Raises NotFoundError."""
+    frame = session.get(models.Frame, frame_id)
+    if frame is None or frame.series_id != series.id:
+        raise NotFoundError
+    return frame
+
+
+def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:
+    """A reference of a series. Raises NotFoundError."""
+    reference = session.get(models.Reference, reference_id)
+    if reference is None or reference.series_id != series.id:
+        raise NotFoundError
+    return reference
+
+
+def look_of(session: Session, series: models.Series) -> models.Look:
+    """The look of a series. Raises NotFoundError."""
+    look = session.scalars(select(models.Look).where(models.Look.series_id == series.id)).first()
+    if look is None:
+        raise NotFoundError
+    return look
+
+
+def delete_series(session: Session, series: models.Series) -> set[str]:
+    """Delete a series and all that hangs on it; names of blobs that may now be unused, for `sweep`."""
+    blobs = _blobs_of(session, series.id)
+    series.hero_id = None
+    session.flush()
+    session.delete(series)
+    session.flush()
+    return blobs
+
+
+def _blobs_of(session: Session, series_id: uuid.UUID) -> set[str]:
+    found: set[str | None] = set()
+    for column in _BLOB_COLUMNS:
+        query = select(column)
+        if column.class_ is models.DeliveryFile:
+            query = query.join(models.Delivery).where(models.Delivery.series_id == series_id)
+        else:
+            query = query.where(column.class_.series_id == series_id)
+        found.update(session.scalars(query))
+    return {name for name in found if name}
+
+
+def keep_blobs(session: Session) -> None:
+    """Hold off sweeping until this transaction ends, so that a blob put in it is not taken for unused."""
+    session.execute(select(func.pg_advisory_xact_lock_shared(BLOB_LOCK)))
+
+
+def sweep(session: Session, blobs: BlobStore, names: set[str]) -> None:
+    """Remove those blobs of `names` that no row uses any more; in a transaction of its own, after the deletion."""
+    if not names:
+        return
+    session.execute(select(func.pg_advisory_xact_lock(BLOB_LOCK)))
+    used = session.scalars(union(*(select(column).where(column.in_(names)) for column in _BLOB_COLUMNS)))
+    for name in names - set(used):
+        blobs.remove(name)

@@ -1,0 +1,299 @@
+"""Deliveries: batches of finished files, ordered, made in the background, stopped, downloaded."""
+
+import os
+import re
+import uuid
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from io import BytesIO
+from typing import Literal
+
+from pydantic import Field, ValidationError
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+from zipstream import ZIP_STORED, ZipStream
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError
+from nuvett.core.fit.plan import FramePlan
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.table.cube import write_cube
+from nuvett.core.table.table import compile_plan
+from nuvett.core.types import Document
+from nuvett.imaging.decode import decode
+from nuvett.imaging.encode import FORMATS, Format, encode
+from nuvett.services.catalogue import keep_blobs
+from nuvett.services.gather import ready_frames
+from nuvett.services.looks import draft_of, facts_of, versions_followed
+from nuvett.services.queue import DELIVER
+from nuvett.services.rendering import render_picture, renderer_of
+from nuvett.services.studio import Studio
+from nuvett.services.workbench import Workbench
+from nuvett.store import models
+
+_FIELDS = ("name", "series", "number", "version")
+
+
+class DeliverySettings(Document):
+    """How finished files are made.
+
+    pattern : file name with {name}, {series}, {number} and {version}
+    size : long edge in pixels, none for full size
+    """
+
+    schema_version: Literal[1] = 1
+    format: Format = Format.JPEG
+    quality: int = Field(default=92, ge=1, le=100)
+    size: int | None = Field(default=None, ge=64, le=60000)
+    space: Space = Space.SRGB
+    pattern: str = Field(default="{name}", min_length=1, max_length=120)
+
+
+def format_choices() -> list[tuple[str, str]]:
+    """Delivery formats: as settings spell them, and in words."""
+    return [(fmt.value, facts.title) for fmt, facts in FORMATS.items()]
+
+
+def format_title(fmt: Format) -> str:
+    """A delivery format in words."""
+    return FORMATS[fmt].title
+
+
+def parse_settings(fmt: str, space: str, quality: int, size: str, pattern: str) -> DeliverySettings:
+    """Settings from a form. Raises InvalidChangeError with the field that is not possible."""
+    try:
+        return DeliverySettings.model_validate(
+            {
+                "format": fmt,
+                "space": space,
+                "quality": quality,
+                "size": size.strip() or None,
+                "pattern": pattern.strip(),
+            }
+        )
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise InvalidChangeError(f"{str(first['loc'][0]).capitalize()}: {first['msg'].lower()}.") from error
+
+
+def file_names(settings: DeliverySettings, series: str, frames: list[tuple[str, int]]) -> list[str]:
+    """File names by pattern for frames given as name and version followed; equal names get a number.
+
+    Raises InvalidChangeError for an unknown field in the pattern.
+    """
+    unknown = [word for word in re.findall(r"{([^{}]*)}", settings.pattern) if word not in _FIELDS]
+    if unknown or re.sub(r"{[a-z]+}", "", settings.pattern).count("{"):
+        raise InvalidChangeError(
+            f"The name pattern may hold {', '.join('{' + f + '}' for f in _FIELDS)} and plain text."
+        )
+    digits = max(2, len(str(len(frames))))
+    taken: set[str] = set()
+    names = []
+    for index, (name, version) in enumerate(frames, start=1):
+        values = {"name": name, "series": series, "number": str(index).zfill(digits), "version": f"v{version}"}
+        stem = settings.pattern
+        for field, value in values.items():
+            stem = stem.replace("{" + field + "}", value)
+        stem = re.sub(r'[\x00-\x1f<>:"/\\|?*]', "-", stem).strip(" .") or values["number"]
+        unique, extra = stem, 2
+        while unique.lower() in taken:
+            unique, extra = f"{stem}-{extra}", extra + 1
+        taken.add(unique.lower())
+        names.append(unique + FORMATS[settings.format].suffix)
+    return names
+
+
+def order_delivery(
+    session: Session,
+    studio: Studio,
+    series: models.Series,
+    settings: DeliverySettings,
+    only: set[uuid.UUID] | None = None,
+) -> models.Delivery:
+    """Order finished files of all frames that follow a look (or those of `only`); each frame's plan is fixed now.
+
+    Raises InvalidChangeError when no frame follows a look yet.
+    """
+    frames = ready_frames(session, series.id)
+    facts = [facts_of(frame) for frame in frames]
+    followed = versions_followed(session, series)
+    chosen = [i for i, f in enumerate(facts) if f.id in followed and (only is None or f.id in only)]
+    if not chosen:
+        raise InvalidChangeError("No frame follows a look yet: carry the look first.")
+    names = file_names(settings, series.title, [(frames[i].name, followed[facts[i].id].number) for i in chosen])
+    delivery = models.Delivery(series_id=series.id, settings=settings.model_dump(mode="json"))
+    session.add(delivery)
+    session.flush()
+    for position, (i, name) in enumerate(zip(chosen, names, strict=True), start=1):
+        plan = studio.bench.plan(facts, i, followed[facts[i].id].aimed)
+        session.add(
+            models.DeliveryFile(
+                delivery_id=delivery.id,
+                frame_id=facts[i].id,
+                position=position,
+                name=name,
+                plan=plan.model_dump(mode="json"),
+            )
+        )
+    session.flush()
+    studio.queue.defer(session, DELIVER, delivery_id=str(delivery.id))
+    return delivery
+
+
+def find_delivery(session: Session, series: models.Series, delivery_id: uuid.UUID) -> models.Delivery:
+    """A delivery of a series. Raises NotFoundError."""
+    delivery = session.get(models.Delivery, delivery_id)
+    if delivery is None or delivery.series_id != series.id:
+        raise NotFoundError
+    return delivery
+
+
+def make_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Make the files of a delivery that are not made yet. Stops between files when asked to; can be run again."""
+    with studio.database.session() as session:
+        delivery = session.get(models.Delivery, delivery_id)
+        if delivery is None or delivery.state in ("done", "stopped"):
+            return
+        delivery.state = "running"
+        settings = DeliverySettings.model_validate(delivery.settings)
+        waiting = [
+            file.id
+            for file in session.scalars(
+                select(models.DeliveryFile)
+                .where(models.DeliveryFile.delivery_id == delivery_id, models.DeliveryFile.state == "waiting")
+                .order_by(models.DeliveryFile.position)
+            )
+        ]
+
+    def work(file_id: uuid.UUID) -> None:
+        _make_file(studio, delivery_id, file_id, settings)
+
+    # Decoding and encoding run on one core each, so two files at once keep two cores busy; more would cost memory.
+    with ThreadPoolExecutor(min(2, os.cpu_count() or 1)) as pool:
+        list(pool.map(work, waiting))
+    with studio.database.session() as session:
+        session.execute(
+            update(models.Delivery)
+            .where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+            .values(state="done", finished=datetime.now(UTC))
+        )
+
+
+def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, settings: DeliverySettings) -> None:
+    with studio.database.session() as session:
+        state = session.scalar(select(models.Delivery.state).where(models.Delivery.id == delivery_id))
+        file = session.get(models.DeliveryFile, file_id)
+        frame = session.get(models.Frame, file.frame_id) if file and file.frame_id else None
+        if state != "running" or file is None or file.state != "waiting":
+            return
+        if frame is None:
+            file.state, file.problem = "failed", "The frame was taken out of the series."
+            return
+        original, plan = frame.original, FramePlan.model_validate(file.plan)
+    try:
+        data = _finished(studio, original, plan, settings)
+    except (NuvettError, OSError) as error:
+        message = error.message if isinstance(error, NuvettError) else "The original could not be read."
+        with studio.database.session() as session:
+            session.execute(
+                update(models.DeliveryFile)
+                .where(models.DeliveryFile.id == file_id)
+                .values(state="failed", problem=message)
+            )
+        return
+    with studio.database.session() as session:
+        keep_blobs(session)
+        blob, size = studio.blobs.put(BytesIO(data))
+        session.execute(
+            update(models.DeliveryFile)
+            .where(models.DeliveryFile.id == file_id)
+            .values(state="done", blob=blob, bytes=size)
+        )
+
+
+def _finished(studio: Studio, original: str, plan: FramePlan, settings: DeliverySettings) -> bytes:
+    with studio.blobs.local(original) as path:
+        picture = decode(path, studio.limits)
+    renderer = renderer_of(plan, picture.domain, settings.space)
+    pixels = render_picture(renderer, picture, FORMATS[settings.format].depth, settings.size)
+    return encode(pixels, settings.format, settings.quality, settings.space, picture.exif)
+
+
+def stop_delivery(delivery: models.Delivery) -> None:
+    """Ask a delivery to stop; files made so far stay. Raises InvalidChangeError when it is over."""
+    if delivery.state not in ("waiting", "running"):
+        raise InvalidChangeError("This delivery is over already.")
+    delivery.state, delivery.finished = "stopped", datetime.now(UTC)
+
+
+def resume_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+    """Go on with a stopped delivery. Raises InvalidChangeError when it is not stopped."""
+    if delivery.state != "stopped":
+        raise InvalidChangeError("Only a stopped delivery can go on.")
+    delivery.state, delivery.finished = "waiting", None
+    session.flush()
+    studio.queue.defer(session, DELIVER, delivery_id=str(delivery.id))
+
+
+def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
+    """Forget a delivery and its files; names of blobs that may now be unused, for `sweep`."""
+    if delivery.state in ("waiting", "running"):
+        raise InvalidChangeError("Stop this delivery before removing it.")
+    names = {file.blob for file in delivery.files if file.blob}
+    session.delete(delivery)
+    session.flush()
+    return names
+
+
+def list_deliveries(session: Session, series: models.Series) -> list[models.Delivery]:
+    """Deliveries of a series, newest first."""
+    return list(
+        session.scalars(
+            select(models.Delivery)
+            .where(models.Delivery.series_id == series.id)
+            .order_by(models.Delivery.created.desc())
+        )
+    )
+
+
+def last_delivery(session: Session, series: models.Series) -> models.Delivery | None:
+    """The delivery of a series that was finished last."""
+    return next((d for d in list_deliveries(session, series) if d.state == "done" and d.finished), None)
+
+
+def made_files(session: Session, delivery: models.Delivery) -> list[tuple[str, str]]:
+    """Name and blob of each finished file of a delivery."""
+    rows = session.execute(
+        select(models.DeliveryFile.name, models.DeliveryFile.blob)
+        .where(models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.state == "done")
+        .order_by(models.DeliveryFile.position)
+    ).all()
+    return [(name, blob) for name, blob in rows if blob]
+
+
+def zip_stream(studio: Studio, folder: str, files: list[tuple[str, str]]) -> ZipStream:
+    """A ZIP of finished files in one folder, made while it is sent; pictures are not compressed again."""
+
+    def content(blob: str) -> Iterator[bytes]:
+        with studio.blobs.local(blob) as path, path.open("rb") as stream:
+            while chunk := stream.read(1 << 20):
+                yield chunk
+
+    archive = ZipStream(compress_type=ZIP_STORED)
+    for name, blob in files:
+        archive.add(content(blob), f"{folder}/{name}")
+    return archive
+
+
+def shared_cube(bench: Workbench, session: Session, series: models.Series, size: int) -> str:
+    """The look's shared part as a Cube LUT. Raises InvalidChangeError before there is a look and a frame."""
+    aimed = draft_of(session, series)
+    facts = [facts_of(frame) for frame in ready_frames(session, series.id)]
+    if aimed is None or not facts:
+        raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
+    table = compile_plan(bench.shared_plan(facts, aimed), size)
+    notes = (
+        "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
+        "A table cannot carry: even light, the fit of each frame, trims.",
+    )
+    return write_cube(table, series.title, notes)

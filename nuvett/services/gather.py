@@ -1,0 +1,358 @@
+"""Gathering: frames and references arriving, being measured, named hero, put into set-ups, taken out again."""
+
+import re
+import uuid
+from datetime import UTC
+from io import BytesIO
+from pathlib import Path, PurePosixPath
+from typing import IO
+
+import numpy as np
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
+from nuvett.core.even.setups import find_setups
+from nuvett.core.reading.reading import Sampling, read
+from nuvett.core.series import even_series
+from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.proxy import view
+from nuvett.services.catalogue import keep_blobs
+from nuvett.services.measuring import measure_file
+from nuvett.services.queue import EVEN_SERIES, INGEST_FRAME, INGEST_REFERENCE
+from nuvett.services.studio import Studio
+from nuvett.services.workbench import dump_array, load_array
+from nuvett.store import models
+
+_VIEW_QUALITY = 95
+_LONGEST_NAME = 120
+
+
+def display_name(file_name: str) -> str:
+    """A file name as shown: its last part without suffix, control characters and line breaks; never used as a path."""
+    last = PurePosixPath(file_name.replace("\\", "/")).name
+    plain = re.sub(r"\s+", " ", "".join(c if c.isprintable() else " " for c in last)).strip()
+    stem = plain.rsplit(".", 1)[0] if "." in plain[1:] else plain
+    return stem[:_LONGEST_NAME].strip() or "unnamed"
+
+
+def add_frame(
+    session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes]
+) -> models.Frame:
+    """Keep a photo's file and queue its measuring. Raises TooManyError when the series is full."""
+    count = session.scalar(select(func.count()).where(models.Frame.series_id == series.id)) or 0
+    if count >= studio.settings.series_frames:
+        raise TooManyError
+    keep_blobs(session)
+    blob, size = studio.blobs.put(stream)
+    frame = models.Frame(
+        series_id=series.id, position=count + 1, name=display_name(file_name), original=blob, bytes=size
+    )
+    session.add(frame)
+    session.flush()
+    studio.queue.defer(session, INGEST_FRAME, frame_id=str(frame.id))
+    return frame
+
+
+def add_reference(
+    session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes], credit: str = ""
+) -> models.Reference:
+    """Keep a reference's file and queue its reading. Raises TooManyError when there are as many as allowed."""
+    count = session.scalar(select(func.count()).where(models.Reference.series_id == series.id)) or 0
+    if count >= studio.settings.series_references:
+        raise TooManyError("The series holds as many references as this installation allows.")
+    keep_blobs(session)
+    blob, size = studio.blobs.put(stream)
+    reference = models.Reference(
+        series_id=series.id,
+        position=count + 1,
+        name=display_name(file_name),
+        credit=credit,
+        original=blob,
+        bytes=size,
+        sampling=Sampling().model_dump(mode="json"),
+    )
+    session.add(reference)
+    session.flush()
+    studio.queue.defer(session, INGEST_REFERENCE, reference_id=str(reference.id))
+    return reference
+
+
+def reference_from_frame(
+    session: Session, studio: Studio, series: models.Series, frame: models.Frame
+) -> models.Reference:
+    """Use a frame of the series as a reference."""
+    with studio.blobs.local(frame.original) as path, path.open("rb") as stream:
+        return add_reference(session, studio, series, frame.name, stream)
+
+
+def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
+    """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
+    with studio.database.session() as session:
+        frame = session.get(models.Frame, frame_id)
+        if frame is None or frame.state == "ready":
+            return
+        original = frame.original
+    try:
+        with studio.blobs.local(original) as path:
+            measured = measure_file(path, studio.limits)
+    except NuvettError as error:
+        with studio.database.session() as session:
+            session.execute(
+                update(models.Frame).where(models.Frame.id == frame_id).values(state="refused", problem=error.message)
+            )
+        return
+    picture = measured.picture
+    encoded = encode(view(picture.pixels, picture.domain), Format.JPEG, _VIEW_QUALITY)
+    with studio.database.session() as session:
+        frame = session.get(models.Frame, frame_id, with_for_update=True)
+        if frame is None:
+            return
+        keep_blobs(session)
+        frame.view, _ = studio.blobs.put(BytesIO(encoded))
+        frame.sample, _ = studio.blobs.put(dump_array(measured.sample))
+        frame.format, frame.bits = picture.header.format, picture.header.bits
+        frame.width, frame.height = picture.header.width, picture.header.height
+        frame.domain = picture.header.domain.value
+        # Cameras write local time without a zone; only differences and order matter, so it is kept as if UTC.
+        frame.taken = picture.header.taken.replace(tzinfo=UTC) if picture.header.taken else None
+        frame.state, frame.problem = "ready", ""
+        session.flush()
+        studio.queue.defer(session, EVEN_SERIES, once=f"even-{frame.series_id}", series_id=str(frame.series_id))
+
+
+def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
+    """Read a waiting reference; refuse it with a sentence when that cannot be done. Idempotent."""
+    with studio.database.session() as session:
+        reference = session.get(models.Reference, reference_id)
+        if reference is None or reference.state == "ready":
+            return
+        original, sampling = reference.original, Sampling.model_validate(reference.sampling)
+    try:
+        with studio.blobs.local(original) as path:
+            measured = measure_file(path, studio.limits)
+        # Rounded as it is kept, so that reading it again later gives the same.
+        proxy = measured.proxy.astype(np.float16)
+        reading = read(proxy.astype(np.float32), sampling)
+    except NuvettError as error:
+        with studio.database.session() as session:
+            session.execute(
+                update(models.Reference)
+                .where(models.Reference.id == reference_id)
+                .values(state="refused", problem=error.message)
+            )
+        return
+    picture = measured.picture
+    encoded = encode(view(picture.pixels, picture.domain), Format.JPEG, _VIEW_QUALITY)
+    with studio.database.session() as session:
+        reference = session.get(models.Reference, reference_id, with_for_update=True)
+        if reference is None:
+            return
+        keep_blobs(session)
+        reference.view, _ = studio.blobs.put(BytesIO(encoded))
+        reference.proxy, _ = studio.blobs.put(dump_array(proxy))
+        reference.width, reference.height = picture.header.width, picture.header.height
+        reference.domain = picture.header.domain.value
+        reference.reading = reading.model_dump(mode="json")
+        reference.state, reference.problem = "ready", ""
+
+
+def queue_even_after_refusal(session: Session, studio: Studio, frame_id: uuid.UUID) -> None:
+    """A refused frame may have been the last one waited for: let the others be evened then, too."""
+    frame = session.get(models.Frame, frame_id)
+    if frame is not None and frame.state == "refused":
+        studio.queue.defer(session, EVEN_SERIES, once=f"even-{frame.series_id}", series_id=str(frame.series_id))
+
+
+def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+    """Frames of a series that have been measured, in shooting order."""
+    return list(
+        session.scalars(
+            select(models.Frame)
+            .where(models.Frame.series_id == series_id, models.Frame.state == "ready")
+            .order_by(models.Frame.position)
+        )
+    )
+
+
+def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
+    """Once no frame waits any more: order frames by time, find set-ups for those without, and even the light."""
+    with studio.database.session() as session:
+        waiting = session.scalar(
+            select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "waiting")
+        )
+        if waiting:
+            return
+        _sort_by_time(session, series_id)
+        frames = ready_frames(session, series_id)
+        if any(frame.setup_id is None for frame in frames):
+            _find_setups(session, series_id, frames)
+    even_light(studio, series_id)
+
+
+def _sort_by_time(session: Session, series_id: uuid.UUID) -> None:
+    frames = list(session.scalars(select(models.Frame).where(models.Frame.series_id == series_id)))
+    timed = all(frame.taken is not None for frame in frames if frame.state == "ready")
+
+    def key(frame: models.Frame) -> tuple[object, ...]:
+        moment = frame.taken.timestamp() if timed and frame.taken else 0.0
+        return (frame.state == "refused", moment, _natural(frame.name), str(frame.id))
+
+    for position, frame in enumerate(sorted(frames, key=key), start=1):
+        frame.position = position
+    session.flush()
+
+
+def _natural(name: str) -> list[tuple[int, int, str]]:
+    """Sort key that puts 9 before 10."""
+    parts = re.findall(r"\d+|\D+", name.lower())
+    return [(0, int(part), "") if part.isdecimal() and part.isascii() else (1, 0, part) for part in parts]
+
+
+def _find_setups(session: Session, series_id: uuid.UUID, frames: list[models.Frame]) -> None:
+    """Put frames that have no set-up into one: that of the nearest frame between the same pauses, else a new one.
+
+    Frames that are in a set-up stay there, so what was mended by hand is kept when more frames arrive.
+    """
+    numbers = find_setups([frame.taken for frame in frames])
+    for index, frame in enumerate(frames):
+        if frame.setup_id is not None:
+            continue
+        company = [
+            (abs(other - index), neighbour.setup_id)
+            for other, neighbour in enumerate(frames)
+            if numbers[other] == numbers[index] and neighbour.setup_id is not None
+        ]
+        if company:
+            frame.setup_id = min(company, key=lambda pair: pair[0])[1]
+        else:
+            made = models.SetUp(series_id=series_id, position=0, name="New set-up")
+            session.add(made)
+            session.flush()
+            frame.setup_id = made.id
+    number_setups(session, series_id)
+
+
+def even_light(studio: Studio, series_id: uuid.UUID) -> None:
+    """Even the light of a series' measured frames, set-up by set-up."""
+    with studio.database.session() as session:
+        series = session.get(models.Series, series_id)
+        if series is None:
+            return
+        frames = ready_frames(session, series_id)
+        rows = [(frame.id, frame.sample or "", frame.setup_id) for frame in frames]
+        hero_id = series.hero_id
+    if not rows:
+        return
+    numbers = {setup: i for i, setup in enumerate(dict.fromkeys(setup for _, _, setup in rows))}
+    samples = [load_array(studio.blobs.read(sample)) for _, sample, _ in rows]
+    hero = next((i for i, (frame_id, _, _) in enumerate(rows) if frame_id == hero_id), None)
+    found = even_series(samples, [numbers[setup] for _, _, setup in rows], hero)
+    with studio.database.session() as session:
+        for (frame_id, _, _), even in zip(rows, found, strict=True):
+            session.execute(
+                update(models.Frame).where(models.Frame.id == frame_id).values(even=even.model_dump(mode="json"))
+            )
+
+
+def name_hero(session: Session, studio: Studio, series: models.Series, frame: models.Frame | None) -> None:
+    """Name the hero, or none; its set-up's light is evened to it. Raises InvalidChangeError for a frame not ready."""
+    if frame is not None and frame.state != "ready":
+        raise InvalidChangeError("Only a frame that has been measured can be the hero.")
+    series.hero_id = frame.id if frame else None
+    session.flush()
+    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series.id}", series_id=str(series.id))
+
+
+def begin_setup(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> None:
+    """Let a new set-up begin with a frame. Raises InvalidChangeError when one begins there already."""
+    frames = ready_frames(session, series.id)
+    index = _place(frames, frame)
+    if index == 0 or frames[index - 1].setup_id != frame.setup_id:
+        raise InvalidChangeError("A set-up begins with this frame already.")
+    old = frame.setup_id
+    made = models.SetUp(series_id=series.id, position=0, name="New set-up")
+    session.add(made)
+    session.flush()
+    for later in frames[index:]:
+        if later.setup_id != old:
+            break
+        later.setup_id = made.id
+    _tidy_setups(session, studio, series)
+
+
+def join_setup(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> None:
+    """Join the set-up that begins with a frame to the one before. Raises InvalidChangeError when none begins there."""
+    frames = ready_frames(session, series.id)
+    index = _place(frames, frame)
+    if index == 0 or frames[index - 1].setup_id == frame.setup_id:
+        raise InvalidChangeError("No set-up begins with this frame.")
+    old = frame.setup_id
+    for later in frames:
+        if later.setup_id == old:
+            later.setup_id = frames[index - 1].setup_id
+    _tidy_setups(session, studio, series)
+
+
+def rename_setup(session: Session, series: models.Series, setup_id: uuid.UUID, name: str) -> None:
+    """Name a set-up. Raises NotFoundError, InvalidChangeError for an empty name."""
+    setup = session.get(models.SetUp, setup_id)
+    if setup is None or setup.series_id != series.id:
+        raise NotFoundError
+    plain = " ".join(name.split())[:60]
+    if not plain:
+        raise InvalidChangeError("A set-up needs a name.")
+    setup.name = plain
+
+
+def _place(frames: list[models.Frame], frame: models.Frame) -> int:
+    index = next((i for i, other in enumerate(frames) if other.id == frame.id), None)
+    if index is None:
+        raise InvalidChangeError("Only frames that have been measured belong to a set-up.")
+    return index
+
+
+def number_setups(session: Session, series_id: uuid.UUID) -> None:
+    """Drop set-ups without frames and number the others in shooting order; given names stay."""
+    session.flush()
+    order = list(dict.fromkeys(frame.setup_id for frame in ready_frames(session, series_id)))
+    for setup in list(session.scalars(select(models.SetUp).where(models.SetUp.series_id == series_id))):
+        if setup.id not in order:
+            session.delete(setup)
+            continue
+        setup.position = order.index(setup.id) + 1
+        if re.fullmatch(r"Set-up \d+|New set-up", setup.name):
+            setup.name = f"Set-up {setup.position}"
+    session.flush()
+
+
+def _tidy_setups(session: Session, studio: Studio, series: models.Series) -> None:
+    """Number set-ups anew and even the light again."""
+    number_setups(session, series.id)
+    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series.id}", series_id=str(series.id))
+
+
+def remove_frame(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> set[str]:
+    """Take a frame out of its series; names of blobs that may now be unused, for `sweep`."""
+    names = {name for name in (frame.original, frame.view, frame.sample) if name}
+    if series.hero_id == frame.id:
+        series.hero_id = None
+    session.flush()
+    session.delete(frame)
+    session.flush()
+    _tidy_setups(session, studio, series)
+    return names
+
+
+def remove_reference(session: Session, reference: models.Reference) -> set[str]:
+    """Take a reference out of its series; names of blobs that may now be unused, for `sweep`."""
+    names = {name for name in (reference.original, reference.view, reference.proxy) if name}
+    session.delete(reference)
+    session.flush()
+    return names
+
+
+def add_file(session: Session, studio: Studio, series: models.Series, path: Path) -> models.Frame:
+    """Add a photo from a local file, under its own name."""
+    with path.open("rb") as stream:
+        return add_frame(session, studio, series, path.name, stream)

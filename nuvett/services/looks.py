@@ -1,0 +1,261 @@
+"""The look of a series: its draft with a history, and the versions that frames follow."""
+
+import uuid
+from dataclasses import dataclass
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import ConflictError, DocumentError, InvalidChangeError, TargetError
+from nuvett.core.even.overlay import EvenLight
+from nuvett.core.look.look import Look, Trim, parse_look
+from nuvett.core.look.words import describe, describe_trim
+from nuvett.core.spaces.rgb import Space
+from nuvett.services import history
+from nuvett.services.catalogue import look_of
+from nuvett.services.gather import ready_frames
+from nuvett.services.sampling import latest_target, target_document
+from nuvett.services.workbench import Aimed, FrameFacts
+from nuvett.store import models
+
+
+@dataclass(frozen=True)
+class Following:
+    """The look version that a frame follows."""
+
+    number: int
+    aimed: Aimed
+
+
+def facts_of(frame: models.Frame) -> FrameFacts:
+    """Plain facts of a measured frame."""
+    return FrameFacts(
+        id=frame.id,
+        original=frame.original,
+        view=frame.view or "",
+        sample=frame.sample or "",
+        domain=Space(frame.domain),
+        width=frame.width,
+        height=frame.height,
+        setup=frame.setup_id,
+        even=EvenLight.model_validate(frame.even) if frame.even else EvenLight(),
+        trim=Trim.model_validate(frame.trim) if frame.trim else Trim(),
+    )
+
+
+def series_facts(session: Session, series: models.Series) -> list[FrameFacts]:
+    """Plain facts of all measured frames of a series, in shooting order."""
+    return [facts_of(frame) for frame in ready_frames(session, series.id)]
+
+
+def draft_of(session: Session, series: models.Series) -> Aimed | None:
+    """The draft with the newest target; none before a target exists."""
+    target = latest_target(session, series.id)
+    if target is None:
+        return None
+    look = Look.model_validate(look_of(session, series).draft)
+    return Aimed(look, target_document(target), str(target.id))
+
+
+def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID, Following]:
+    """Version that each frame follows, by frame; frames that follow none are left out."""
+    rows = session.execute(
+        select(models.Frame.id, models.LookVersion.id)
+        .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id)
+    ).all()
+    known: dict[uuid.UUID, Following] = {}
+    for version_id in {version for _, version in rows}:
+        version = session.get_one(models.LookVersion, version_id)
+        target = session.get_one(models.Target, version.target_id)
+        known[version_id] = Following(
+            version.number, Aimed(Look.model_validate(version.document), target_document(target), str(target.id))
+        )
+    return {frame: known[version] for frame, version in rows}
+
+
+def parse_change(data: object) -> Look:
+    """A whole look from a request. Raises InvalidChangeError with the first thing that is wrong."""
+    try:
+        return Look.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = " ".join(str(part) for part in first["loc"])
+        raise InvalidChangeError(f"{place}: {first['msg']}. Nothing was changed.") from error
+
+
+def change_look(
+    session: Session, series: models.Series, look: Look, revision: int, words: str | None = None
+) -> models.Look:
+    """Change the draft; the history says what changed, or `words`.
+
+    Raises ConflictError when it has been changed elsewhere since `revision`.
+    """
+    row = _locked(session, series)
+    if row.revision != revision:
+        raise ConflictError("The look was changed in another window. This window now shows that newer state.")
+    after = look.model_dump(mode="json")
+    if after != row.draft:
+        history.record(
+            session,
+            series.id,
+            f"look:{row.id}",
+            words or describe(Look.model_validate(row.draft), look),
+            row.draft,
+            after,
+        )
+        row.draft, row.revision = after, row.revision + 1
+    return row
+
+
+def _locked(session: Session, series: models.Series) -> models.Look:
+    return session.get_one(models.Look, look_of(session, series).id, with_for_update=True, populate_existing=True)
+
+
+def walk_look(session: Session, series: models.Series, forward: bool) -> tuple[models.Look, str]:
+    """Undo or redo one step of the draft; the look and what was walked over. Raises InvalidChangeError at the end."""
+    row = _locked(session, series)
+    step = (history.step_forward if forward else history.step_back)(session, f"look:{row.id}")
+    if step is None:
+        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    row.draft, row.revision = (step.after if forward else step.before), row.revision + 1
+    return row, step.words
+
+
+def read_look_file(data: bytes) -> Look:
+    """A look document from a file. Raises DocumentError."""
+    if len(data) > 1_000_000:
+        raise DocumentError("This file is too large to be a look.")
+    return parse_look(data)
+
+
+@dataclass(frozen=True)
+class CarryState:
+    """Where carrying stands: the number the draft would be carried as, how many frames follow which version."""
+
+    next_number: int
+    changed: bool
+    following: int
+    latest: int
+    behind: int
+    frames: int
+    undo: str
+    redo: str
+
+
+def carry_state(session: Session, series: models.Series, frames: int) -> CarryState:
+    """Where carrying a series' look stands; `frames` is how many have been measured."""
+    row = look_of(session, series)
+    last = _last_version(session, row)
+    target = latest_target(session, series.id)
+    changed = last is None or last.document != row.draft or (target is not None and last.target_id != target.id)
+    counts = session.execute(
+        select(func.count(models.Frame.follows_id), func.count().filter(models.Frame.follows_id == _id_of(last))).where(
+            models.Frame.series_id == series.id, models.Frame.state == "ready"
+        )
+    ).one()
+    past = history.steps(session, f"carry:{series.id}")
+    latest = last.number if last else 0
+    return CarryState(
+        next_number=latest + 1 if changed else latest,
+        changed=changed,
+        following=counts[0],
+        latest=latest,
+        behind=counts[0] - counts[1],
+        frames=frames,
+        undo=next((s.words for s in past if not s.undone), ""),
+        redo=next((s.words for s in reversed(past) if s.undone), ""),
+    )
+
+
+def _id_of(version: models.LookVersion | None) -> uuid.UUID | None:
+    return version.id if version else None
+
+
+def _last_version(session: Session, look: models.Look) -> models.LookVersion | None:
+    return session.scalars(
+        select(models.LookVersion)
+        .where(models.LookVersion.look_id == look.id)
+        .order_by(models.LookVersion.number.desc())
+        .limit(1)
+    ).first()
+
+
+def look_text(session: Session, series: models.Series) -> str:
+    """The draft as JSON text, the same document that the command line reads."""
+    return Look.model_validate(look_of(session, series).draft).model_dump_json(indent=2) + "\n"
+
+
+def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | None = None) -> models.LookVersion:
+    """Make frames (all that are measured, by default) follow the draft as a version; it replaces what they followed.
+
+    A version is made only when the draft or the target differs from the last one. Trims are not touched.
+    Raises TargetError before anything was read, InvalidChangeError without frames.
+    """
+    row = _locked(session, series)
+    target = latest_target(session, series.id)
+    if target is None:
+        raise TargetError("There is no target yet: read a reference first.")
+    frames = [f for f in ready_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
+    if not frames:
+        raise InvalidChangeError("There are no frames to carry the look to.")
+    last = _last_version(session, row)
+    if last is None or last.document != row.draft or last.target_id != target.id:
+        last = models.LookVersion(
+            look_id=row.id, target_id=target.id, number=last.number + 1 if last else 1, document=row.draft
+        )
+        session.add(last)
+        session.flush()
+    before = {str(f.id): str(f.follows_id) if f.follows_id else None for f in frames}
+    after = {str(f.id): str(last.id) for f in frames}
+    if before != after:
+        words = f"Carried v{last.number} to {len(frames)} frames"
+        history.record(session, series.id, f"carry:{series.id}", words, {"follows": before}, {"follows": after})
+        for frame in frames:
+            frame.follows_id = last.id
+    return last
+
+
+def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
+    """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
+    step = (history.step_forward if forward else history.step_back)(session, f"carry:{series.id}")
+    if step is None:
+        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    follows = (step.after if forward else step.before)["follows"]
+    for frame in ready_frames(session, series.id):
+        if str(frame.id) in follows:
+            version = follows[str(frame.id)]
+            frame.follows_id = uuid.UUID(version) if version else None
+    return step.words
+
+
+def set_trim(session: Session, series: models.Series, frame: models.Frame, trim: Trim) -> None:
+    """Change one frame's trim; the look is not touched."""
+    before = frame.trim or Trim().model_dump(mode="json")
+    after = trim.model_dump(mode="json")
+    if after != before:
+        history.record(
+            session, series.id, f"trim:{frame.id}", describe_trim(Trim.model_validate(before), trim), before, after
+        )
+        frame.trim = None if trim.is_none else after
+
+
+def parse_trim(data: object) -> Trim:
+    """A whole trim from a request. Raises InvalidChangeError."""
+    try:
+        return Trim.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = " ".join(str(part) for part in first["loc"])
+        raise InvalidChangeError(f"{place}: {first['msg']}. Nothing was changed.") from error
+
+
+def walk_trim(session: Session, frame: models.Frame, forward: bool) -> str:
+    """Undo or redo one step of a frame's trim; its words. Raises InvalidChangeError when there is none."""
+    step = (history.step_forward if forward else history.step_back)(session, f"trim:{frame.id}")
+    if step is None:
+        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    trim = Trim.model_validate(step.after if forward else step.before)
+    frame.trim = None if trim.is_none else trim.model_dump(mode="json")
+    return step.words

@@ -1,0 +1,29 @@
+"""Handing work to the background queue, inside the transaction that makes the work necessary."""
+
+from typing import Any
+
+import procrastinate
+from procrastinate.exceptions import AlreadyEnqueued
+from sqlalchemy.orm import Session
+
+INGEST_FRAME = "ingest_frame"
+INGEST_REFERENCE = "ingest_reference"
+EVEN_SERIES = "even_series"
+DELIVER = "deliver"
+
+
+class Queue:
+    """Defers tasks by name; the worker process knows what they do."""
+
+    def __init__(self, database: str) -> None:
+        self._app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=database))
+
+    def defer(self, session: Session, task: str, once: str | None = None, **arguments: Any) -> None:
+        """Queue a task in the session's own transaction. With `once`, a task waiting under that name is enough."""
+        connection = session.connection().connection.driver_connection
+        deferrer = self._app.configure_task(task, queueing_lock=once, connection=connection, lock=once)
+        try:
+            with session.begin_nested():
+                deferrer.defer(**arguments)
+        except AlreadyEnqueued:
+            return

@@ -1,0 +1,62 @@
+"""A whole series in one strip: a thin slice of every frame in order, original above finished."""
+
+import hashlib
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from nuvett.core.fit.plan import FramePlan
+from nuvett.core.render import Pixels
+from nuvett.core.spaces.rgb import Space
+from nuvett.imaging.encode import Format, encode
+from nuvett.services.looks import Following
+from nuvett.services.workbench import FrameFacts, Workbench, untouched_plan
+
+STRIP_WIDTH, ROW_HEIGHT = 1000, 56
+_MOST_SLICES = 125
+_VIEW_EDGE = 160
+
+
+@dataclass(frozen=True)
+class Strip:
+    """A strip that has not been drawn yet; `key` changes when what it shows does."""
+
+    key: str
+    jpeg: Callable[[], bytes]
+
+
+def strip(bench: Workbench, frames: list[FrameFacts], followed: dict[uuid.UUID, Following]) -> Strip:
+    """Strip of a series; very long series show evenly spaced frames."""
+    step = max(1, -(-len(frames) // _MOST_SLICES))
+    shown = list(range(0, len(frames), step))
+    plans = [bench.plan(frames, i, followed[frames[i].id].aimed) if frames[i].id in followed else None for i in shown]
+    names = "".join(f"{frames[i].view}{plan.key if plan else '-'}" for i, plan in zip(shown, plans, strict=True))
+    key = hashlib.sha256(names.encode()).hexdigest()[:16]
+    return Strip(
+        key, lambda: bench.kept_render(("strip", key), lambda: _draw(bench, [frames[i] for i in shown], plans))
+    )
+
+
+def _draw(bench: Workbench, frames: list[FrameFacts], plans: list[FramePlan | None]) -> bytes:
+    canvas = np.full((2 * ROW_HEIGHT, STRIP_WIDTH, 3), 180, dtype=np.uint8)
+    edges = np.linspace(0, STRIP_WIDTH, len(frames) + 1).round().astype(int)
+    for frame, plan, left, right in zip(frames, plans, edges, edges[1:], strict=False):
+        pixels = bench.view(frame.view, _VIEW_EDGE)
+        original = (
+            pixels if frame.domain is Space.SRGB else bench.renderer(untouched_plan(), frame.domain).picture(pixels)
+        )
+        finished = bench.renderer(plan, frame.domain).picture(pixels) if plan else original
+        for top, picture in ((0, original), (ROW_HEIGHT, finished)):
+            canvas[top : top + ROW_HEIGHT, left:right] = _slice(picture, int(right - left))
+    return encode(canvas, Format.JPEG, 90)
+
+
+def _slice(picture: Pixels, width: int) -> Pixels:
+    """The middle of a picture as a slice of ROW_HEIGHT rows and `width` columns."""
+    scale = ROW_HEIGHT / picture.shape[0]
+    small = cv2.resize(picture, (max(width, round(picture.shape[1] * scale)), ROW_HEIGHT), interpolation=cv2.INTER_AREA)
+    left = (small.shape[1] - width) // 2
+    return np.asarray(small[:, left : left + width])

@@ -1,0 +1,32 @@
+"""What every use case is handed besides its session: blobs, settings, the workbench and the queue."""
+
+from dataclasses import dataclass
+
+from nuvett.imaging.decode import Limits
+from nuvett.services.queue import Queue
+from nuvett.services.workbench import Workbench
+from nuvett.settings import Settings
+from nuvett.store.blobs import BlobStore
+from nuvett.store.database import Database
+
+
+@dataclass(frozen=True)
+class Studio:
+    """Shared means of all use cases; made once at each entry point."""
+
+    settings: Settings
+    database: Database
+    blobs: BlobStore
+    bench: Workbench
+    queue: Queue
+
+    @classmethod
+    def of(cls, settings: Settings) -> "Studio":
+        blobs = BlobStore(settings.blobs)
+        limits = Limits(settings.upload_bytes, settings.upload_pixels)
+        bench = Workbench(blobs, limits, settings.cache_megabytes)
+        return cls(settings, Database(settings.database), blobs, bench, Queue(settings.database))
+
+    @property
+    def limits(self) -> Limits:
+        return Limits(self.settings.upload_bytes, self.settings.upload_pixels)

@@ -1,0 +1,99 @@
+"""A series seen as a set: every frame under the look, with its measures; and the frames most worth proofing."""
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from nuvett.core.drift.drift import outliers, spread_of
+from nuvett.core.fit.plan import FramePlan
+from nuvett.services.rendering import THREADS
+from nuvett.services.workbench import Aimed, FrameFacts, Summary, Workbench, evened_plan
+
+PROOFS = 6
+
+
+class Show(StrEnum):
+    """What a wall shows of each frame."""
+
+    ORIGINAL = "original"
+    EVENED = "evened"
+    LOOK = "look"
+
+
+@dataclass(frozen=True)
+class WallItem:
+    """One frame on the wall: the plan it is shown under (none: as it came), its measures, and those of the original."""
+
+    frame: FrameFacts
+    plan: FramePlan | None
+    summary: Summary
+    original: Summary
+    outlier: bool = False
+
+    @property
+    def drift(self) -> float:
+        return self.summary.drift.value if self.summary.drift else 0.0
+
+
+@dataclass(frozen=True)
+class Wall:
+    """All frames of a series in shooting order, with mean drift as they came and as shown, and their spread."""
+
+    items: list[WallItem]
+    drift_before: float
+    drift_shown: float
+    spread_before: float
+    spread_shown: float
+
+
+def shown_plan(
+    bench: Workbench, frames: list[FrameFacts], index: int, aimed: Aimed | None, show: Show
+) -> FramePlan | None:
+    """The plan that a frame is shown under."""
+    if show is Show.ORIGINAL or aimed is None:
+        return None
+    if show is Show.EVENED:
+        return evened_plan(frames[index], aimed.look)
+    return bench.plan(frames, index, aimed)
+
+
+def build_wall(bench: Workbench, frames: list[FrameFacts], aimed: Aimed | None, show: Show) -> Wall:
+    """Plan and measure every frame; what was measured before is taken from memory."""
+    if aimed is not None and show is Show.LOOK and frames:
+        bench.pools(frames, aimed.look)
+
+    def work(index: int) -> WallItem:
+        plan = shown_plan(bench, frames, index, aimed, show)
+        original = bench.summary(frames[index], None, aimed)
+        summary = bench.summary(frames[index], plan, aimed) if plan else original
+        return WallItem(frames[index], plan, summary, original)
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        items = list(pool.map(work, range(len(frames))))
+    if aimed is not None:
+        flags = outliers([item.drift for item in items])
+        items = [WallItem(i.frame, i.plan, i.summary, i.original, flag) for i, flag in zip(items, flags, strict=True)]
+    before = [item.original.drift.value for item in items if item.original.drift]
+    return Wall(
+        items,
+        float(np.mean(before)) if before else 0.0,
+        float(np.mean([item.drift for item in items])) if items else 0.0,
+        spread_of([item.original.cloud[::4] for item in items]),
+        spread_of([item.summary.cloud[::4] for item in items]),
+    )
+
+
+def choose_proofs(bench: Workbench, frames: list[FrameFacts], count: int = PROOFS) -> list[int]:
+    """Indices of the most different frames: farthest-first on lightness and mean colour (Gonzalez 1985)."""
+    if len(frames) <= count:
+        return list(range(len(frames)))
+    summaries = [bench.summary(frame, None, None) for frame in frames]
+    features = np.array([[*(m / 100 for m in s.marks), *(3 * s.cloud[:, 1:].mean(axis=0))] for s in summaries])
+    chosen = [int(np.argmin(((features - features.mean(axis=0)) ** 2).sum(axis=1)))]
+    gap = ((features - features[chosen[0]]) ** 2).sum(axis=1)
+    while len(chosen) < count:
+        chosen.append(int(gap.argmax()))
+        gap = np.minimum(gap, ((features - features[chosen[-1]]) ** 2).sum(axis=1))
+    return sorted(chosen)

@@ -1,0 +1,281 @@
+"""Frames on the bench: cached arrays, statistics, plans and renders of a series, computed from plain facts."""
+
+import io
+from collections.abc import Callable, Hashable
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Any, TypeVar
+from uuid import UUID
+
+import cv2
+import numpy as np
+from cachetools import LRUCache
+
+from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
+from nuvett.core.errors import TruncatedFileError
+from nuvett.core.even.overlay import EvenLight
+from nuvett.core.fit.plan import Aim, FramePlan, even_gains, even_only
+from nuvett.core.fit.statistics import thin
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.reading.reading import MARKS, Target
+from nuvett.core.render import Pixels, Renderer
+from nuvett.core.series import Measured, Pools, finished_cloud, plain_cloud, plan_in_series, plan_shared
+from nuvett.core.spaces.cielab import neutral_cielab
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.types import Linear, OKLab
+from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.proxy import fit_within
+from nuvett.services.rendering import renderer_of
+from nuvett.store.blobs import BlobStore
+
+T = TypeVar("T")
+_PLANS, _POOLS, _RENDERERS = 20_000, 8, 400
+PREVIEW_QUALITY = 92
+_PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
+_DISC = 3  # pixels around a picked place that are averaged
+
+
+@dataclass(frozen=True)
+class FrameFacts:
+    """What planning and rendering need to know of a frame; taken from the database once, used outside it."""
+
+    id: UUID
+    original: str
+    view: str
+    sample: str
+    domain: Space
+    width: int
+    height: int
+    setup: UUID | None
+    even: EvenLight
+    trim: Trim
+
+
+@dataclass(frozen=True)
+class Aimed:
+    """A look with the target it aims at; `key` names the target by its row."""
+
+    look: Look
+    target: Target
+    key: str
+
+
+class _Cache:
+    """A bounded cache that several threads may use; a value asked for twice at once may be made twice."""
+
+    def __init__(self, size: float, weigh: Callable[[Any], float] | None = None) -> None:
+        self._kept: LRUCache[Hashable, Any] = LRUCache(size, weigh)
+        self._lock = Lock()
+
+    def peek(self, key: Hashable) -> Any:
+        with self._lock:
+            return self._kept.get(key)
+
+    def get(self, key: Hashable, make: Callable[[], T]) -> T:
+        with self._lock:
+            if key in self._kept:
+                return self._kept[key]  # type: ignore[no-any-return]
+        value = make()
+        with self._lock, suppress(ValueError):  # larger than the whole cache: handed out, not kept
+            self._kept[key] = value
+        return value
+
+
+@dataclass(frozen=True)
+class Summary:
+    """What is shown of a frame beside its picture.
+
+    drift : from the target, none without one
+    palette : a few colours with their shares
+    marks : (7,) CIE L* at the shares of MARKS
+    cloud : (N, 3) OKLab colours
+    """
+
+    drift: Drift | None
+    palette: Palette
+    marks: tuple[float, ...]
+    cloud: OKLab
+
+
+class Workbench:
+    """Plans and renders frames, keeping what was computed while memory lasts. Everything is keyed by content."""
+
+    def __init__(self, blobs: BlobStore, limits: Limits, megabytes: int) -> None:
+        self.blobs, self.limits = blobs, limits
+        self._arrays = _Cache(megabytes * 500_000, lambda a: a.nbytes)
+        self._renders = _Cache(megabytes * 500_000, len)
+        self._plans, self._drifts, self._known = _Cache(_PLANS), _Cache(_PLANS), _Cache(_PLANS)
+        self._pools, self._aims, self._renderers = _Cache(_POOLS), _Cache(_POOLS * 4), _Cache(_RENDERERS)
+
+    def sample(self, name: str) -> Linear:
+        """Sample (N, 3) of a frame by its blob."""
+        return self._arrays.get(name, lambda: load_array(self.blobs.read(name)))
+
+    def view(self, name: str, edge: int | None = None) -> Pixels:
+        """8-bit view (h, w, 3) of a picture by its blob, in its own domain, scaled down to a long edge."""
+
+        def make() -> Pixels:
+            if edge is None:
+                return decode_view(self.blobs.read(name))
+            full = self.view(name)
+            size = fit_within(full.shape[1], full.shape[0], edge)
+            if size == (full.shape[1], full.shape[0]):
+                return full
+            return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA))
+
+        return self._arrays.get((name, edge), make)
+
+    def _aim(self, aimed: Aimed) -> tuple[Aim, Yardstick]:
+        return self._aims.get(
+            aimed.key, lambda: (Aim.of(aimed.target), Yardstick.of(np.asarray(aimed.target.statistics.cloud)))
+        )
+
+    def pools(self, frames: list[FrameFacts], look: Look) -> Pools:
+        """Pooled statistics of a series under a look's even light."""
+        strength = look.even.amount if look.even.on else 0.0
+        key = (tuple((f.sample, f.even.gains, f.setup) for f in frames), strength)
+        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
+
+        def make() -> Pools:
+            return Pools.of([Measured(self.sample(f.sample), f.even, numbers[f.setup]) for f in frames], look)
+
+        return self._pools.get(key, make)
+
+    def plan(self, frames: list[FrameFacts], index: int, aimed: Aimed) -> FramePlan:
+        """Plan of one frame of a series under a look, with the frame's own trim."""
+        frame = frames[index]
+        pools = self.pools(frames, aimed.look)
+        key = (id(pools), frame.sample, frame.even.gains, frame.setup, aimed.key, aimed.look, frame.trim)
+
+        def make() -> tuple[Pools, FramePlan]:
+            aim, _ = self._aim(aimed)
+            # Pools are kept beside the plan so that their identity stays theirs as long as the entry lives.
+            return pools, plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim)
+
+        return self._plans.get(key, make)[1]
+
+    def trim_only(self, frame: FrameFacts) -> FramePlan:
+        """The plan of a frame that follows no look: its trim alone."""
+        return even_only(np.ones(3, np.float32), frame.trim)
+
+    def shared_plan(self, frames: list[FrameFacts], aimed: Aimed) -> FramePlan:
+        """The plan that all frames share, for a lookup table."""
+        return plan_shared(self.pools(frames, aimed.look), self._aim(aimed)[0], aimed.look)
+
+    def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
+        """What a wall shows of a frame under a plan, or as it came."""
+        key = ("summary", frame.sample, plan.key if plan else "", aimed.key if aimed else "")
+
+        def make() -> Summary:
+            sample = self.sample(frame.sample)
+            cloud = finished_cloud(plan, sample) if plan else plain_cloud(sample)
+            lightness = np.quantile(cloud[:, 0], MARKS)
+            return Summary(
+                drift=measure_drift(cloud, self._aim(aimed)[1]) if aimed else None,
+                palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE),
+                marks=tuple(neutral_cielab(float(value)) for value in lightness),
+                cloud=cloud,
+            )
+
+        return self._drifts.get(key, make)
+
+    def remember(self, plan: FramePlan) -> str:
+        """Keep a plan so that pictures under it can be asked for by its key."""
+        return self._known.get(plan.key, lambda: plan).key
+
+    def recall(self, key: str) -> FramePlan | None:
+        """A plan that was remembered, none when it has been forgotten."""
+        found: FramePlan | None = self._known.peek(key)
+        return found
+
+    def renderer(self, plan: FramePlan, domain: Space) -> Renderer:
+        """Renderer of a plan into sRGB, for screens."""
+        return self._renderers.get((plan.key, domain), lambda: renderer_of(plan, domain))
+
+    def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int) -> bytes:
+        """JPEG of a frame at a long edge, under a plan or as it came."""
+        key = (frame.view, plan.key if plan else "", edge)
+
+        def make() -> bytes:
+            used = plan or untouched_plan()
+            pixels = self.view(frame.view, edge)
+            if plan is not None or frame.domain is not Space.SRGB:
+                pixels = self.renderer(used, frame.domain).picture(pixels)
+            return encode(pixels, Format.JPEG, PREVIEW_QUALITY)
+
+        return self._renders.get(key, make)
+
+    def picture_of_view(self, view: str, domain: str, edge: int) -> bytes:
+        """JPEG of a kept view at a long edge, in sRGB."""
+
+        def make() -> bytes:
+            pixels = self.view(view, edge)
+            if Space(domain) is not Space.SRGB:
+                pixels = self.renderer(untouched_plan(), Space(domain)).picture(pixels)
+            return encode(pixels, Format.JPEG, PREVIEW_QUALITY)
+
+        return self._renders.get(("view", view, edge), make)
+
+    def colour_at(self, view: str, domain: str, x: float, y: float) -> tuple[float, float, float]:
+        """OKLab colour of a small disc at a place given in shares of the picture. Raises ValueError outside it."""
+        if not (0 <= x <= 1 and 0 <= y <= 1):
+            raise ValueError("the place lies outside the picture")
+        pixels = self.view(view)
+        height, width = pixels.shape[:2]
+        row, column = min(int(y * height), height - 1), min(int(x * width), width - 1)
+        around = pixels[max(0, row - _DISC) : row + _DISC + 1, max(0, column - _DISC) : column + _DISC + 1]
+        linear = to_linear((around.reshape(-1, 3) / 255).astype(np.float32), Space(domain))
+        lab = linear_to_oklab(linear.mean(axis=0, keepdims=True))[0]
+        return float(lab[0]), float(lab[1]), float(lab[2])
+
+    def kept_render(self, key: Hashable, make: Callable[[], bytes]) -> bytes:
+        """Encoded picture kept under a key while memory lasts."""
+        return self._renders.get(key, make)
+
+    def crop(self, frame: FrameFacts, plan: FramePlan | None, box: tuple[int, int, int, int]) -> bytes:
+        """JPEG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
+        x, y, width, height = box
+        with self.blobs.local(frame.original) as path:
+            pixels = decode(path, self.limits).pixels[y : y + height, x : x + width]
+        used = plan or untouched_plan()
+        return encode(self.renderer(used, frame.domain).picture(pixels, origin_row=y), Format.JPEG, 95)
+
+
+def with_trim(frames: list[FrameFacts], index: int, trim: Trim) -> list[FrameFacts]:
+    """The same frames, one of them with another trim."""
+    return [replace(f, trim=trim) if i == index else f for i, f in enumerate(frames)]
+
+
+def untouched_plan() -> FramePlan:
+    """The plan that changes nothing."""
+    return even_only(np.ones(3, np.float32))
+
+
+def evened_plan(frame: FrameFacts, look: Look) -> FramePlan:
+    """The plan that only evens a frame's light, as strongly as a look does."""
+    return even_only(np.array(even_gains(np.array(frame.even.gains), look), np.float32))
+
+
+def decode_view(data: bytes) -> Pixels:
+    """Pixels (h, w, 3) of a kept view, which is always a plain JPEG of our own making."""
+    decoded = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)
+    if decoded is None:
+        raise TruncatedFileError
+    return np.asarray(cv2.cvtColor(decoded, cv2.COLOR_BGR2RGB))
+
+
+def dump_array(array: np.ndarray) -> io.BytesIO:
+    """Bytes of an array in the open .npy format, ready to be kept as a blob."""
+    stream = io.BytesIO()
+    np.save(stream, array, allow_pickle=False)
+    stream.seek(0)
+    return stream
+
+
+def load_array(data: bytes) -> np.ndarray:
+    """Float32 array of `dump_array`'s bytes."""
+    return np.asarray(np.load(io.BytesIO(data), allow_pickle=False), dtype=np.float32)

@@ -1,0 +1,26 @@
+"""All settings, read once at entry points from the environment (prefix NUVETT_) and passed down."""
+
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Settings of one running copy; docs/settings.md explains each."""
+
+    model_config = SettingsConfigDict(env_prefix="NUVETT_", frozen=True)
+
+    database: str = Field(default="postgresql://localhost/nuvett", description="Address of the PostgreSQL database.")
+    blobs: str = Field(default=".state/blobs", description="Folder or fsspec address where pictures are kept.")
+    demo: Path = Field(default=Path("demo"), description="Folder with the demo pictures and their manifest.")
+    host: str = Field(default="127.0.0.1", description="Address to listen on.")
+    port: int = Field(default=8760, ge=0, le=65535, description="Port to listen on; the next free one is taken.")
+    hosts: tuple[str, ...] = Field(
+        default=("127.0.0.1", "localhost", "[::1]"), description="Host names that requests may carry."
+    )
+    upload_bytes: int = Field(default=400_000_000, gt=0, description="Largest file accepted, in bytes.")
+    upload_pixels: int = Field(default=160_000_000, gt=0, description="Largest picture accepted, in pixels.")
+    series_frames: int = Field(default=5000, gt=0, description="Most frames in one series.")
+    series_references: int = Field(default=24, gt=0, description="Most references in one series.")
+    cache_megabytes: int = Field(default=512, gt=0, description="Memory for decoded views and finished renders.")

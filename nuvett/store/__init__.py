@@ -1,0 +1,1 @@
+"""Where things are kept: PostgreSQL through SQLAlchemy, pictures as blobs addressed by content."""

@@ -1,0 +1,54 @@
+"""The connection to PostgreSQL: engine, sessions, migrations, and driver errors in our own words."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import procrastinate
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine, inspect
+from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.orm import Session, sessionmaker
+
+from nuvett.core.errors import ConflictError, StoreError
+
+_MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+class Database:
+    """One database: hands out sessions and brings its tables up to date."""
+
+    def __init__(self, address: str, pool_size: int = 8) -> None:
+        self.address = address
+        self.engine: Engine = create_engine(address, pool_size=pool_size, pool_pre_ping=True)
+        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        """A session that commits at the end and rolls back on any error.
+
+        Raises StoreError when the database cannot be reached, ConflictError when a constraint is broken.
+        """
+        try:
+            with self._sessions() as session, session.begin():
+                yield session
+        except IntegrityError as error:
+            raise ConflictError from error
+        except (OperationalError, DBAPIError) as error:
+            raise StoreError from error
+
+    def migrate(self) -> None:
+        """Bring tables up to date, ours and the queue's."""
+        config = Config()
+        config.set_main_option("script_location", str(_MIGRATIONS))
+        with self.engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+        if not inspect(self.engine).has_table("procrastinate_jobs"):
+            connector = procrastinate.SyncPsycopgConnector(conninfo=self.address)
+            with procrastinate.App(connector=connector).open() as app:
+                app.schema_manager.apply_schema()
+
+    def close(self) -> None:
+        self.engine.dispose()

@@ -1,0 +1,33 @@
+"""The application factory."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from fastapi import FastAPI
+from starlette.staticfiles import StaticFiles
+
+from nuvett.services.studio import Studio
+from nuvett.settings import Settings
+from nuvett.web import faults
+from nuvett.web.context import make_templates
+from nuvett.web.guard import Guard
+from nuvett.web.routes import carry, gather, handover, pages, pictures, read, shape, shelf, trim
+
+
+def make_app(settings: Settings, studio: Studio) -> FastAPI:
+    """An application on a studio that the caller keeps and closes."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        app.state.studio = studio
+        app.state.templates = make_templates()
+        yield
+
+    app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    for module in (shelf, gather, read, shape, carry, trim, handover, pictures, pages):
+        app.include_router(module.router)
+    app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
+    faults.add_handlers(app)
+    app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes)
+    return app

@@ -1,0 +1,65 @@
+"""What routes are handed: the studio, the templates, and pages rendered with what all of them show."""
+
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from fastapi.responses import HTMLResponse
+from fastapi.templating import Jinja2Templates
+from jinja2 import StrictUndefined
+from sqlalchemy.orm import Session
+
+from nuvett.services.studio import Studio
+from nuvett.web import filters
+from nuvett.web.keys import KEYS
+
+TEMPLATES = Path(__file__).parent / "templates"
+SURROUNDS = ("light", "mid", "dark")
+
+
+def make_templates() -> Jinja2Templates:
+    """Templates with our filters; a name that is not defined is an error."""
+    templates = Jinja2Templates(TEMPLATES)
+    templates.env.undefined = StrictUndefined
+    templates.env.trim_blocks = templates.env.lstrip_blocks = True
+    templates.env.filters.update(filters.FILTERS)
+    return templates
+
+
+@dataclass(frozen=True)
+class Context:
+    """One request's means."""
+
+    request: Request
+    studio: Studio
+    templates: Jinja2Templates
+
+    def session(self) -> AbstractContextManager[Session]:
+        """A database session that commits at its end."""
+        return self.studio.database.session()
+
+    def page(self, name: str, screen: str, status: int = 200, **values: Any) -> HTMLResponse:
+        """A rendered page. `screen` names the stage or page for the stage bar and the list of keys."""
+        surround = self.request.cookies.get("surround", "mid")
+        shared = {
+            "screen": screen,
+            "surround": surround if surround in SURROUNDS else "mid",
+            "keys": KEYS["everywhere"] + KEYS.get(screen, ()),
+            "stages": None,
+            "series": None,
+        }
+        return self.templates.TemplateResponse(self.request, name, shared | values, status_code=status)
+
+    def part(self, name: str, **values: Any) -> HTMLResponse:
+        """A rendered part of a page."""
+        return self.templates.TemplateResponse(self.request, name, values)
+
+
+def context_of(request: Request) -> Context:
+    state = request.app.state
+    return Context(request, state.studio, state.templates)
+
+
+Means = Annotated[Context, Depends(context_of)]

@@ -1,0 +1,57 @@
+"""Errors to HTTP, in one map."""
+
+import logging
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, JSONResponse, Response
+from starlette.exceptions import HTTPException
+
+from nuvett.core import errors
+from nuvett.web.context import context_of
+
+log = logging.getLogger("nuvett.web")
+
+STATUS: tuple[tuple[type[errors.NuvettError], int], ...] = (
+    (errors.NotFoundError, 404),
+    (errors.ConflictError, 409),
+    (errors.TooLargeError, 413),
+    (errors.StoreError, 503),
+    (errors.NuvettError, 422),
+)
+_TITLES = {404: "Nothing here", 409: "Changed elsewhere", 413: "Too large", 422: "Not possible", 503: "Not reachable"}
+
+
+def status_of(error: errors.NuvettError) -> int:
+    """HTTP status of one of our errors."""
+    return next(status for kind, status in STATUS if isinstance(error, kind))
+
+
+def _answer(request: Request, status: int, message: str) -> Response:
+    if "text/html" not in request.headers.get("accept", ""):
+        return JSONResponse({"message": message}, status)
+    title = _TITLES.get(status, "Something went wrong")
+    page: HTMLResponse = context_of(request).page("fault.html", "fault", status, title=title, message=message)
+    return page
+
+
+def add_handlers(app: FastAPI) -> None:
+    """Answer every error with a sentence: JSON for scripts, a page for people."""
+
+    @app.exception_handler(errors.NuvettError)
+    async def ours(request: Request, error: errors.NuvettError) -> Response:
+        return _answer(request, status_of(error), error.message)
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(request: Request, error: RequestValidationError) -> Response:
+        return _answer(request, 422, "The request holds a value that is not possible here; nothing was changed.")
+
+    @app.exception_handler(HTTPException)
+    async def plain(request: Request, error: HTTPException) -> Response:
+        message = str(errors.NotFoundError()) if error.status_code == 404 else str(error.detail)
+        return _answer(request, error.status_code, message)
+
+    @app.exception_handler(Exception)
+    async def unexpected(request: Request, error: Exception) -> Response:
+        log.exception("Unexpected error at %s", request.url.path, exc_info=error)
+        return _answer(request, 500, "Something went wrong here, and it was noted. Nothing was changed.")

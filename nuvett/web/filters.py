@@ -1,0 +1,46 @@
+"""How numbers, times and sizes are written on screens."""
+
+from collections.abc import Callable
+from datetime import datetime
+from typing import Any
+
+
+def number(value: float, digits: int = 0) -> str:
+    """A number with a true minus sign; never "-0"."""
+    text = f"{value:.{digits}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", "−")
+
+
+def signed(value: float, digits: int = 0) -> str:
+    """A number with its sign, none for zero."""
+    text = number(value, digits)
+    return text if text.startswith("−") or float(text) == 0 else f"+{text}"
+
+
+def size(count: int) -> str:
+    """Bytes in the unit that reads best."""
+    for unit, scale in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if count >= scale:
+            return f"{count / scale:.1f} {unit}"
+    return f"{count} bytes"
+
+
+def clock(moment: datetime | None) -> str:
+    """Date and time of day, as kept."""
+    return moment.strftime("%d %b %Y, %H:%M") if moment else ""
+
+
+def plural(count: int, word: str, many: str | None = None) -> str:
+    """A count with its noun."""
+    return f"{count} {word if count == 1 else many or word + 's'}"
+
+
+FILTERS: dict[str, Callable[..., Any]] = {
+    "number": number,
+    "signed": signed,
+    "size": size,
+    "clock": clock,
+    "plural": plural,
+}

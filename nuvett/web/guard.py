@@ -1,0 +1,103 @@
+"""What every request must pass: known host, no cross-site write, bounded body; and the headers every answer carries."""
+
+from urllib.parse import urlsplit
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import PlainTextResponse
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+_SAFE = {"GET", "HEAD", "OPTIONS"}
+_BODY_SLACK = 100_000  # form fields and part headers around an uploaded file
+POLICY = "; ".join(
+    (
+        "default-src 'none'",
+        "script-src 'self'",
+        "style-src 'self'",
+        "img-src 'self' blob: data:",
+        "font-src 'self'",
+        "connect-src 'self'",
+        "form-action 'self'",
+        "base-uri 'none'",
+        "frame-ancestors 'none'",
+    )
+)
+_HEADERS = {
+    "content-security-policy": POLICY,
+    "x-content-type-options": "nosniff",
+    "referrer-policy": "same-origin",
+    "cross-origin-opener-policy": "same-origin",
+    "cross-origin-resource-policy": "same-origin",
+}
+
+
+class BodyTooLarge(Exception):
+    """The request's body passed the limit while it was read."""
+
+
+def host_name(value: str) -> str:
+    """Host of a Host header without its port; IPv6 keeps its brackets."""
+    return value[: value.index("]") + 1] if value.startswith("[") and "]" in value else value.split(":", 1)[0]
+
+
+def is_cross_site(headers: Headers) -> bool:
+    """Whether a browser says that a request comes from another site (Fetch Metadata, else the Origin header)."""
+    site = headers.get("sec-fetch-site")
+    if site is not None:
+        return site not in ("same-origin", "none")
+    origin = headers.get("origin")
+    return origin is not None and urlsplit(origin).netloc != headers.get("host", "")
+
+
+class Guard:
+    """ASGI middleware around the whole application."""
+
+    def __init__(self, app: ASGIApp, hosts: tuple[str, ...], body_bytes: int) -> None:
+        self._app, self._hosts, self._most = app, hosts, body_bytes + _BODY_SLACK
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        headers = Headers(scope=scope)
+        refusal = self._refusal(scope, headers)
+        if refusal is not None:
+            await refusal(scope, receive, send)
+            return
+        await self._limited(scope, receive, send)
+
+    def _refusal(self, scope: Scope, headers: Headers) -> PlainTextResponse | None:
+        if host_name(headers.get("host", "")) not in self._hosts:
+            return PlainTextResponse("This address is not one that this application answers to.", 421)
+        if scope["method"] not in _SAFE and is_cross_site(headers):
+            return PlainTextResponse("The request came from another site and was refused.", 403)
+        length = headers.get("content-length", "0")
+        if length.isdecimal() and int(length) > self._most:
+            return PlainTextResponse(f"The file is larger than {self._most / 1e6:.0f} MB, the limit set here.", 413)
+        return None
+
+    async def _limited(self, scope: Scope, receive: Receive, send: Send) -> None:
+        seen, started = 0, False
+
+        async def counted() -> Message:
+            nonlocal seen
+            message = await receive()
+            seen += len(message.get("body", b""))
+            if seen > self._most:
+                raise BodyTooLarge
+            return message
+
+        async def signed(message: Message) -> None:
+            nonlocal started
+            if message["type"] == "http.response.start":
+                started = True
+                answer = MutableHeaders(raw=message.setdefault("headers", []))
+                for name, value in _HEADERS.items():
+                    answer.setdefault(name, value)
+            await send(message)
+
+        try:
+            await self._app(scope, counted, signed)
+        except BodyTooLarge:
+            if not started:
+                text = f"The file is larger than {self._most / 1e6:.0f} MB, the limit set here."
+                await PlainTextResponse(text, 413)(scope, receive, send)

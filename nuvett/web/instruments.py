@@ -1,0 +1,201 @@
+"""View models of the instruments: geometry in plain numbers, drawn by the templates as SVG."""
+
+from dataclasses import dataclass
+from math import cos, radians, sin
+
+import numpy as np
+
+from nuvett.core.fit.moves import Pairing, pair
+from nuvett.core.fit.statistics import Statistics, thin
+from nuvett.core.reading.palette import Palette, PaletteColour
+from nuvett.core.reading.reading import density, lightness_marks
+from nuvett.core.spaces.cielab import lightness_of_oklab
+from nuvett.core.spaces.oklab import oklab_to_linear
+from nuvett.core.spaces.rgb import from_linear, to_hex
+from nuvett.core.types import Floats, OKLab
+
+CHART_CHROMA = 0.22  # OKLab chroma at the rim of the colour chart
+_CLOUD_DOTS = 220
+_DENSITY_BINS = 64
+
+
+@dataclass(frozen=True)
+class Band:
+    """One colour of a palette bar: place and width in shares of the bar, 0 to 100, and its words."""
+
+    x: float
+    width: float
+    hex: str
+    name: str
+    share: int
+    dark: bool
+
+
+def palette_bands(palette: Palette) -> list[Band]:
+    """Bands of a palette, dark to light, filling 0 to 100."""
+    total = sum(c.share for c in palette) or 1.0
+    bands, x = [], 0.0
+    for colour in palette:
+        width = 100 * colour.share / total
+        bands.append(Band(x, width, colour.hex, colour.name, round(width), colour.lightness < 0.6))
+        x += width
+    return bands
+
+
+@dataclass(frozen=True)
+class ToneSide:
+    """One side of a tone column: an outline (width 0 to 1, y = 100 - L*) and marks (share, L*)."""
+
+    outline: list[tuple[float, float]]
+    marks: list[tuple[float, float]]
+
+
+def tone_side(statistics: Statistics) -> ToneSide:
+    """Outline and marks (share, L*) of a lightness distribution."""
+    values = density(statistics, _DENSITY_BINS)
+    return ToneSide(_outline(values), list(lightness_marks(statistics).items()))
+
+
+def tone_side_of(cloud: OKLab) -> ToneSide:
+    """As `tone_side`, from a colour cloud (N, 3)."""
+    counts, _ = np.histogram(np.clip(cloud[:, 0], 0, 1), bins=_DENSITY_BINS, range=(0, 1))
+    smooth = np.convolve(np.pad(counts / max(1, len(cloud)), 2, mode="edge"), np.full(5, 0.2), mode="valid")
+    shares = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
+    lightness = lightness_of_oklab(np.quantile(cloud[:, 0], shares).astype(np.float32))
+    return ToneSide(_outline(smooth), [(s, float(v)) for s, v in zip(shares, lightness, strict=True)])
+
+
+def _outline(values: np.ndarray) -> list[tuple[float, float]]:
+    centres = ((np.arange(len(values)) + 0.5) / len(values)).astype(np.float32)
+    lightness = np.clip(lightness_of_oklab(centres), 0, 100)
+    # Density over L*, not over OKLab L: dark bins cover less of the axis.
+    widths = np.gradient(lightness_of_oklab(np.linspace(0, 1, len(values) + 1, dtype=np.float32)))[:-1]
+    heights = values / np.maximum(widths, 0.2)
+    heights = heights / max(float(heights.max()), 1e-9)
+    pairs = [(round(float(h), 4), round(100 - float(y), 2)) for h, y in zip(heights, lightness, strict=True)]
+    return [(0.0, 100.0), *pairs, (0.0, 0.0)]
+
+
+@dataclass(frozen=True)
+class Dot:
+    """One colour on the chart: place in -100 to 100 (right is hue 0°, up is 90°), radius, colour and words."""
+
+    x: float
+    y: float
+    r: float
+    hex: str
+    name: str
+
+
+def _place(a: float, b: float) -> tuple[float, float]:
+    chroma = float(np.hypot(a, b))
+    scale = 100 / CHART_CHROMA * min(1.0, CHART_CHROMA / max(chroma, 1e-9))
+    return round(a * scale, 2), round(-b * scale, 2)
+
+
+def chart_palette(palette: Palette) -> list[Dot]:
+    """Palette colours on the colour chart, by share; larger ones first so that small ones stay visible."""
+    dots = [_palette_dot(colour) for colour in palette]
+    return sorted(dots, key=lambda d: -d.r)
+
+
+def _palette_dot(colour: PaletteColour) -> Dot:
+    x, y = _place(colour.a, colour.b)
+    return Dot(x, y, round(4 + 12 * colour.share**0.5, 1), colour.hex, colour.name)
+
+
+def hexes(lab: OKLab) -> list[str]:
+    """Colours (N, 3) as #rrggbb."""
+    return [to_hex(row) for row in from_linear(oklab_to_linear(lab))]
+
+
+def chart_cloud(cloud: OKLab) -> list[Dot]:
+    """A thinned colour cloud on the chart, strongest colours last."""
+    points = thin(np.asarray(cloud), _CLOUD_DOTS)
+    points = points[np.argsort(np.hypot(points[:, 1], points[:, 2]))]
+    return [
+        Dot(*_place(float(p[1]), float(p[2])), 2, colour, "") for p, colour in zip(points, hexes(points), strict=True)
+    ]
+
+
+@dataclass(frozen=True)
+class HueMark:
+    """A hue word at the rim of the colour chart."""
+
+    x: float
+    y: float
+    word: str
+
+
+HUE_MARKS = [
+    HueMark(round(116 * cos(radians(hue)), 1), round(-112 * sin(radians(hue)) + 3, 1), word)
+    for hue, word in (
+        (0, "pink"),
+        (45, "orange"),
+        (100, "yellow"),
+        (145, "green"),
+        (195, "teal"),
+        (260, "blue"),
+        (310, "violet"),
+    )
+]
+
+
+@dataclass(frozen=True)
+class Ribbon:
+    """A ribbon from a target colour (x, width above) to a frame colour (x, width below), in shares of the bar."""
+
+    top: float
+    top_width: float
+    bottom: float
+    bottom_width: float
+    from_hex: str
+    to_hex: str
+    words: str
+
+
+@dataclass(frozen=True)
+class PairingView:
+    """Palette pairing: bands above and below, and ribbons between."""
+
+    target: list[Band]
+    frame: list[Band]
+    ribbons: list[Ribbon]
+
+
+_LEAST_RIBBON = 0.012
+
+
+def pairing_view(frame: Palette, target: Palette) -> PairingView:
+    """Pair a frame's palette with the target's; ribbons thinner than about one percent are left out."""
+    found = pair(frame, target)
+    above, below = palette_bands(target), palette_bands(frame)
+    return PairingView(above, below, _ribbons(found, above, below))
+
+
+def _ribbons(found: Pairing, above: list[Band], below: list[Band]) -> list[Ribbon]:
+    used_above, used_below = [b.x for b in above], [b.x for b in below]
+    ribbons = []
+    shares: Floats = np.array(found.shares)
+    columns = shares.sum(axis=0, keepdims=True)
+    rows = shares.sum(axis=1, keepdims=True)
+    for i, lower in enumerate(below):
+        for j, upper in enumerate(above):
+            top = float(upper.width * shares[i, j] / columns[0, j])
+            bottom = float(lower.width * shares[i, j] / rows[i, 0])
+            if shares[i, j] >= _LEAST_RIBBON:
+                words = f"{shares[i, j]:.0%} of the frame: {lower.name} to {upper.name}"
+                ribbons.append(Ribbon(used_above[j], top, used_below[i], bottom, lower.hex, upper.hex, words))
+            used_above[j] += top
+            used_below[i] += bottom
+    return ribbons
+
+
+@dataclass(frozen=True)
+class RunMark:
+    """One frame on a run: lightness marks (2, 10, 25, 50, 75, 90, 98 %) original and finished, in CIE L*."""
+
+    name: str
+    id: str
+    original: tuple[float, ...]
+    finished: tuple[float, ...]

@@ -1,0 +1,55 @@
+"""Keys of each screen. Letters are taken from the words on the screen that they stand for."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Key:
+    """A key, what it does in words, and the name of the control it works (its `data-key`); held keys act while down."""
+
+    key: str
+    words: str
+    held: bool = False
+
+
+KEYS: dict[str, tuple[Key, ...]] = {
+    "everywhere": (
+        Key("?", "show or hide this list of keys"),
+        Key("[", "stage before"),
+        Key("]", "stage after"),
+    ),
+    "gather": (Key("a", "add photos"), Key("h", "make the frame in focus the hero")),
+    "read": (
+        Key("w", "sample the whole still"),
+        Key("p", "sample a patch"),
+        Key("f", "sample one colour family"),
+        Key("n", "next reference"),
+        Key("b", "reference before"),
+        Key("s", "shape the look"),
+    ),
+    "shape": (
+        Key("o", "original, while held", held=True),
+        Key("n", "next frame"),
+        Key("b", "frame before"),
+        Key("u", "undo"),
+        Key("r", "do again"),
+        Key("c", "carry"),
+    ),
+    "carry": (
+        Key("o", "original"),
+        Key("e", "evened"),
+        Key("l", "with look"),
+        Key("s", "shooting order"),
+        Key("d", "order of drift"),
+        Key("u", "undo the last carrying"),
+        Key("c", "carry the look"),
+    ),
+    "trim": (
+        Key("o", "without trim, while held", held=True),
+        Key("n", "next frame"),
+        Key("b", "frame before"),
+        Key("u", "undo"),
+        Key("r", "do again"),
+    ),
+    "handover": (Key("m", "make the files"),),
+}

@@ -1,0 +1,174 @@
+"""Gather: frames arriving, set-ups, the hero."""
+
+import uuid
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, UploadFile
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from sqlalchemy.orm import Session
+
+from nuvett.services import gather
+from nuvett.services.catalogue import find_frame, find_series, sweep
+from nuvett.services.stages import stages_of
+from nuvett.web.context import Means
+
+router = APIRouter(prefix="/series/{slug}")
+
+
+@dataclass(frozen=True)
+class GatherFrame:
+    """One frame on the board."""
+
+    id: str
+    name: str
+    state: str
+    problem: str
+    taken: str
+    facts: str
+    light: str
+    sure: bool
+    hero: bool
+    first: bool
+
+
+@dataclass(frozen=True)
+class GatherSetup:
+    """Consecutive frames under one bracket."""
+
+    id: str
+    name: str
+    frames: list[GatherFrame]
+
+
+@dataclass(frozen=True)
+class Board:
+    """Everything that the board of Gather shows."""
+
+    setups: list[GatherSetup]
+    waiting: list[GatherFrame]
+    refused: list[GatherFrame]
+    ready: int
+    hero: str
+
+    @property
+    def total(self) -> int:
+        return self.ready + len(self.waiting) + len(self.refused)
+
+
+def light_words(even: dict[str, float] | None) -> tuple[str, bool]:
+    """Even light of a frame in words, and whether it is to be trusted."""
+    if not even:
+        return "", True
+    if even["confidence"] < 0.5:
+        return "light: little in common", False
+    parts = []
+    if abs(even["exposure"]) >= 0.05:
+        parts.append(f"{even['exposure']:+.2f} EV")
+    if abs(even["warmth"]) >= 1:
+        parts.append(f"{'warmer' if even['warmth'] > 0 else 'cooler'} {abs(even['warmth']):.0f} %")
+    if abs(even["tint"]) >= 1:
+        parts.append(f"{'pinker' if even['tint'] > 0 else 'greener'} {abs(even['tint']):.0f} %")
+    return ", ".join(parts).replace("-", "−") or "light is even", True
+
+
+def board_of(session: Session, slug: str) -> Board:
+    """The board of a series."""
+    series = find_series(session, slug)
+    names: dict[uuid.UUID | None, str] = {setup.id: setup.name for setup in series.setups}
+    setups: list[GatherSetup] = []
+    waiting: list[GatherFrame] = []
+    refused: list[GatherFrame] = []
+    before: uuid.UUID | None = None
+    for row in series.frames:
+        words, sure = light_words(row.even)
+        first = row.state == "ready" and (not setups or row.setup_id != before)
+        frame = GatherFrame(
+            id=str(row.id),
+            name=row.name,
+            state=row.state,
+            problem=row.problem,
+            taken=row.taken.strftime("%H:%M") if row.taken else "",
+            facts=f"{row.width} × {row.height}, {row.bits} bit",
+            light=words,
+            sure=sure,
+            hero=row.id == series.hero_id,
+            first=first,
+        )
+        if row.state != "ready":
+            (refused if row.state == "refused" else waiting).append(frame)
+            continue
+        if first:
+            setups.append(GatherSetup(str(row.setup_id or ""), names.get(row.setup_id, "Not in a set-up yet"), []))
+        setups[-1].frames.append(frame)
+        before = row.setup_id
+    hero = next((f.name for s in setups for f in s.frames if f.hero), "")
+    return Board(setups, waiting, refused, sum(len(s.frames) for s in setups), hero)
+
+
+@router.get("/gather")
+def show(context: Means, slug: str) -> HTMLResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        most = context.studio.settings.upload_bytes // 1_000_000
+        values: dict[str, Any] = {"stages": stages_of(session, series), "board": board_of(session, slug)}
+        return context.page("gather.html", "gather", series=series, slug=slug, most_megabytes=most, **values)
+
+
+@router.get("/gather/board")
+def board(context: Means, slug: str) -> HTMLResponse:
+    with context.session() as session:
+        return context.part("parts/board.html", board=board_of(session, slug), slug=slug)
+
+
+@router.post("/frames")
+def upload(context: Means, slug: str, file: UploadFile) -> Response:
+    with context.session() as session:
+        frame = gather.add_frame(session, context.studio, find_series(session, slug), file.filename or "", file.file)
+        return JSONResponse({"id": str(frame.id), "name": frame.name}, 201)
+
+
+def _back(slug: str, anchor: str = "") -> Response:
+    return RedirectResponse(f"/series/{slug}/gather{anchor}", 303)
+
+
+@router.post("/frames/{frame_id}/hero")
+def hero(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        frame = find_frame(session, series, frame_id)
+        gather.name_hero(session, context.studio, series, None if series.hero_id == frame.id else frame)
+    return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/frames/{frame_id}/begin")
+def begin(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        gather.begin_setup(session, context.studio, series, find_frame(session, series, frame_id))
+    return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/frames/{frame_id}/join")
+def join(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        gather.join_setup(session, context.studio, series, find_frame(session, series, frame_id))
+    return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/frames/{frame_id}/remove")
+def remove(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        names = gather.remove_frame(session, context.studio, series, find_frame(session, series, frame_id))
+    with context.session() as session:
+        sweep(session, context.studio.blobs, names)
+    return _back(slug)
+
+
+@router.post("/setups/{setup_id}/name")
+def name_setup(context: Means, slug: str, setup_id: uuid.UUID, name: Annotated[str, Form()]) -> Response:
+    with context.session() as session:
+        gather.rename_setup(session, find_series(session, slug), setup_id, name)
+    return _back(slug)

@@ -1,0 +1,152 @@
+"""Hand over: finished files and the look as a table."""
+
+import uuid
+from dataclasses import dataclass
+from typing import Annotated, Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, Form, Query
+from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import NotFoundError
+from nuvett.core.spaces.rgb import SPACES, Space
+from nuvett.services import deliveries
+from nuvett.services.catalogue import find_series, sweep
+from nuvett.services.deliveries import DeliverySettings
+from nuvett.services.looks import carry_state, series_facts
+from nuvett.services.stages import stages_of
+from nuvett.web.context import Means
+
+router = APIRouter(prefix="/series/{slug}")
+
+
+@dataclass(frozen=True)
+class DeliveryView:
+    """One delivery in the queue or finished."""
+
+    id: str
+    state: str
+    created: Any
+    words: str
+    total: int
+    done: int
+    bytes: int
+    failed: list[tuple[str, str]]
+    files: list[tuple[str, int]]
+
+
+def _view(row: Any) -> DeliveryView:
+    settings = DeliverySettings.model_validate(row.settings)
+    files = list(row.files)
+    size = f"{settings.size} px" if settings.size else "full size"
+    return DeliveryView(
+        id=str(row.id),
+        state=row.state,
+        created=row.created,
+        words=f"{deliveries.format_title(settings.format)}, {size}, {SPACES[settings.space].title}",
+        total=len(files),
+        done=sum(f.state == "done" for f in files),
+        bytes=sum(f.bytes for f in files),
+        failed=[(f.name, f.problem) for f in files if f.state == "failed"],
+        files=[(f.name, f.bytes) for f in files if f.state == "done"],
+    )
+
+
+def _queue(session: Session, slug: str) -> dict[str, Any]:
+    rows = [_view(row) for row in deliveries.list_deliveries(session, find_series(session, slug))]
+    return {"deliveries": rows, "slug": slug, "busy": any(r.state in ("waiting", "running") for r in rows)}
+
+
+def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HTMLResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        facts = series_facts(session, series)
+        return context.page(
+            "handover.html",
+            "handover",
+            status,
+            series=series,
+            stages=stages_of(session, series),
+            state=carry_state(session, series, len(facts)),
+            formats=deliveries.format_choices(),
+            spaces=[(s.value, SPACES[s].title) for s in SPACES if s is not Space.WIDE],
+            frames=len(facts),
+            problem=problem,
+            **_queue(session, slug),
+        )
+
+
+@router.get("/handover")
+def show(context: Means, slug: str) -> HTMLResponse:
+    return _page(context, slug)
+
+
+@router.get("/handover/queue")
+def queue(context: Means, slug: str) -> HTMLResponse:
+    with context.session() as session:
+        return context.part("parts/queue.html", **_queue(session, slug))
+
+
+@router.post("/deliveries")
+def order(
+    context: Means,
+    slug: str,
+    format: Annotated[str, Form()],
+    space: Annotated[str, Form()] = "srgb",
+    quality: Annotated[int, Form()] = 92,
+    size: Annotated[str, Form()] = "",
+    pattern: Annotated[str, Form()] = "{name}",
+) -> Response:
+    settings = deliveries.parse_settings(format, space, quality, size, pattern)
+    with context.session() as session:
+        deliveries.order_delivery(session, context.studio, find_series(session, slug), settings)
+    return RedirectResponse(f"/series/{slug}/handover", 303)
+
+
+@router.post("/deliveries/{delivery_id}/{action}")
+def act(context: Means, slug: str, delivery_id: uuid.UUID, action: str) -> Response:
+    names: set[str] = set()
+    with context.session() as session:
+        delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
+        if action == "stop":
+            deliveries.stop_delivery(delivery)
+        elif action == "resume":
+            deliveries.resume_delivery(session, context.studio, delivery)
+        elif action == "remove":
+            names = deliveries.remove_delivery(session, delivery)
+        else:
+            raise NotFoundError
+    with context.session() as session:
+        sweep(session, context.studio.blobs, names)
+    return RedirectResponse(f"/series/{slug}/handover", 303)
+
+
+def _attachment(name: str) -> dict[str, str]:
+    return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+
+
+@router.get("/deliveries/{delivery_id}/files.zip")
+def archive(context: Means, slug: str, delivery_id: uuid.UUID) -> StreamingResponse:
+    with context.session() as session:
+        delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
+        files = deliveries.made_files(session, delivery)
+    stream = deliveries.zip_stream(context.studio, slug, files)
+    return StreamingResponse(iter(stream), media_type="application/zip", headers=_attachment(f"{slug}.zip"))
+
+
+@router.get("/deliveries/{delivery_id}/files/{name}")
+def one_file(context: Means, slug: str, delivery_id: uuid.UUID, name: str) -> Response:
+    with context.session() as session:
+        delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
+        blob = dict(deliveries.made_files(session, delivery)).get(name)
+    if blob is None:
+        raise NotFoundError
+    return Response(context.studio.blobs.read(blob), media_type="application/octet-stream", headers=_attachment(name))
+
+
+@router.get("/look.cube")
+def cube(context: Means, slug: str, size: Annotated[int, Query(ge=17, le=65)] = 33) -> Response:
+    with context.session() as session:
+        text = deliveries.shared_cube(context.studio.bench, session, find_series(session, slug), size)
+    return Response(text, media_type="text/plain; charset=utf-8", headers=_attachment(f"{slug}.cube"))

@@ -1,0 +1,46 @@
+"""Pictures of frames and references. A plan in the address names what is done to them, so answers never change."""
+
+import uuid
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import Response
+
+from nuvett.core.errors import NotFoundError
+from nuvett.services.catalogue import find_frame, find_reference, find_series
+from nuvett.services.looks import facts_of
+from nuvett.services.workbench import FrameFacts
+from nuvett.web.context import Context, Means
+
+router = APIRouter(prefix="/series/{slug}")
+_FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
+Edge = Annotated[int, Query(ge=16, le=1600)]
+
+
+def frame_facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
+    """Facts of a measured frame. Raises NotFoundError for one that is not measured."""
+    with context.session() as session:
+        frame = find_frame(session, find_series(session, slug), frame_id)
+        if frame.state != "ready":
+            raise NotFoundError
+        return facts_of(frame)
+
+
+@router.get("/frames/{frame_id}/picture.jpg")
+def frame_picture(context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 480, plan: str = "") -> Response:
+    bench = context.studio.bench
+    frame = frame_facts(context, slug, frame_id)
+    known = bench.recall(plan) if plan else None
+    if plan and known is None:
+        raise NotFoundError("This rendering is no longer kept; reload the page.")
+    return Response(bench.preview(frame, known, edge), media_type="image/jpeg", headers=_FOREVER)
+
+
+@router.get("/references/{reference_id}/picture.jpg")
+def reference_picture(context: Means, slug: str, reference_id: uuid.UUID, edge: Edge = 480) -> Response:
+    with context.session() as session:
+        row = find_reference(session, find_series(session, slug), reference_id)
+        if row.view is None:
+            raise NotFoundError
+        view, domain = row.view, row.domain
+    return Response(context.studio.bench.picture_of_view(view, domain, edge), media_type="image/jpeg", headers=_FOREVER)

@@ -1,0 +1,16 @@
+import Alpine from "./vendor/alpine.js";
+import { carry } from "./carry.js";
+import { surround } from "./common.js";
+import { gather } from "./gather.js";
+import { handover } from "./handover.js";
+import { listenForKeys } from "./keys.js";
+import { live } from "./live.js";
+import { read } from "./read.js";
+import { shape } from "./shape.js";
+import { trim } from "./trim.js";
+
+for (const [name, component] of Object.entries({ carry, gather, handover, live, read, shape, surround, trim })) {
+  Alpine.data(name, component);
+}
+Alpine.start();
+listenForKeys();

@@ -1,0 +1,56 @@
+import { all, ask, one, say, setAt } from "./common.js";
+import { newestWins } from "./draft.js";
+
+export const carry = () => ({
+  init() {
+    const root = this.$el;
+    const { slug } = root.dataset;
+    const wall = one("[data-wall]", root);
+    const state = { look: JSON.parse(one("[data-look]", root).textContent), revision: Number(root.dataset.revision) };
+    const hang = async (query) => {
+      const scrolled = one("[role=region]", wall)?.scrollTop ?? 0;
+      wall.innerHTML = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
+      const region = one("[role=region]", wall);
+      if (region) region.scrollTop = scrolled;
+    };
+    const change = newestWins(async (look) => {
+      try {
+        const kept = await (await ask(`/series/${slug}/look`, { method: "PUT", json: { look, revision: state.revision } })).json();
+        state.revision = kept.revision;
+        await hang(location.search);
+      } catch (error) {
+        say(error.message);
+        if (error.status === 409) setTimeout(() => location.reload(), 2500);
+      }
+    });
+    root.addEventListener("live-change", ({ detail }) => {
+      setAt(state.look, detail.name, detail.value);
+      change(structuredClone(state.look));
+    });
+    root.addEventListener("change", (event) => {
+      if (!event.target.matches(".tick")) return;
+      setAt(state.look, event.target.dataset.name, event.target.checked);
+      change(structuredClone(state.look));
+    });
+    root.addEventListener("click", async (event) => {
+      const link = event.target.closest("[data-wall-link]");
+      if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
+      event.preventDefault();
+      const query = new URL(link.href).search;
+      try {
+        await hang(query);
+        history.pushState(null, "", query);
+      } catch (error) {
+        say(error.message);
+      }
+    });
+    window.addEventListener("popstate", () => hang(location.search));
+    const light = (event) => {
+      const id = event.target.closest?.("[data-frame]")?.dataset.frame;
+      for (const lit of all("[data-lit]", wall)) delete lit.dataset.lit;
+      if (id) for (const mark of all(`[data-frame="${id}"]`, wall)) mark.dataset.lit = "";
+    };
+    wall.addEventListener("pointerover", light);
+    wall.addEventListener("focusin", light);
+  },
+});

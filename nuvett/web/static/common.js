@@ -1,0 +1,67 @@
+// Small helpers that every screen uses.
+
+export const one = (selector, root = document) => root.querySelector(selector);
+export const all = (selector, root = document) => [...root.querySelectorAll(selector)];
+
+let quieting;
+
+/** Say a sentence at the foot of the screen, and to screen readers. */
+export function say(message) {
+  const slip = one("#said");
+  slip.textContent = message;
+  slip.hidden = false;
+  clearTimeout(quieting);
+  quieting = setTimeout(() => (slip.hidden = true), 6000);
+}
+
+/** Fetch, with errors as sentences; `json` is sent as the body. Throws an Error with status and message. */
+export async function ask(address, { method = "GET", json, signal } = {}) {
+  const options = { method, signal, headers: { accept: "application/json" } };
+  if (json !== undefined) {
+    options.body = JSON.stringify(json);
+    options.headers["content-type"] = "application/json";
+  }
+  let response;
+  try {
+    response = await fetch(address, options);
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
+    throw new Error("The application cannot be reached. Nothing was lost; try again in a moment.");
+  }
+  if (!response.ok) {
+    const body = await response.json().catch(() => ({}));
+    const error = new Error(body.message ?? "That did not work. Nothing was changed.");
+    error.status = response.status;
+    throw error;
+  }
+  return response;
+}
+
+/** Set a value at a path of names joined by dots. */
+export function setAt(object, path, value) {
+  const names = path.split(".");
+  const last = names.pop();
+  names.reduce((inner, name) => inner[name], object)[last] = value;
+}
+
+/** Mark one of several pressed buttons. */
+export function press(buttons, chosen) {
+  for (const button of buttons) button.setAttribute("aria-pressed", String(button === chosen));
+}
+
+/** Put a picture's new address in place only once it is decoded, so that nothing flickers. */
+export async function swapPicture(image, address) {
+  const next = new Image();
+  next.src = address;
+  await next.decode();
+  image.src = address;
+}
+
+export const surround = () => ({
+  choose(event) {
+    const button = event.currentTarget;
+    document.documentElement.dataset.surround = button.dataset.name;
+    document.cookie = `surround=${button.dataset.name};path=/;max-age=31536000;samesite=strict`;
+    press(all("button", button.parentElement), button);
+  },
+});

@@ -1,0 +1,43 @@
+import { all, ask, one, say } from "./common.js";
+
+const POLL = 900;
+
+export const handover = () => ({
+  init() {
+    const root = this.$el;
+    const { slug } = root.dataset;
+    const queue = one("[data-queue]", root);
+    const offer = () => {
+      for (const button of all("[data-save-folder]", queue)) button.hidden = !("showDirectoryPicker" in window);
+    };
+    const refresh = async () => {
+      try {
+        const open = all("details[open]", queue).length;
+        const text = await (await ask(`/series/${slug}/handover/queue`)).text();
+        if (!open && !queue.contains(document.activeElement?.closest("button, a, summary"))) queue.innerHTML = text;
+        offer();
+      } catch {
+        // The next round tries again.
+      }
+      if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
+    };
+    offer();
+    if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
+    queue.addEventListener("click", async (event) => {
+      const button = event.target.closest("[data-save-folder]");
+      if (!button) return;
+      const links = all("[data-file]", button.closest("article"));
+      try {
+        const folder = await window.showDirectoryPicker({ mode: "readwrite" });
+        for (const [index, link] of links.entries()) {
+          const handle = await folder.getFileHandle(link.dataset.file, { create: true });
+          const writer = await handle.createWritable();
+          await (await ask(link.href)).body.pipeTo(writer);
+          say(`${index + 1} of ${links.length} files saved`);
+        }
+      } catch (error) {
+        if (error.name !== "AbortError") say(`The files could not be saved there: ${error.message}`);
+      }
+    });
+  },
+});

@@ -1,0 +1,46 @@
+import { all, one } from "./common.js";
+
+const typing = (target) => target.closest("input:not([type=checkbox]), textarea, select, [contenteditable]");
+
+function stageBeside(step) {
+  const stages = all("[data-stage]");
+  const here = stages.findIndex((stage) => stage.hasAttribute("aria-current"));
+  const next = stages[here + step];
+  if (here >= 0 && next) next.click();
+}
+
+function toggleDialog(id) {
+  const dialog = document.getElementById(id);
+  if (dialog.open) dialog.close();
+  else dialog.showModal();
+}
+
+/** Keys of the screen work the control that carries them in `data-key`; held ones tell it when they go down and up. */
+export function listenForKeys() {
+  const down = new Set();
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    if (event.key === "?") return toggleDialog("keys");
+    if (one("dialog[open]")) return;
+    if (event.key === "[" || event.key === "]") return stageBeside(event.key === "[" ? -1 : 1);
+    if (event.key === "h" && document.body.dataset.screen === "gather") {
+      return document.activeElement?.closest("figure")?.querySelector("[data-hero]")?.click();
+    }
+    const control = one(`[data-key="${CSS.escape(event.key)}"]`);
+    if (!control || control.disabled) return;
+    event.preventDefault();
+    if ("held" in control.dataset) {
+      if (!down.has(event.key)) control.dispatchEvent(new CustomEvent("hold"));
+      down.add(event.key);
+    } else {
+      control.click();
+    }
+  });
+  document.addEventListener("keyup", (event) => {
+    if (down.delete(event.key)) one(`[data-key="${CSS.escape(event.key)}"]`)?.dispatchEvent(new CustomEvent("release"));
+  });
+  document.addEventListener("click", (event) => {
+    const opener = event.target.closest("[data-dialog]");
+    if (opener) toggleDialog(opener.dataset.dialog);
+  });
+}

@@ -1,0 +1,111 @@
+import { all, one, say } from "./common.js";
+
+const AT_ONCE = 3;
+
+function sendOne(address, file, onProgress) {
+  return new Promise((resolve) => {
+    const request = new XMLHttpRequest();
+    const body = new FormData();
+    body.append("file", file, file.name);
+    request.upload.addEventListener("progress", (event) => onProgress(event.loaded / Math.max(1, event.total)));
+    request.addEventListener("load", () => {
+      if (request.status < 300) return resolve("");
+      let message = request.responseText;
+      try {
+        message = JSON.parse(message).message;
+      } catch {
+        // A plain sentence is as good.
+      }
+      resolve(message || "The file could not be kept.");
+    });
+    request.addEventListener("error", () => resolve("The connection broke; add the file again."));
+    request.open("POST", address);
+    request.setRequestHeader("accept", "application/json");
+    request.send(body);
+  });
+}
+
+/** Send files a few at a time, with progress for each and in all; refused ones stay listed with the reason. */
+export async function sendFiles(root, address, files, after) {
+  if (!files.length) return;
+  const box = one("[data-uploads]", root);
+  const list = one("[data-upload-list]", box);
+  const whole = one("[data-upload-all]", box);
+  const count = one("[data-upload-count]", box);
+  box.hidden = false;
+  list.replaceChildren();
+  const shares = files.map(() => 0);
+  let finished = 0;
+  const update = () => {
+    whole.value = shares.reduce((sum, share) => sum + share, 0) / files.length;
+    count.textContent = `${finished} of ${files.length}`;
+  };
+  update();
+  const queue = files.map((file, index) => [file, index]);
+  const worker = async () => {
+    for (let next = queue.shift(); next; next = queue.shift()) {
+      const [file, index] = next;
+      const row = document.createElement("li");
+      const bar = document.createElement("progress");
+      const name = document.createElement("span");
+      name.textContent = file.name;
+      bar.max = 1;
+      bar.setAttribute("aria-label", file.name);
+      row.append(name, bar);
+      list.append(row);
+      const problem = await sendOne(address, file, (share) => {
+        bar.value = share;
+        shares[index] = share;
+        update();
+      });
+      shares[index] = 1;
+      finished += 1;
+      if (problem) {
+        bar.remove();
+        name.textContent = `${file.name}: ${problem}`;
+        say(`${file.name}: ${problem}`);
+      } else {
+        row.remove();
+      }
+      update();
+    }
+  };
+  await Promise.all(Array.from({ length: AT_ONCE }, worker));
+  if (!list.children.length) box.hidden = true;
+  after();
+}
+
+async function filesOfEntry(entry) {
+  if (entry.isFile) return [await new Promise((resolve, reject) => entry.file(resolve, reject))];
+  const reader = entry.createReader();
+  const found = [];
+  for (;;) {
+    const batch = await new Promise((resolve, reject) => reader.readEntries(resolve, reject));
+    if (!batch.length) return found;
+    for (const inner of batch) found.push(...(await filesOfEntry(inner)));
+  }
+}
+
+/** Connect drop areas, file buttons and their hidden inputs of one kind to a function that takes files. */
+export function acceptFiles(kind, take) {
+  const input = one(`[data-input="${kind}"]`);
+  const folder = one(`[data-input-folder="${kind}"]`);
+  document.addEventListener("click", (event) => {
+    if (event.target.closest(`[data-pick="${kind}"]`)) input.click();
+    if (event.target.closest(`[data-pick-folder="${kind}"]`)) folder?.click();
+  });
+  for (const source of [input, folder]) {
+    source?.addEventListener("change", () => {
+      take([...source.files].filter((file) => !file.name.startsWith(".")));
+      source.value = "";
+    });
+  }
+  if (!all(`[data-drop="${kind}"]`).length) return;
+  document.addEventListener("dragover", (event) => event.preventDefault());
+  document.addEventListener("drop", async (event) => {
+    event.preventDefault();
+    const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
+    const files = entries.length ? (await Promise.all(entries.map(filesOfEntry))).flat() : [...event.dataTransfer.files];
+    take(files.filter((file) => !file.name.startsWith(".")));
+  });
+}
