@@ -69,11 +69,22 @@ class Cluster:
         if made.returncode != 0:
             raise SystemExit(f"The database could not be created: {made.stderr.strip()}")
 
+    def _settled(self) -> bool:
+        """Whether the cluster runs and answers; one that is just being stopped by another copy is waited for."""
+        for _ in range(_READY_SECONDS * 5):
+            if not self.running():
+                return False
+            port = self._port_file().read_text().strip() if self._port_file().exists() else ""
+            if self._run(str(self._bin / "pg_isready"), "-q", "-h", "127.0.0.1", "-p", port).returncode == 0:
+                return True
+            time.sleep(0.2)
+        raise SystemExit(f"The database neither answers nor stops; see {self._folder / 'log'}.")
+
     def start(self, durable: bool = True) -> str:
         """Start the cluster if it does not run yet; address of its database, made on first use."""
         if not (self._folder / "data" / "PG_VERSION").exists():
             self._create()
-        if not self.running():
+        if not self._settled():
             port = free_port()
             options = f"-c listen_addresses=127.0.0.1 -p {port} -c unix_socket_directories={self._folder}"
             if not durable:

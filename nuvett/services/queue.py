@@ -20,10 +20,10 @@ class Queue:
 
     def defer(self, session: Session, task: str, once: str | None = None, **arguments: Any) -> None:
         """Queue a task in the session's own transaction. With `once`, a task waiting under that name is enough."""
-        connection = session.connection().connection.driver_connection
-        deferrer = self._app.configure_task(task, queueing_lock=once, connection=connection, lock=once)
         try:
+            # The connection is asked for inside the savepoint, because that is what makes the savepoint real.
             with session.begin_nested():
-                deferrer.defer(**arguments)
+                connection = session.connection().connection.driver_connection
+                self._app.configure_task(task, queueing_lock=once, connection=connection, lock=once).defer(**arguments)
         except AlreadyEnqueued:
             return

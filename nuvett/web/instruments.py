@@ -14,7 +14,7 @@ from nuvett.core.spaces.oklab import oklab_to_linear
 from nuvett.core.spaces.rgb import from_linear, to_hex
 from nuvett.core.types import Floats, OKLab
 
-CHART_CHROMA = 0.22  # OKLab chroma at the rim of the colour chart
+CHART_CHROMA = 0.17  # OKLab chroma at the rim of the colour chart
 _CLOUD_DOTS = 220
 _DENSITY_BINS = 64
 

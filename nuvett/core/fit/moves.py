@@ -82,9 +82,9 @@ def pair(source: Palette, target: Palette) -> Pairing:
     return Pairing(source=source, target=target, shares=tuple(tuple(float(v) for v in row) for row in plan))
 
 
-def _landing(source: OKLab, share: NDArray[np.float64], target: OKLab, plan: NDArray[np.float64]) -> OKLab:
+def _landing(plan: NDArray[np.float64], target: OKLab) -> OKLab:
     """Mean target colour (K, 3) of what leaves each source colour: barycentric projection of a transport plan."""
-    return np.asarray(plan @ target / share[:, None], dtype=np.float32)
+    return np.asarray(plan @ target / plan.sum(axis=1, keepdims=True), dtype=np.float32)
 
 
 def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
@@ -98,7 +98,7 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
     target_lab, target_share = _colours(target)
     plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
     itself = sinkhorn(pairing_cost(source_lab, source_lab), source_share, source_share)
-    away = _landing(source_lab, source_share, target_lab, plan) - _landing(source_lab, source_share, source_lab, itself)
+    away = _landing(plan, target_lab) - _landing(itself, source_lab)
     return tuple(
         Move(source=_triple(s), by=_triple(d), reach=reach, share=min(1.0, float(share)))
         for s, d, share in zip(source_lab, away * MOST_OF_THE_MOVE, source_share, strict=True)

@@ -17,6 +17,11 @@ export const shape = () => ({
       one("[data-drift-slot]", root).innerHTML = one('[data-slot="drift"]', root).innerHTML;
     };
     fillSlots();
+    // Both pictures stand at equal height: their widths share the row by aspect ratio.
+    for (const figure of all("figure", easel)) {
+      const image = one("img", figure);
+      if (image) figure.style.flexGrow = String(image.getAttribute("width") / image.getAttribute("height"));
+    }
     state.pictures = { look: picture.getAttribute("src"), original: before.getAttribute("src"), evened: null };
 
     const draft = newestWins(async ({ proofs }) => {

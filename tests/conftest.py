@@ -1,0 +1,77 @@
+"""Fixtures: a private PostgreSQL for the whole run, an empty studio for each test, small made-up pictures."""
+
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from sqlalchemy import text
+
+from nuvett.services.studio import Studio
+from nuvett.settings import Settings
+from nuvett.store.models import Base
+from tools.cluster import Cluster
+
+PROJECT = Path(__file__).resolve().parent.parent
+DEMO = PROJECT / "demo"
+
+
+@pytest.fixture(scope="session")
+def database_address() -> Iterator[str]:
+    """Address of a temporary cluster that is removed at the end."""
+    parent = Path("/var/lib/postgresql") if os.geteuid() == 0 else Path(tempfile.gettempdir())
+    folder = parent / f"nuvett-test-{os.getpid()}"
+    cluster = Cluster(folder)
+    try:
+        yield cluster.start(durable=False)
+    finally:
+        cluster.remove()
+
+
+@pytest.fixture(scope="session")
+def migrated(database_address: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Studio]:
+    settings = Settings(
+        database=database_address,
+        blobs=str(tmp_path_factory.mktemp("blobs")),
+        demo=DEMO,
+        cache_megabytes=128,
+        series_frames=60,
+        series_references=6,
+        upload_bytes=20_000_000,
+        upload_pixels=30_000_000,
+    )
+    studio = Studio.of(settings)
+    studio.database.migrate()
+    yield studio
+    studio.database.close()
+
+
+@pytest.fixture
+def studio(migrated: Studio) -> Studio:
+    """A studio on a database without rows."""
+    tables = ", ".join(f'"{name}"' for name in Base.metadata.tables)
+    with migrated.database.session() as session:
+        session.execute(text(f"TRUNCATE {tables}, procrastinate_jobs CASCADE"))
+    for name in migrated.blobs.names():
+        migrated.blobs.remove(name)
+    return migrated
+
+
+def load_rgb(path: Path) -> np.ndarray:
+    """Encoded pixels (H, W, 3) uint8 of a JPEG."""
+    return np.asarray(cv2.cvtColor(cv2.imread(str(path)), cv2.COLOR_BGR2RGB))
+
+
+@pytest.fixture(scope="session")
+def photo() -> np.ndarray:
+    """A demo frame at a quarter of its size, (200, 300, 3) uint8."""
+    return cv2.resize(load_rgb(DEMO / "frames" / "AT-0102.jpg"), (300, 200), interpolation=cv2.INTER_AREA)
+
+
+@pytest.fixture(scope="session")
+def still() -> np.ndarray:
+    """A demo still at a quarter of its size."""
+    return cv2.resize(load_rgb(DEMO / "stills" / "still_1_teal_amber.jpg"), (300, 126), interpolation=cv2.INTER_AREA)

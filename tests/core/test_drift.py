@@ -1,0 +1,72 @@
+"""Drift: a distance in the mathematical sense, with reasons that a person would agree with."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+
+from nuvett.core.drift.drift import Yardstick, distance, measure_drift, outliers, spread_of
+from nuvett.core.fit.plan import Aim, apply_plan, plan_frame
+from nuvett.core.fit.statistics import measure
+from nuvett.core.look.look import Look
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import to_linear
+from tests import strategies as ours
+
+
+def cloud_of(picture: np.ndarray) -> np.ndarray:
+    return linear_to_oklab(stratified_sample(to_linear((picture / 255).astype(np.float32)), count=2048))
+
+
+@given(ours.seeds, ours.seeds)
+@settings(max_examples=15, deadline=None)
+def test_drift_is_nothing_to_oneself_and_the_same_both_ways(first: int, second: int) -> None:
+    a, b = (linear_to_oklab(to_linear(ours.cloud(seed, 600))) for seed in (first, second))
+    assert distance(a, Yardstick.of(a)) < 1e-4
+    assert distance(a, Yardstick.of(b)) == pytest.approx(distance(b, Yardstick.of(a)), rel=1e-3, abs=1e-4)
+    shuffled = np.random.default_rng(0).permutation(a)
+    assert distance(shuffled, Yardstick.of(b)) == pytest.approx(distance(a, Yardstick.of(b)), abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("spoil", "kind", "words"),
+    [
+        (lambda c: c + np.float32([-0.09, 0, 0]), "lightness", "darker"),
+        (lambda c: c + np.float32([0.08, 0, 0]), "lightness", "lighter"),
+        (lambda c: c + np.float32([0, -0.01, -0.04]), "colour", "cooler"),
+        (lambda c: c + np.float32([0, 0.01, 0.04]), "colour", "warmer"),
+        (lambda c: c + np.float32([0, -0.035, 0.01]), "colour", "greener"),
+        (lambda c: c.mean(axis=0) + (c - c.mean(axis=0)) * np.float32([0.6, 1, 1]), "contrast", "flatter"),
+        (lambda c: c.mean(axis=0) + (c - c.mean(axis=0)) * np.float32([1, 0.3, 0.3]), "chroma", "duller"),
+        (lambda c: c.mean(axis=0) + (c - c.mean(axis=0)) * np.float32([1, 1.8, 1.8]), "chroma", "richer"),
+    ],
+)
+def test_a_frame_spoiled_in_one_way_is_told_that_way(photo: np.ndarray, spoil, kind: str, words: str) -> None:  # type: ignore[no-untyped-def]
+    cloud = cloud_of(photo)
+    found = measure_drift(spoil(cloud).astype(np.float32), Yardstick.of(cloud))
+    assert found.reasons[0].kind == kind and words in found.words
+    assert found.reasons[0].share > 0.8
+
+
+def test_a_carried_frame_drifts_less(photo: np.ndarray, still: np.ndarray) -> None:
+    linear = stratified_sample(to_linear((photo / 255).astype(np.float32)))
+    target = measure(cloud_of(still))
+    plan = plan_frame(measure(linear_to_oklab(linear)), Aim.of_statistics(target), Look())
+    yardstick = Yardstick.of(np.asarray(target.cloud))
+    before, after = (
+        measure_drift(linear_to_oklab(linear), yardstick),
+        measure_drift(apply_plan(plan, linear), yardstick),
+    )
+    assert after.value < 0.5 * before.value
+
+
+def test_outliers_stand_out_and_even_series_have_none() -> None:
+    assert outliers([2.0, 2.1, 2.2, 1.9, 2.0, 6.0]) == [False] * 5 + [True]
+    assert not any(outliers([2.0, 2.01, 2.02, 2.0, 2.1]))
+    assert outliers([1.0, 9.0]) == [False, False]
+
+
+def test_a_series_of_equal_frames_has_no_spread(photo: np.ndarray) -> None:
+    cloud = cloud_of(photo)
+    assert spread_of([cloud, cloud, cloud]) < 0.1
+    assert spread_of([cloud, cloud + np.float32([0.1, 0, 0])]) > 1

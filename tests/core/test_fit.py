@@ -1,0 +1,199 @@
+"""The fit: laws that hold whatever the picture, and that it arrives at the target."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nuvett.core.drift.drift import Yardstick, distance
+from nuvett.core.errors import DocumentError
+from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
+from nuvett.core.fit.holds import skin_membership
+from nuvett.core.fit.moves import sinkhorn
+from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
+from nuvett.core.fit.pooling import mix, pull_weights
+from nuvett.core.fit.statistics import Statistics, measure
+from nuvett.core.fit.tone import GENTLEST, TONE_GRID, aim_ends, fit_tone
+from nuvett.core.look.look import HoldStep, Look, MoveStep, SpreadStep, ToneStep, Trim, ZoneStep, parse_look
+from nuvett.core.look.words import describe
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import to_linear
+from tests import strategies as ours
+
+FULL = Look(
+    tone=ToneStep(amount=100, steepest=2.6),
+    zones=ZoneStep(amount=100),
+    spread=SpreadStep(amount=100),
+    moves=MoveStep(amount=100),
+)
+
+
+def sample_of(picture: np.ndarray) -> np.ndarray:
+    return stratified_sample(to_linear((picture / 255).astype(np.float32)))
+
+
+def statistics_of(linear: np.ndarray) -> Statistics:
+    return measure(linear_to_oklab(linear))
+
+
+@given(ours.quantiles, ours.quantiles, st.floats(1, 4))
+@settings(deadline=None)
+def test_tone_rises_everywhere_and_no_steeper_than_allowed(
+    source: np.ndarray, target: np.ndarray, steepest: float
+) -> None:
+    curve = fit_tone(source, target, steepest)
+    slopes = np.diff(curve) * (len(curve) - 1)
+    assert (slopes >= 0).all()
+    assert slopes.max() <= steepest + 0.02
+    assert curve.min() >= 0 and curve.max() <= 1.0001
+
+
+@given(ours.quantiles)
+@settings(deadline=None)
+def test_tone_toward_oneself_changes_nothing(source: np.ndarray) -> None:
+    assert np.abs(fit_tone(source, source) - TONE_GRID).max() < 2e-3
+
+
+def test_black_and_white_aims_are_met(photo: np.ndarray, still: np.ndarray) -> None:
+    target = aim_ends(statistics_of(sample_of(still)).lightness, 0.25, 0.9)
+    curve = fit_tone(statistics_of(sample_of(photo)).lightness, target, 2.6)
+    low, high = np.quantile(np.interp(linear_to_oklab(sample_of(photo))[:, 0], TONE_GRID, curve), [0.005, 0.995])
+    assert low == pytest.approx(0.25, abs=0.04) and high == pytest.approx(0.9, abs=0.04)
+
+
+@given(ours.seeds)
+@settings(max_examples=10, deadline=None)
+def test_transfer_to_oneself_is_the_identity(seed: int) -> None:
+    linear = stratified_sample(to_linear(ours.cloud(seed)))
+    own = statistics_of(linear)
+    plan = plan_frame(own, Aim.of_statistics(own), FULL)
+    assert np.abs(apply_plan(plan, linear) - linear_to_oklab(linear)).max() < 5e-3
+
+
+@given(ours.looks)
+@settings(max_examples=15, deadline=None)
+def test_strength_nothing_is_the_evened_input(photo: np.ndarray, still: np.ndarray, look: Look) -> None:
+    linear = sample_of(photo)
+    none = look.model_copy(update={"strength": 0.0})
+    plan = plan_frame(statistics_of(linear), Aim.of_statistics(statistics_of(sample_of(still))), none)
+    assert np.array_equal(apply_plan(plan, linear), linear_to_oklab(linear))
+
+
+def test_the_fit_arrives_near_the_target_and_keeps_order(photo: np.ndarray, still: np.ndarray) -> None:
+    linear, target = sample_of(photo), statistics_of(sample_of(still))
+    plan = plan_frame(statistics_of(linear), Aim.of_statistics(target), FULL)
+    yardstick = Yardstick.of(np.asarray(target.cloud))
+    before, after = (distance(c, yardstick) for c in (linear_to_oklab(linear), apply_plan(plan, linear)))
+    assert after < 0.3 * before
+    grey = to_linear(np.repeat(np.linspace(0, 1, 256, dtype=np.float32)[:, None], 3, axis=1))
+    axis = apply_plan(plan, grey)
+    assert (np.diff(axis[:, 0]) > -1e-3).all()
+    assert np.abs(np.diff(axis, axis=0)).max() < 0.04  # the neutral axis stays smooth
+
+
+def test_a_grey_reference_gives_a_clean_black_and_white(photo: np.ndarray, still: np.ndarray) -> None:
+    grey = np.repeat(still.mean(axis=2, keepdims=True), 3, axis=2)
+    linear = sample_of(photo)
+    plan = plan_frame(statistics_of(linear), Aim.of_statistics(statistics_of(sample_of(grey))), FULL)
+    lab = apply_plan(plan, linear)
+    before = linear_to_oklab(linear)
+    assert np.hypot(lab[:, 1], lab[:, 2]).mean() < 0.5 * np.hypot(before[:, 1], before[:, 2]).mean()
+
+
+def test_a_reference_of_one_flat_colour_does_nothing_wild(photo: np.ndarray) -> None:
+    flat = np.full((60, 60, 3), (200, 90, 40), np.uint8)
+    linear = sample_of(photo)
+    plan = plan_frame(statistics_of(linear), Aim.of_statistics(statistics_of(sample_of(flat))), FULL)
+    lab = apply_plan(plan, linear)
+    assert np.isfinite(lab).all()
+    assert np.abs(lab[:, 1:]).max() < 0.35 and lab[:, 0].min() > -0.05 and lab[:, 0].max() < 1.1
+    assert (np.diff(plan.tone) > 0).all() and np.diff(plan.tone).min() * 128 > GENTLEST - 0.02
+
+
+@given(ours.seeds)
+def test_the_gaussian_map_is_symmetric_limited_and_exact_between_like_spreads(seed: int) -> None:
+    random = np.random.default_rng(seed)
+    a, b = (np.cov(random.normal(size=(2, 30)) * random.uniform(0.02, 0.2, (2, 1))) for _ in range(2))
+    found = gaussian_map(a, b)
+    assert np.allclose(found, found.T, atol=1e-5)
+    values = np.linalg.eigvalsh(found)
+    assert values.min() >= NARROWEST - 1e-5 and values.max() <= WIDEST + 1e-5
+    assert np.allclose(gaussian_map(a, a), np.eye(2), atol=1e-5)
+    assert np.allclose(gaussian_map(a, a * 1.44), np.eye(2) * 1.2, atol=1e-4)
+
+
+@given(ours.seeds)
+def test_transport_plans_keep_their_margins(seed: int) -> None:
+    random = np.random.default_rng(seed)
+    rows, columns = (random.dirichlet(np.ones(7)) * 0.9 + 0.1 / 7 for _ in range(2))
+    plan = sinkhorn(random.uniform(0, 0.05, (7, 7)), rows, columns)
+    assert np.allclose(plan.sum(axis=0), columns, atol=1e-6)
+    assert np.allclose(plan.sum(axis=1), rows, atol=0.03)
+
+
+@given(st.floats(0, 1))
+def test_pull_weights_add_up(pull: float) -> None:
+    assert sum(pull_weights(pull)) == pytest.approx(1)
+
+
+def test_pulling_mixes_quantile_functions(photo: np.ndarray, still: np.ndarray) -> None:
+    first, second = statistics_of(sample_of(photo)), statistics_of(sample_of(still))
+    mixed = mix([(first, 0.25), (second, 0.75)])
+    assert np.allclose(mixed.lightness, 0.25 * first.lightness + 0.75 * second.lightness, atol=1e-6)
+    assert mix([(first, 1.0), (second, 0.0)]) is first
+
+
+def test_held_skin_moves_no_further_than_its_limits(photo: np.ndarray, still: np.ndarray) -> None:
+    linear, target = sample_of(photo), statistics_of(sample_of(still))
+    hold = HoldStep(on=True, hue=6, chroma=20, lightness=10)
+    plan = plan_frame(statistics_of(linear), Aim.of_statistics(target), FULL.model_copy(update={"hold": hold}))
+    before, after = linear_to_oklab(linear), apply_plan(plan, linear)
+    skin = skin_membership(before) == 1
+    assert skin.any()
+    turn = np.degrees(np.arctan2(after[:, 2], after[:, 1]) - np.arctan2(before[:, 2], before[:, 1]))
+    turn = np.abs((turn + 180) % 360 - 180)[skin]
+    change = np.hypot(after[:, 1], after[:, 2]) / np.maximum(np.hypot(before[:, 1], before[:, 2]), 1e-6)
+    assert turn.max() <= 6.01 and np.abs(change[skin] - 1).max() <= 0.201
+    assert np.abs(after[skin, 0] - before[skin, 0]).max() * 116 <= 10.01
+
+
+def test_a_trim_acts_after_the_look_and_none_is_none(photo: np.ndarray, still: np.ndarray) -> None:
+    linear, aim = sample_of(photo), Aim.of_statistics(statistics_of(sample_of(still)))
+    own = statistics_of(linear)
+    plain, trimmed = plan_frame(own, aim, FULL), plan_frame(own, aim, FULL, trim=Trim(exposure=0.5))
+    assert plain.tone.tolist() == trimmed.tone.tolist()
+    assert (apply_plan(trimmed, linear)[:, 0] >= apply_plan(plain, linear)[:, 0] - 1e-4).all()
+    grey = apply_plan(plan_frame(own, aim, FULL, trim=Trim(saturation=-100)), linear)
+    assert np.abs(grey[:, 1:]).max() < 1e-4
+
+
+def test_plans_survive_json_exactly_and_are_named_by_content(photo: np.ndarray, still: np.ndarray) -> None:
+    own = statistics_of(sample_of(photo))
+    plan = plan_frame(own, Aim.of_statistics(statistics_of(sample_of(still))), FULL)
+    again = FramePlan.model_validate_json(plan.model_dump_json())
+    assert again.key == plan.key
+    assert np.array_equal(apply_plan(again, sample_of(photo)), apply_plan(plan, sample_of(photo)))
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "damaged"),
+        ("{", "damaged"),
+        ('{"schema_version": 9}', "schema 9"),
+        ('{"strength": 400}', "strength"),
+        ('{"tone": {"amount": "much"}}', "tone.amount"),
+        ('{"gloss": 1}', "gloss"),
+    ],
+)
+def test_broken_look_documents_are_refused_in_words(text: str, words: str) -> None:
+    with pytest.raises(DocumentError, match=words):
+        parse_look(text)
+
+
+def test_changes_are_described_in_words() -> None:
+    look = Look()
+    assert describe(look, look.model_copy(update={"tone": ToneStep(amount=68)})) == "Tone 75 to 68 %"
+    assert describe(look, look.model_copy(update={"hold": HoldStep(on=True)})) == "Hold of skin on"
+    assert describe(look, look) == "No change"
