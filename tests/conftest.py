@@ -1,5 +1,6 @@
 """Fixtures: a private PostgreSQL for the whole run, an empty studio for each test, small made-up pictures."""
 
+import asyncio
 import os
 import tempfile
 from collections.abc import Iterator
@@ -10,6 +11,7 @@ import numpy as np
 import pytest
 from sqlalchemy import text
 
+from nuvett.jobs.worker import make_app
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
 from nuvett.store.models import Base
@@ -58,6 +60,24 @@ def studio(migrated: Studio) -> Studio:
     for name in migrated.blobs.names():
         migrated.blobs.remove(name)
     return migrated
+
+
+def drain(studio: Studio) -> None:
+    """Run the real worker until the queue is empty."""
+
+    async def work() -> None:
+        app = make_app(studio)
+        async with app.open_async():
+            await app.run_worker_async(wait=False, install_signal_handlers=False, concurrency=2)
+
+    # A worker that does not wait stops at a moment without work, though a running task may queue more.
+    waiting = text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
+    for _ in range(10):
+        asyncio.run(work())
+        with studio.database.session() as session:
+            if session.scalar(waiting) == 0:
+                return
+    raise AssertionError("the queue does not come to rest")
 
 
 def load_rgb(path: Path) -> np.ndarray:

@@ -22,16 +22,15 @@ _STALLED_SECONDS = 20
 _RETRY = procrastinate.RetryStrategy(max_attempts=4, linear_wait=2, retry_exceptions=[StoreError, OSError])
 
 
-def make_app(settings: Settings) -> procrastinate.App:
-    """The queue's application with all tasks bound to one database and one studio."""
-    studio = Studio.of(settings)
-    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=settings.database))
+def make_app(studio: Studio) -> procrastinate.App:
+    """The queue's application with all tasks bound to one studio."""
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=studio.settings.database))
 
     @app.task(name=INGEST_FRAME, retry=_RETRY)
     def ingest_frame(frame_id: str) -> None:
         gather.ingest_frame(studio, uuid.UUID(frame_id))
         with studio.database.session() as session:
-            gather.queue_even_after_refusal(session, studio, uuid.UUID(frame_id))
+            gather.queue_even(session, studio, uuid.UUID(frame_id))
 
     @app.task(name=INGEST_REFERENCE, retry=_RETRY)
     def ingest_reference(reference_id: str) -> None:
@@ -59,7 +58,8 @@ def make_app(settings: Settings) -> procrastinate.App:
 
 async def work(settings: Settings) -> None:
     """Run the worker until it is told to stop."""
-    app = make_app(settings)
+    studio = Studio.of(settings)
+    app = make_app(studio)
     async with app.open_async():
         await app.run_worker_async(
             concurrency=_CONCURRENCY,
@@ -70,10 +70,10 @@ async def work(settings: Settings) -> None:
             shutdown_graceful_timeout=10,
             delete_jobs="successful",
         )
+    studio.database.close()
 
 
 def main() -> None:
     """Entry point of the worker process."""
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
     asyncio.run(work(Settings()))
-

@@ -117,8 +117,6 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         # Cameras write local time without a zone; only differences and order matter, so it is kept as if UTC.
         frame.taken = picture.header.taken.replace(tzinfo=UTC) if picture.header.taken else None
         frame.state, frame.problem = "ready", ""
-        session.flush()
-        studio.queue.defer(session, EVEN_SERIES, once=f"even-{frame.series_id}", series_id=str(frame.series_id))
 
 
 def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
@@ -157,10 +155,14 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
         reference.state, reference.problem = "ready", ""
 
 
-def queue_even_after_refusal(session: Session, studio: Studio, frame_id: uuid.UUID) -> None:
-    """A refused frame may have been the last one waited for: let the others be evened then, too."""
+def queue_even(session: Session, studio: Studio, frame_id: uuid.UUID) -> None:
+    """Queue evening after a frame has been measured or refused.
+
+    In a transaction after that one: a task that waits already would otherwise count for this frame, yet could run
+    before the frame's new state can be seen.
+    """
     frame = session.get(models.Frame, frame_id)
-    if frame is not None and frame.state == "refused":
+    if frame is not None:
         studio.queue.defer(session, EVEN_SERIES, once=f"even-{frame.series_id}", series_id=str(frame.series_id))
 
 

@@ -1,5 +1,6 @@
 """What every request must pass: known host, no cross-site write, bounded body; and the headers every answer carries."""
 
+from contextlib import suppress
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -61,6 +62,7 @@ class Guard:
         headers = Headers(scope=scope)
         refusal = self._refusal(scope, headers)
         if refusal is not None:
+            refusal.headers.update(_HEADERS)
             await refusal(scope, receive, send)
             return
         await self._limited(scope, receive, send)
@@ -76,18 +78,21 @@ class Guard:
         return None
 
     async def _limited(self, scope: Scope, receive: Receive, send: Send) -> None:
-        seen, started = 0, False
+        seen, started, too_large = 0, False, False
 
         async def counted() -> Message:
-            nonlocal seen
+            nonlocal seen, too_large
             message = await receive()
             seen += len(message.get("body", b""))
             if seen > self._most:
+                too_large = True
                 raise BodyTooLarge
             return message
 
         async def signed(message: Message) -> None:
             nonlocal started
+            if too_large and not started:
+                return  # the application's own answer to the broken body; ours follows
             if message["type"] == "http.response.start":
                 started = True
                 answer = MutableHeaders(raw=message.setdefault("headers", []))
@@ -95,9 +100,8 @@ class Guard:
                     answer.setdefault(name, value)
             await send(message)
 
-        try:
+        with suppress(BodyTooLarge):
             await self._app(scope, counted, signed)
-        except BodyTooLarge:
-            if not started:
-                text = f"The file is larger than {self._most / 1e6:.0f} MB, the limit set here."
-                await PlainTextResponse(text, 413)(scope, receive, send)
+        if too_large and not started:
+            text = f"The file is larger than {self._most / 1e6:.0f} MB, the limit set here."
+            await PlainTextResponse(text, 413, dict(_HEADERS))(scope, receive, send)

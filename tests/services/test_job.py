@@ -1,0 +1,356 @@
+"""The whole job through the services, on a real database with the real worker."""
+
+import io
+import uuid
+import zipfile
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pytest
+from sqlalchemy import event, func, select
+
+from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
+from nuvett.core.fit.plan import FramePlan, apply_plan
+from nuvett.core.look.look import Look, ToneStep, Trim
+from nuvett.core.reading.reading import Sampling
+from nuvett.core.render import Renderer
+from nuvett.core.table.cube import read_cube
+from nuvett.core.table.table import compile_plan
+from nuvett.imaging.encode import Format
+from nuvett.services import catalogue, deliveries, gather, history, looks, sampling
+from nuvett.services.demo import load_demo
+from nuvett.services.studio import Studio
+from nuvett.services.wall import Show, build_wall, choose_proofs
+from nuvett.store import models
+from tests.conftest import DEMO, drain, load_rgb
+
+FRAMES = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 3, 7, 8)]
+STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
+
+
+@pytest.fixture
+def slug(studio: Studio) -> str:
+    """A series of five frames in two set-ups with one reference, all measured."""
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair", "Nobody")
+        for path in FRAMES:
+            gather.add_file(session, studio, series, path)
+        with STILL.open("rb") as stream:
+            gather.add_reference(session, studio, series, STILL.name, stream)
+        made = series.slug
+    drain(studio)
+    return made
+
+
+def rows(studio: Studio, slug: str) -> list[models.Frame]:
+    with studio.database.session() as session:
+        return gather.ready_frames(session, catalogue.find_series(session, slug).id)
+
+
+def test_frames_are_measured_ordered_and_put_into_set_ups(studio: Studio, slug: str) -> None:
+    frames = rows(studio, slug)
+    assert [f.name for f in frames] == ["AT-0101", "AT-0102", "AT-0103", "AT-0107", "AT-0108"]
+    setups = [f.setup_id for f in frames]
+    assert setups[0] == setups[2] != setups[3] == setups[4]
+    assert all(f.even and f.view and f.sample and f.width == 1200 for f in frames)
+
+
+def test_a_refused_file_says_why_and_nothing_else_is_lost(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        gather.add_frame(session, studio, series, "../../etc/shopping list.jpg", io.BytesIO(b"milk, bread"))
+    drain(studio)
+    with studio.database.session() as session:
+        refused = session.scalars(select(models.Frame).where(models.Frame.state == "refused")).one()
+        assert refused.name == "shopping list" and "not a picture" in refused.problem
+    assert len(rows(studio, slug)) == 5
+    assert all(f.even for f in rows(studio, slug))
+
+
+def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Studio, slug: str) -> None:
+    frames = rows(studio, slug)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        gather.begin_setup(session, studio, series, session.get_one(models.Frame, frames[2].id))
+        with pytest.raises(InvalidChangeError):
+            gather.begin_setup(session, studio, series, session.get_one(models.Frame, frames[2].id))
+        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg")
+    drain(studio)
+    after = rows(studio, slug)
+    groups = [f.setup_id for f in after]
+    assert len(set(groups)) == 3 and groups[1] != groups[2] != groups[3] and groups[3] == groups[5]
+    assert after[2].even == {**(after[2].even or {}), "exposure": 0.0}  # alone in its set-up: left as it is
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        gather.join_setup(session, studio, series, session.get_one(models.Frame, after[2].id))
+        assert [s.name for s in series.setups] == ["Set-up 1", "Set-up 2"]
+
+
+def test_the_look_is_carried_revised_and_never_stacked(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        first = looks.carry(session, series)
+        assert looks.carry(session, series).id == first.id  # carrying twice is carrying once
+        plans = _plans(studio, session, series)
+        row = catalogue.look_of(session, series)
+        softer = Look(tone=ToneStep(amount=30))
+        looks.change_look(session, series, softer, row.revision)
+        assert _plans(studio, session, series) == plans  # frames follow the version, not the draft
+        second = looks.carry(session, series)
+        assert (first.number, second.number) == (1, 2)
+        assert _plans(studio, session, series) != plans
+        looks.walk_carry(session, series, forward=False)
+        assert _plans(studio, session, series) == plans
+        looks.walk_carry(session, series, forward=True)
+        assert {f.follows_id for f in gather.ready_frames(session, series.id)} == {second.id}
+
+
+def _plans(studio: Studio, session, series: models.Series) -> list[str]:  # type: ignore[no-untyped-def]
+    facts, followed = looks.series_facts(session, series), looks.versions_followed(session, series)
+    return [studio.bench.plan(facts, i, followed[f.id].aimed).key for i, f in enumerate(facts)]
+
+
+def test_a_trim_survives_every_revision_and_changes_only_its_frame(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        looks.carry(session, series)
+        before = _plans(studio, session, series)
+        frame = gather.ready_frames(session, series.id)[1]
+        looks.set_trim(session, series, frame, Trim(exposure=0.4))
+        after = _plans(studio, session, series)
+        assert [a == b for a, b in zip(before, after, strict=True)] == [True, False, True, True, True]
+        looks.change_look(session, series, Look(pull=20), catalogue.look_of(session, series).revision)
+        looks.carry(session, series)
+        assert frame.trim is not None and frame.trim["exposure"] == 0.4
+        looks.walk_trim(session, frame, forward=False)
+        assert frame.trim is None
+        with pytest.raises(InvalidChangeError):
+            looks.walk_trim(session, frame, forward=False)
+
+
+def test_undo_after_any_change_restores_the_bytes(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        texts = [looks.look_text(session, series)]
+        for look in (Look(strength=50), Look(strength=50, pull=10), Look(tone=ToneStep(on=False))):
+            looks.change_look(session, series, look, catalogue.look_of(session, series).revision)
+            texts.append(looks.look_text(session, series))
+        for text in reversed(texts[:-1]):
+            looks.walk_look(session, series, forward=False)
+            assert looks.look_text(session, series) == text
+        for text in texts[1:]:
+            looks.walk_look(session, series, forward=True)
+            assert looks.look_text(session, series) == text
+        words = [s.words for s in history.steps(session, f"look:{catalogue.look_of(session, series).id}")]
+        assert words[1:] == ["Pull 60 to 10 %", "Strength of the look 100 to 50 %"]
+
+
+def test_two_windows_do_not_overwrite_each_other(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        revision = catalogue.look_of(session, series).revision
+        looks.change_look(session, series, Look(strength=40), revision)
+    with pytest.raises(ConflictError, match="another window"), studio.database.session() as session:
+        looks.change_look(session, catalogue.find_series(session, slug), Look(strength=90), revision)
+    with studio.database.session() as session:
+        assert catalogue.look_of(session, catalogue.find_series(session, slug)).draft["strength"] == 40
+
+
+def test_resampling_makes_a_new_target_only_when_something_changed(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        reference = series.references[0]
+        first = sampling.latest_target(session, series.id)
+        assert first is not None
+        looks.carry(session, series)
+        assert sampling.renew_target(session, series.id) is first
+        reading = sampling.measure_sampling(studio, reference.proxy or "", Sampling(patch=(0, 0, 0.5, 1)))
+        sampling.set_reading(reference, reading)
+        second = sampling.renew_target(session, series.id)
+        assert second is not None and second.number == 2
+        assert looks.carry_state(session, series, 5).changed
+        sampling.set_weights(reference, 0, 0)
+        with pytest.raises(TargetError):
+            sampling.renew_target(session, series.id)
+        with pytest.raises(InvalidChangeError):
+            sampling.set_weights(reference, 101, 0)
+
+
+def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio: Studio, slug: str) -> None:
+    settings = deliveries.DeliverySettings(format=Format.PNG, pattern="{series} {number} {name}-{version}")
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        with pytest.raises(InvalidChangeError, match="carry"):
+            deliveries.order_delivery(session, studio, series, settings)
+        looks.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, settings).id
+        facts = looks.series_facts(session, series)
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        delivery = deliveries.find_delivery(session, series, ordered)
+        assert delivery.state == "done"
+        files = deliveries.made_files(session, delivery)
+        assert files[1][0] == "Winter fair 02 AT-0102-v1.png"
+        plan = FramePlan.model_validate(delivery.files[1].plan)
+    made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1][1]), np.uint8), 1), cv2.COLOR_BGR2RGB)
+    expected = Renderer(compile_plan(plan)).picture(load_rgb(FRAMES[1]))
+    assert np.abs(made.astype(int) - expected).max() <= 1
+    crop = studio.bench.crop(facts[1], plan, (300, 200, 256, 128))
+    shown = cv2.cvtColor(cv2.imdecode(np.frombuffer(crop, np.uint8), 1), cv2.COLOR_BGR2RGB)
+    assert np.abs(shown.astype(int) - made[200:328, 300:556]).mean() < 2  # only the screen's JPEG is between them
+    archive = zipfile.ZipFile(io.BytesIO(b"".join(deliveries.zip_stream(studio, "winter-fair", files))))
+    assert archive.testzip() is None and len(archive.namelist()) == 5
+
+
+def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        looks.carry(session, series)
+        delivery = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=200))
+        deliveries.stop_delivery(delivery)
+        ordered = delivery.id
+    drain(studio)
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, ordered)
+        assert delivery.state == "stopped" and not deliveries.made_files(session, delivery)
+        deliveries.resume_delivery(session, studio, delivery)
+    drain(studio)
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, ordered)
+        assert delivery.state == "done" and len(deliveries.made_files(session, delivery)) == 5
+        with pytest.raises(InvalidChangeError):
+            deliveries.stop_delivery(delivery)
+
+
+@pytest.mark.parametrize("pattern", ["{nam}", "{", "{name", "{0}"])
+def test_name_patterns_that_mean_nothing_are_refused(pattern: str) -> None:
+    with pytest.raises(InvalidChangeError, match="pattern"):
+        deliveries.file_names(deliveries.DeliverySettings(pattern=pattern), "S", [("a", 1)])
+
+
+def test_file_names_are_safe_and_never_equal() -> None:
+    settings = deliveries.DeliverySettings(pattern="{name}")
+    names = deliveries.file_names(settings, "S", [("a/b:c", 1), ("A-B-C", 1), ("...", 1), ("x", 1), ("x", 1)])
+    assert names == ["a-b-c.jpg", "A-B-C-2.jpg", "03.jpg", "x.jpg", "x-2.jpg"]
+
+
+def test_the_shared_table_is_the_plan_of_the_pool(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        text = deliveries.shared_cube(studio.bench, session, catalogue.find_series(session, slug), 17)
+        facts = looks.series_facts(session, catalogue.find_series(session, slug))
+        aimed = looks.draft_of(session, catalogue.find_series(session, slug))
+    assert aimed is not None
+    plan = studio.bench.shared_plan(facts, aimed)
+    assert np.allclose(read_cube(text), compile_plan(plan, 17), atol=1e-6)
+
+
+def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plans(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        facts, aimed = looks.series_facts(session, series), looks.draft_of(session, series)
+    assert aimed is not None
+    wall = build_wall(studio.bench, facts, aimed, Show.LOOK)
+    assert wall.drift_shown < 0.6 * wall.drift_before and wall.spread_shown < wall.spread_before
+    assert len(choose_proofs(studio.bench, facts, 3)) == 3
+    for index, frame in enumerate(reversed(facts)):
+        plan = studio.bench.plan(facts[::-1], index, aimed)
+        other = studio.bench.plan(facts, len(facts) - 1 - index, aimed)
+        linear = studio.bench.sample(frame.sample)
+        assert np.abs(apply_plan(plan, linear) - apply_plan(other, linear)).max() < 0.01
+
+
+def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        other = catalogue.start_series(session, "Winter fair")
+        assert other.slug == "winter-fair-2"
+        gather.add_file(session, studio, other, FRAMES[0])
+        looks.carry(session, catalogue.find_series(session, slug))
+        deliveries.order_delivery(
+            session, studio, catalogue.find_series(session, slug), deliveries.DeliverySettings(size=100)
+        )
+    drain(studio)
+    with studio.database.session() as session:
+        names = catalogue.delete_series(session, catalogue.find_series(session, slug))
+    with studio.database.session() as session:
+        catalogue.sweep(session, studio.blobs, names)
+        frame = session.scalars(select(models.Frame)).one()
+        assert studio.blobs.names() == {frame.original, frame.view, frame.sample}
+        assert session.scalar(select(func.count()).select_from(models.History)) == 0
+        with pytest.raises(NotFoundError):
+            catalogue.find_series(session, slug)
+
+
+def test_the_demo_loads_once(studio: Studio) -> None:
+    with studio.database.session() as session:
+        first = load_demo(session, studio).id
+    with studio.database.session() as session:
+        assert load_demo(session, studio).id == first
+        assert session.scalar(select(func.count()).select_from(models.Frame)) == 36
+        assert session.scalar(select(func.count()).select_from(models.Reference)) == 4
+
+
+def test_a_series_takes_no_more_frames_than_the_installation_allows(studio: Studio) -> None:
+    with pytest.raises(TooManyError), studio.database.session() as session:
+        series = catalogue.start_series(session, "Many")
+        for _ in range(studio.settings.series_frames + 1):
+            gather.add_frame(session, studio, series, "a.jpg", io.BytesIO(b"x"))
+    with studio.database.session() as session:
+        assert session.scalar(select(func.count()).select_from(models.Frame)) == 0
+
+
+@pytest.mark.parametrize("title", ["", "   ", "x" * 200])
+def test_a_series_needs_a_usable_title(studio: Studio, title: str) -> None:
+    with pytest.raises(InvalidChangeError), studio.database.session() as session:
+        catalogue.start_series(session, title)
+
+
+def test_a_frame_that_vanished_fails_alone(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        looks.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
+        gather.remove_frame(session, studio, series, gather.ready_frames(session, series.id)[0])
+    drain(studio)
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, ordered)
+        assert len(deliveries.made_files(session, delivery)) == 4
+        assert [f.state for f in delivery.files].count("failed") == 1
+
+
+def test_listing_a_wall_asks_the_database_a_fixed_number_of_times(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        looks.carry(session, catalogue.find_series(session, slug))
+    counts = []
+    for _ in range(2):
+        asked: list[str] = []
+        event.listen(studio.database.engine, "before_cursor_execute", lambda *a, log=asked: log.append(a[2]))
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            looks.series_facts(session, series)
+            looks.versions_followed(session, series)
+        counts.append(len(asked))
+        with studio.database.session() as session:
+            gather.add_file(session, studio, catalogue.find_series(session, slug), DEMO / "frames" / "AT-0110.jpg")
+        drain(studio)
+    assert counts[0] == counts[1] <= 6
+
+
+def test_names_from_outside_are_never_paths() -> None:
+    assert gather.display_name("../../etc/passwd") == "passwd"
+    assert gather.display_name("C:\\photos\\IMG 1.jpg") == "IMG 1"
+    assert gather.display_name("a\nb\x00.png") == "a b"
+    assert gather.display_name("") == "unnamed" and gather.display_name("...") != ""
+    assert gather.display_name("名前 café.tiff") == "名前 café"
+
+
+def test_blobs_are_named_by_content_only(studio: Studio, tmp_path: Path) -> None:
+    first, size = studio.blobs.put(io.BytesIO(b"same"))
+    assert studio.blobs.put(io.BytesIO(b"same")) == (first, size) and size == 4
+    assert studio.blobs.read(first) == b"same"
+    for name in ("../x", "a" * 63, "G" * 64, str(uuid.uuid4())):
+        with pytest.raises(ValueError):
+            studio.blobs.read(name)
+    studio.blobs.remove(first)
+    assert not studio.blobs.exists(first)

@@ -1,0 +1,116 @@
+"""The command line, as people and scripts use it."""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from typer.testing import CliRunner, Result
+
+from nuvett.cli import app
+from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.rgb import to_linear
+from tests.conftest import DEMO, load_rgb
+
+STILL = str(DEMO / "stills" / "still_1_teal_amber.jpg")
+FRAMES = [str(DEMO / "frames" / f"AT-010{n}.jpg") for n in (1, 2, 3)]
+
+
+def run(*words: object) -> Result:
+    return CliRunner().invoke(app, [str(word) for word in words])
+
+
+def error_of(first: Path, second: Path) -> float:
+    a, b = (to_linear((load_rgb(p)[::4, ::4] / 255).astype(np.float32)) for p in (first, second))
+    return float(difference(a, b).mean())
+
+
+def test_read_prints_what_was_sampled() -> None:
+    found = json.loads(run("read", STILL, "--colours", 4, "--patch", "0,0,0.5,1").stdout)
+    assert len(found["palette"]) == 4 and found["share"] == pytest.approx(0.5, abs=0.01)
+    assert list(found["lightness"]) == ["0.02", "0.1", "0.25", "0.5", "0.75", "0.9", "0.98"]
+    family = json.loads(run("read", STILL, "--family", "#e0a050", "--tolerance", 20).stdout)
+    assert 0 < family["share"] < 0.5
+
+
+def test_match_carries_a_look_reports_and_writes_the_shared_table(tmp_path: Path) -> None:
+    cube, report = tmp_path / "look.cube", tmp_path / "report.json"
+    done = run(
+        "match", "--reference", f"{STILL}:2", "--out", tmp_path / "out", "--cube", cube, "--report", report, *FRAMES
+    )
+    assert done.exit_code == 0, done.output
+    rows = json.loads(report.read_text())["photos"]
+    assert [Path(row["written"]).name for row in rows] == ["AT-0101.jpg", "AT-0102.jpg", "AT-0103.jpg"]
+    for row in rows:
+        assert row["drift_after"]["value"] < 0.6 * row["drift_before"]["value"]
+        assert 0 <= row["even"]["confidence"] <= 1 and row["steepest_slope"] < 2.3
+    again = run("apply", "--cube", cube, "--out", tmp_path / "tables", FRAMES[0])
+    assert again.exit_code == 0 and (tmp_path / "tables" / "AT-0101.jpg").exists()
+
+
+def test_nothing_at_all_strengths_zero_gives_the_photo_back(tmp_path: Path) -> None:
+    done = run(
+        "match", "--reference", STILL, "--even", 0, "--strength", 0, "--format", "png", "--out", tmp_path, FRAMES[0]
+    )
+    assert done.exit_code == 0
+    assert np.array_equal(load_rgb(tmp_path / "AT-0101.png"), load_rgb(Path(FRAMES[0])))
+
+
+def test_even_brings_a_frame_to_its_base(tmp_path: Path) -> None:
+    base = DEMO / "truth" / "AT-0102.jpg"
+    done = run("even", "--base", base, "--out", tmp_path, FRAMES[1])
+    assert done.exit_code == 0
+    assert error_of(tmp_path / "AT-0102.jpg", base) < 0.5 * error_of(Path(FRAMES[1]), base)
+
+
+def test_drift_prints_reasons(tmp_path: Path) -> None:
+    rows = json.loads(run("drift", "--reference", STILL, *FRAMES).stdout)["photos"]
+    assert "lighter than the target" in rows[1]["drift"]["words"]
+    assert all(sum(r["share"] for r in row["drift"]["reasons"]) <= 1.001 for row in rows)
+
+
+def test_one_bad_photo_is_reported_and_the_others_are_done(tmp_path: Path) -> None:
+    bad = tmp_path / "bad.jpg"
+    bad.write_text("not a picture")
+    done = run("match", "--reference", STILL, "--out", tmp_path / "out", FRAMES[0], bad)
+    assert done.exit_code == 1 and "bad.jpg" in done.output
+    assert (tmp_path / "out" / "AT-0101.jpg").exists()
+
+
+def test_nothing_is_overwritten_unless_asked(tmp_path: Path) -> None:
+    words = ["even", "--base", FRAMES[0], "--out", tmp_path, FRAMES[1]]
+    assert run(*words).exit_code == 0
+    before = (tmp_path / "AT-0102.jpg").read_bytes()
+    refused = run(*words, "--strength", 0)
+    assert refused.exit_code == 1 and "--overwrite" in refused.output
+    assert (tmp_path / "AT-0102.jpg").read_bytes() == before
+    assert run(*words, "--strength", 0, "--overwrite").exit_code == 0
+    assert (tmp_path / "AT-0102.jpg").read_bytes() != before
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["read", "missing.jpg"],
+        ["read", STILL, "--colours", "99"],
+        ["read", STILL, "--patch", "0,0,2,2"],
+        ["read", STILL, "--family", "blue"],
+        ["match", "--out", "o", FRAMES[0]],
+        ["match", "--reference", STILL, "--out", "o", "--hold", "hair", FRAMES[0]],
+        ["match", "--reference", STILL, "--out", "o", "--space", "cmyk", FRAMES[0]],
+        ["match", "--reference", STILL, "--out", "o", "--look", STILL, FRAMES[0]],
+        ["match", "--reference", f"{STILL}:0", "--out", "o", FRAMES[0]],
+        ["match", "--reference", STILL, "--out", "o", FRAMES[0], FRAMES[0]],
+        ["apply", "--cube", STILL, "--out", "o", FRAMES[0]],
+        ["even", "--base", "missing.jpg", "--out", "o", FRAMES[0]],
+        ["drift", FRAMES[0]],
+        ["glow"],
+    ],
+)
+def test_impossible_requests_end_with_status_2_and_a_line(
+    words: list[str], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    done = run(*words)
+    assert done.exit_code == 2 and done.output.strip()
+    assert "Traceback" not in done.output and not list(tmp_path.rglob("*.jpg"))

@@ -1,0 +1,77 @@
+"""The shape of the code, read from its syntax trees: who may import whom, and how long things may be."""
+
+import ast
+from pathlib import Path
+
+import pytest
+
+PROJECT = Path(__file__).resolve().parent.parent
+PACKAGE = PROJECT / "nuvett"
+ALLOWED: dict[str, set[str]] = {
+    "core": {"core"},
+    "imaging": {"core", "imaging"},
+    "store": {"core", "store"},
+    "settings": set(),
+    "services": {"core", "imaging", "store", "services", "settings"},
+    "jobs": {"core", "services", "settings", "jobs"},
+    "web": {"core", "services", "settings", "web"},
+    "cli": {"core", "imaging", "services"},
+}
+PURE_FORBIDDEN = {
+    "os",
+    "sys",
+    "time",
+    "random",
+    "pathlib",
+    "io",
+    "subprocess",
+    "logging",
+    "socket",
+    "sqlalchemy",
+    "fastapi",
+}
+MODULES = sorted(p for p in PACKAGE.rglob("*.py") if p.name != "__init__.py" or p.read_text().count("\n") > 3)
+
+
+def layer_of(path: Path) -> str:
+    part = path.relative_to(PACKAGE).parts[0]
+    return part.removesuffix(".py")
+
+
+def imports_of(tree: ast.AST) -> set[str]:
+    found: set[str] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Import):
+            found.update(alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            assert node.level == 0, "imports are absolute"
+            found.add(node.module or "")
+            found.update(f"{node.module}.{alias.name}" for alias in node.names)
+    return found
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(PACKAGE)))
+def test_imports_go_one_way(path: Path) -> None:
+    layer = layer_of(path)
+    imported = imports_of(ast.parse(path.read_text()))
+    ours = {name.split(".")[1] for name in imported if name.startswith("nuvett.")}
+    assert ours <= ALLOWED[layer], f"{layer} may not import {ours - ALLOWED[layer]}"
+    if layer == "core":
+        assert not {name.split(".")[0] for name in imported} & PURE_FORBIDDEN
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(PACKAGE)))
+def test_modules_and_functions_stay_readable(path: Path) -> None:
+    text = path.read_text()
+    assert text.count("\n") <= 400
+    tree = ast.parse(text)
+    assert ast.get_docstring(tree), "every module says what it is for"
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef) and "migrations" not in path.parts:
+            assert (node.end_lineno or 0) - node.lineno < 62, f"{node.name} is too long"
+
+
+def test_routes_hold_no_array_work() -> None:
+    for path in (PACKAGE / "web" / "routes").glob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            assert not isinstance(node, ast.AsyncFunctionDef), "a route on the event loop would block it"

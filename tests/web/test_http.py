@@ -1,0 +1,203 @@
+"""What the server refuses, promises and answers, without a browser."""
+
+import io
+import re
+from collections.abc import Iterator
+
+import pytest
+from starlette.testclient import TestClient
+
+from nuvett.core.look.look import Look
+from nuvett.services import catalogue, gather
+from nuvett.services.studio import Studio
+from nuvett.web.app import make_app
+from nuvett.web.guard import POLICY
+from tests.conftest import DEMO, drain
+
+HERE = {"host": "127.0.0.1:8760"}
+STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
+
+
+@pytest.fixture
+def client(studio: Studio) -> Iterator[TestClient]:
+    app = make_app(studio.settings, studio)
+    with TestClient(app, base_url="http://127.0.0.1:8760", raise_server_exceptions=False) as made:
+        yield made
+
+
+@pytest.fixture
+def slug(studio: Studio, client: TestClient) -> str:
+    made = client.post("/series", data={"title": "Winter fair"}, follow_redirects=False)
+    address = made.headers["location"]
+    slug = address.split("/")[2]
+    for n in (1, 2):
+        path = DEMO / "frames" / f"AT-010{n}.jpg"
+        assert client.post(f"/series/{slug}/frames", files={"file": (path.name, path.read_bytes())}).status_code == 201
+    client.post(f"/series/{slug}/references", files={"file": (STILL.name, STILL.read_bytes())})
+    drain(studio)
+    return slug
+
+
+def test_foreign_hosts_are_refused(client: TestClient) -> None:
+    assert client.get("/", headers={"host": "evil.example"}).status_code == 421
+    assert client.get("/", headers={"host": "127.0.0.1.evil.example"}).status_code == 421
+    assert client.get("/", headers={"host": "localhost:9"}).status_code == 200
+    assert client.get("/", headers={"host": "[::1]:9"}).status_code == 200
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        {"sec-fetch-site": "cross-site"},
+        {"sec-fetch-site": "same-site"},
+        {"origin": "http://evil.example"},
+        {"origin": "null"},
+    ],
+)
+def test_writes_from_other_sites_are_refused(client: TestClient, headers: dict[str, str]) -> None:
+    assert client.post("/series", data={"title": "Theirs"}, headers=headers).status_code == 403
+    assert "Theirs" not in client.get("/").text
+
+
+def test_writes_from_the_same_site_pass(client: TestClient) -> None:
+    same = {"origin": "http://127.0.0.1:8760", "sec-fetch-site": "same-origin"}
+    assert client.post("/series", data={"title": "Ours"}, headers=same).status_code == 200
+    assert "Ours" in client.get("/").text
+
+
+def test_every_answer_carries_the_policy(client: TestClient) -> None:
+    for address in ("/", "/static/app.js", "/nothing-here", "/glossary"):
+        headers = client.get(address).headers
+        assert headers["content-security-policy"] == POLICY
+        assert headers["x-content-type-options"] == "nosniff"
+    assert "unsafe" not in POLICY
+
+
+def test_pages_hold_no_inline_style_or_script_that_the_policy_would_block(client: TestClient, slug: str) -> None:
+    for screen in ("gather", "read", "shape", "carry", "trim", "handover"):
+        text = client.get(f"/series/{slug}/{screen}").text
+        assert not re.search(r"<[^>]+\sstyle=", text) and not re.search(r"\son[a-z]+=", text)
+        assert not re.search(r"<script(?![^>]*(src=|application/json))", text)
+        assert not re.search(r'(src|href)="https?://', text)
+
+
+def test_bodies_over_the_limit_are_refused(client: TestClient, slug: str) -> None:
+    big = io.BytesIO(bytes(21_000_000))
+    answer = client.post(f"/series/{slug}/frames", files={"file": ("big.jpg", big)})
+    assert answer.status_code == 413 and "20 MB" in answer.text
+
+    def chunks() -> Iterator[bytes]:
+        yield b'--b\r\ncontent-disposition: form-data; name="file"; filename="big.jpg"\r\n\r\n'
+        for _ in range(22):
+            yield bytes(1_000_000)
+
+    headers = {"content-type": "multipart/form-data; boundary=b"}
+    assert client.post(f"/series/{slug}/frames", content=chunks(), headers=headers).status_code == 413
+
+
+@pytest.mark.parametrize(
+    "address",
+    [
+        "/series/none/carry",
+        "/series/none/frames/00000000-0000-0000-0000-000000000000/picture.jpg",
+        "/series/none/deliveries/00000000-0000-0000-0000-000000000000/files.zip",
+        "/nowhere",
+    ],
+)
+def test_what_is_not_there_answers_404_in_words(client: TestClient, address: str) -> None:
+    page = client.get(address, headers={"accept": "text/html"})
+    assert page.status_code == 404 and "nothing at this address" in page.text
+    assert client.get(address).json()["message"]
+
+
+def test_a_title_is_shown_as_text_and_never_as_markup(client: TestClient) -> None:
+    client.post("/series", data={"title": "<script>alert(1)</script> & co"})
+    text = client.get("/").text
+    assert "<script>alert" not in text and "&lt;script&gt;alert(1)&lt;/script&gt; &amp; co" in text
+
+
+def test_the_look_is_changed_kept_and_conflicts_are_told(client: TestClient, slug: str) -> None:
+    look = Look().model_dump(mode="json")
+    first = client.put(f"/series/{slug}/look", json={"look": {**look, "strength": 40}, "revision": 1})
+    assert first.json()["revision"] == 2 and "Strength of the look 100 to 40 %" in first.json()["history"]
+    late = client.put(f"/series/{slug}/look", json={"look": look, "revision": 1})
+    assert late.status_code == 409 and "another window" in late.json()["message"]
+    wild = client.put(f"/series/{slug}/look", json={"look": {**look, "strength": 400}, "revision": 2})
+    assert wild.status_code == 422 and "strength" in wild.json()["message"]
+    assert client.put(f"/series/{slug}/look", json={"look": "x", "revision": 2}).status_code == 422
+    undone = client.post(f"/series/{slug}/look/undo").json()
+    assert undone["look"]["strength"] == 100
+    assert client.post(f"/series/{slug}/look/undo").status_code == 422
+
+
+def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, studio: Studio) -> None:
+    look = {**Look().model_dump(mode="json"), "strength": 10}
+    answer = client.post(f"/series/{slug}/shape/draft", json={"look": look, "proofs": True}).json()
+    assert set(answer["pictures"]) == {"original", "evened", "look"} and "drift" in answer["instruments"]
+    for address in answer["pictures"].values():
+        picture = client.get(address)
+        assert picture.headers["content-type"] == "image/jpeg" and "immutable" in picture.headers["cache-control"]
+    with studio.database.session() as session:
+        assert catalogue.look_of(session, catalogue.find_series(session, slug)).draft["strength"] == 100
+
+
+def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
+    address = f"/series/{slug}/look.json"
+    for text, words in (("{", "damaged"), ('{"schema_version": 2}', "schema 2"), ('{"pull": -1}', "pull")):
+        answer = client.post(address, files={"file": ("look.json", text.encode())})
+        assert answer.status_code == 422 and words in answer.json()["message"]
+    kept = client.get(address).content
+    assert client.post(address, files={"file": ("look.json", kept)}).status_code == 200
+
+
+@pytest.mark.parametrize(
+    ("data", "status"),
+    [
+        ({"patch": [0, 0, 0.5, 0.5], "colours": 4}, 200),
+        ({"patch": [0.8, 0, 0.5, 0.5]}, 422),
+        ({"patch": [0, 0, 0.01, 0.01]}, 422),
+        ({"patch": ["a", 0, 1, 1]}, 422),
+        ({"colours": 40}, 422),
+        ({"family": {"place": [0.5, 0.5], "tolerance": 60}}, 200),
+        ({"family": {"place": [5, 5]}}, 422),
+        ({}, 200),
+    ],
+)
+def test_sampling_answers_with_what_was_read_or_a_sentence(
+    client: TestClient, slug: str, studio: Studio, data: dict[str, object], status: int
+) -> None:
+    with studio.database.session() as session:
+        reference = catalogue.find_series(session, slug).references[0].id
+    answer = client.put(f"/series/{slug}/references/{reference}/sampling", json=data)
+    assert answer.status_code == status
+    assert ("Palette" in answer.text) if status == 200 else answer.json()["message"]
+
+
+def test_deliveries_are_ordered_listed_and_handed_out(client: TestClient, slug: str, studio: Studio) -> None:
+    form = {"format": "jpeg", "size": "200", "pattern": "{series}-{number}"}
+    assert client.post(f"/series/{slug}/deliveries", data=form).status_code == 422
+    client.post(f"/series/{slug}/carry")
+    for wrong in ({"format": "gif"}, {"quality": "0"}, {"size": "3"}, {"pattern": "{x}"}, {"space": "cmyk"}):
+        assert client.post(f"/series/{slug}/deliveries", data={**form, **wrong}).status_code == 422
+    assert client.post(f"/series/{slug}/deliveries", data=form).status_code == 200
+    drain(studio)
+    text = client.get(f"/series/{slug}/handover").text
+    archive = re.search(r'href="([^"]+files\.zip)"', text)
+    assert archive and "2 of 2 files" in text
+    assert client.get(archive.group(1)).content[:2] == b"PK"
+    single = re.search(r'href="([^"]+/files/[^"]+\.jpg)"', text)
+    assert single and client.get(single.group(1)).content[:2] == b"\xff\xd8"
+    assert client.get(f"/series/{slug}/look.cube?size=17").text.startswith('TITLE "Winter fair"')
+
+
+def test_a_trim_changes_one_picture_and_can_be_undone(client: TestClient, slug: str, studio: Studio) -> None:
+    client.post(f"/series/{slug}/carry")
+    with studio.database.session() as session:
+        frame = gather.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
+    address = f"/series/{slug}/frames/{frame}/trim"
+    trim = {"exposure": 0.5}
+    before = client.post(f"{address}/draft", json={"trim": {}}).json()["src"]
+    assert client.post(f"{address}/draft", json={"trim": trim}).json()["src"] != before
+    assert "Exposure 0.00 to 0.50 EV" in client.put(address, json={"trim": trim}).json()["history"]
+    assert client.put(address, json={"trim": {"exposure": 9}}).status_code == 422
+    assert client.post(f"{address}/undo").json()["trim"]["exposure"] == 0
