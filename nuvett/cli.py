@@ -279,6 +279,28 @@ def apply(
 
 
 @app.command()
+def infer(
+    before: Annotated[list[Path], typer.Option(help="Picture as it was; give one for each --after.")],
+    after: Annotated[list[Path], typer.Option(help="The same picture, finished.")],
+    cube: Annotated[Path, typer.Option(help="Where to write the lookup table.")],
+    overwrite: Overwrite = False,
+) -> None:
+    """Work out a lookup table from before/after pairs of the same picture, and print how far to trust it as JSON."""
+    if len(before) != len(after):
+        _stop("Give as many --after as --before.")
+    try:
+        found = batch.infer_from_files(list(zip(before, after, strict=True)), LIMITS)
+        batch.write_table(cube, found.table, overwrite, found.warnings)
+    except NuvettError as error:
+        _stop(error.message)
+    except OSError as error:
+        _stop(f"{error.filename}: {error.strerror}.")
+    trust = {"residual": found.residual, "coverage": found.coverage, "locally_edited": found.local}
+    rounded = {name: round(value, 4) for name, value in trust.items()}
+    print(json.dumps({"cube": str(cube), **rounded, "warnings": found.warnings}, indent=2))
+
+
+@app.command()
 def drift(
     photos: Photos,
     reference: Annotated[list[str], typer.Option(help="FILE or FILE:WEIGHT; may be given several times.")],

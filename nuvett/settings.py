@@ -23,4 +23,7 @@ class Settings(BaseSettings):
     upload_pixels: int = Field(default=160_000_000, gt=0, description="Largest picture accepted, in pixels.")
     series_frames: int = Field(default=5000, gt=0, description="Most frames in one series.")
     series_references: int = Field(default=24, gt=0, description="Most references in one series.")
+    stalled_seconds: float = Field(
+        default=20, gt=0.5, description="Silence after which a worker counts as dead and its task is handed out again."
+    )
     cache_megabytes: int = Field(default=512, gt=0, description="Memory for decoded views and finished renders.")

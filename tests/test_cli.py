@@ -114,3 +114,13 @@ def test_impossible_requests_end_with_status_2_and_a_line(
     done = run(*words)
     assert done.exit_code == 2 and done.output.strip()
     assert "Traceback" not in done.output and not list(tmp_path.rglob("*.jpg"))
+
+
+def test_infer_writes_a_table_and_says_how_far_to_trust_it(tmp_path: Path) -> None:
+    assert run("match", "--reference", STILL, "--out", tmp_path / "out", FRAMES[0]).exit_code == 0
+    cube = tmp_path / "found.cube"
+    words = ["infer", "--before", FRAMES[0], "--after", tmp_path / "out" / "AT-0101.jpg", "--cube", cube]
+    found = json.loads(run(*words).stdout)
+    assert found["residual"] < 1 and cube.exists() and found["warnings"] == []
+    assert run(*words).exit_code == 2  # it exists
+    assert run(*words[:-1], tmp_path / "b.cube", "--before", FRAMES[1]).exit_code == 2

@@ -32,6 +32,10 @@ class TableError(NuvettError):
     """The lookup table is not valid."""
 
 
+class PairError(NuvettError):
+    """The two pictures of a pair do not show the same scene."""
+
+
 class DocumentError(NuvettError):
     """The document is damaged or not of a kind this version reads."""
 

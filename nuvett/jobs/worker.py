@@ -18,7 +18,6 @@ from nuvett.settings import Settings
 
 log = logging.getLogger("nuvett.jobs")
 _CONCURRENCY = 2
-_STALLED_SECONDS = 20
 _RETRY = procrastinate.RetryStrategy(max_attempts=4, linear_wait=2, retry_exceptions=[StoreError, OSError])
 
 
@@ -49,7 +48,7 @@ def make_app(studio: Studio) -> procrastinate.App:
     @app.periodic(cron="* * * * * */10")
     @app.task(name="rescue", queueing_lock="rescue", pass_context=False)
     async def rescue(timestamp: int) -> None:
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_SECONDS):
+        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=studio.settings.stalled_seconds):
             log.warning("A worker stopped during %s; it is handed out again", job.task_name)
             await app.job_manager.retry_job(job)
 
@@ -65,8 +64,8 @@ async def work(settings: Settings) -> None:
             concurrency=_CONCURRENCY,
             install_signal_handlers=True,
             fetch_job_polling_interval=0.5,
-            update_heartbeat_interval=5,
-            stalled_worker_timeout=_STALLED_SECONDS,
+            update_heartbeat_interval=settings.stalled_seconds / 4,
+            stalled_worker_timeout=settings.stalled_seconds,
             shutdown_graceful_timeout=10,
             delete_jobs="successful",
         )

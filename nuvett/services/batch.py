@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 
 from nuvett.core.drift.drift import Yardstick
-from nuvett.core.errors import NuvettError, OutputExistsError
+from nuvett.core.errors import NuvettError, OutputExistsError, PairError
 from nuvett.core.even.overlay import EvenLight, light_cloud, overlay
 from nuvett.core.even.setups import find_setups
 from nuvett.core.fit.plan import Aim, FramePlan, even_only
@@ -17,12 +18,14 @@ from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Target
 from nuvett.core.render import Renderer
 from nuvett.core.series import Measured, Pools, drift_of, even_series, plan_in_series, plan_shared
-from nuvett.core.spaces.rgb import Space
+from nuvett.core.spaces.rgb import Space, from_linear
 from nuvett.core.table.cube import write_cube
+from nuvett.core.table.infer import Inference, infer_table, register
 from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Floats
 from nuvett.imaging.decode import Limits, Picture, decode
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
+from nuvett.imaging.proxy import measuring_proxy
 from nuvett.services.measuring import MeasuredFile, measure_file
 from nuvett.services.rendering import newly_clipped, render_picture, renderer_of
 
@@ -75,6 +78,16 @@ def write_through(renderer: Renderer, picture: Picture, source: Path, output: Ou
     pixels = render_picture(renderer, picture, FORMATS[fmt].depth, output.size)
     write_file(path, pixels, fmt, output.quality, output.space, picture.exif)
     return path
+
+
+def write_table(path: Path, table: Floats, overwrite: bool, comments: tuple[str, ...] = ()) -> None:
+    """Write a table as a Cube LUT that appears whole or not at all. Raises OutputExistsError."""
+    if path.exists() and not overwrite:
+        raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
+    path.parent.mkdir(parents=True, exist_ok=True)
+    partial = path.with_name(f".{path.name}.part")
+    partial.write_text(write_cube(table, path.stem, comments))
+    partial.replace(path)
 
 
 def _each(photos: list[Path], work: Callable[[Path], Outcome], progress: Progress) -> list[Outcome]:
@@ -145,6 +158,24 @@ def drift_files(photos: list[Path], target: Target, limits: Limits, progress: Pr
     return _each(photos, work, progress)
 
 
+def infer_from_files(pairs: list[tuple[Path, Path]], limits: Limits) -> Inference:
+    """A table worked out from before/after files. Raises FileError and its kinds, PairError."""
+    pictures = []
+    for before_path, after_path in pairs:
+        before, after = (_small_encoded(decode(path, limits)) for path in (before_path, after_path))
+        if abs(before.shape[0] / before.shape[1] - after.shape[0] / after.shape[1]) > 0.02:
+            raise PairError(f"{before_path.name} and {after_path.name} have different proportions.")
+        if before.shape != after.shape:
+            after = np.asarray(cv2.resize(after, before.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
+        pictures.append((before, register(before, after)))
+    return infer_table(pictures)
+
+
+def _small_encoded(picture: Picture) -> Floats:
+    """Encoded sRGB proxy (h, w, 3) of a picture, clipped to the cube."""
+    return np.clip(from_linear(measuring_proxy(picture.pixels, picture.domain)), 0, 1)
+
+
 @dataclass(frozen=True)
 class _Entry:
     path: Path
@@ -201,10 +232,7 @@ def match_files(
 
     outcomes = _each([e.path for e in entries], work, progress)
     if cube is not None:
-        cube.parent.mkdir(parents=True, exist_ok=True)
-        partial = cube.with_name(f".{cube.name}.part")
-        partial.write_text(write_cube(compile_plan(plan_shared(pools, aim, look)), cube.stem))
-        partial.replace(cube)
+        write_table(cube, compile_plan(plan_shared(pools, aim, look)), output.overwrite)
     return sorted(outcomes + failed, key=lambda o: photos.index(o.source))
 
 

@@ -163,7 +163,13 @@ def queue_even(session: Session, studio: Studio, frame_id: uuid.UUID) -> None:
     """
     frame = session.get(models.Frame, frame_id)
     if frame is not None:
-        studio.queue.defer(session, EVEN_SERIES, once=f"even-{frame.series_id}", series_id=str(frame.series_id))
+        _let_light_be_evened(session, studio, frame.series_id)
+
+
+def _let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
+    """Queue evening of a series and mark it as due until that is done."""
+    session.execute(update(models.Series).where(models.Series.id == series_id).values(light_due=True))
+    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series_id}", series_id=str(series_id))
 
 
 def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
@@ -244,6 +250,7 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
         frames = ready_frames(session, series_id)
         rows = [(frame.id, frame.sample or "", frame.setup_id) for frame in frames]
         hero_id = series.hero_id
+        series.light_due = bool(rows)
     if not rows:
         return
     numbers = {setup: i for i, setup in enumerate(dict.fromkeys(setup for _, _, setup in rows))}
@@ -255,6 +262,7 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
             session.execute(
                 update(models.Frame).where(models.Frame.id == frame_id).values(even=even.model_dump(mode="json"))
             )
+        session.execute(update(models.Series).where(models.Series.id == series_id).values(light_due=False))
 
 
 def name_hero(session: Session, studio: Studio, series: models.Series, frame: models.Frame | None) -> None:
@@ -263,7 +271,7 @@ def name_hero(session: Session, studio: Studio, series: models.Series, frame: mo
         raise InvalidChangeError("Only a frame that has been measured can be the hero.")
     series.hero_id = frame.id if frame else None
     session.flush()
-    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series.id}", series_id=str(series.id))
+    _let_light_be_evened(session, studio, series.id)
 
 
 def begin_setup(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> None:
@@ -331,7 +339,7 @@ def number_setups(session: Session, series_id: uuid.UUID) -> None:
 def _tidy_setups(session: Session, studio: Studio, series: models.Series) -> None:
     """Number set-ups anew and even the light again."""
     number_setups(session, series.id)
-    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series.id}", series_id=str(series.id))
+    _let_light_be_evened(session, studio, series.id)
 
 
 def remove_frame(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> set[str]:

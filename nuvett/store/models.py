@@ -31,6 +31,7 @@ class Series(Base):
     hero_id: Mapped[uuid.UUID | None] = mapped_column(
         ForeignKey("frame.id", ondelete="SET NULL", use_alter=True, name="fk_series_hero")
     )
+    light_due: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(default=_now)
     frames: Mapped[list["Frame"]] = relationship(
         order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True

@@ -50,10 +50,16 @@ class Board:
     refused: list[GatherFrame]
     ready: int
     hero: str
+    light_due: bool
 
     @property
     def total(self) -> int:
         return self.ready + len(self.waiting) + len(self.refused)
+
+    @property
+    def moving(self) -> bool:
+        """Whether work in the background will still change what is shown."""
+        return self.light_due or bool(self.waiting)
 
 
 def light_words(even: dict[str, float] | None) -> tuple[str, bool]:
@@ -103,7 +109,7 @@ def board_of(session: Session, slug: str) -> Board:
         setups[-1].frames.append(frame)
         before = row.setup_id
     hero = next((f.name for s in setups for f in s.frames if f.hero), "")
-    return Board(setups, waiting, refused, sum(len(s.frames) for s in setups), hero)
+    return Board(setups, waiting, refused, sum(len(s.frames) for s in setups), hero, series.light_due)
 
 
 @router.get("/gather")

@@ -18,6 +18,7 @@ def upgrade() -> None:
         sa.Column("title", sa.String(), nullable=False),
         sa.Column("credit", sa.String(), nullable=False),
         sa.Column("hero_id", sa.Uuid(), nullable=True),
+        sa.Column("light_due", sa.Boolean(), nullable=False),
         sa.Column("created", postgresql.TIMESTAMP(timezone=True), nullable=False),
         sa.PrimaryKeyConstraint("id"),
         sa.UniqueConstraint("slug"),

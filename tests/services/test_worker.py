@@ -1,0 +1,66 @@
+"""A worker that is killed in the middle of a delivery: its task is handed out again and nothing is lost."""
+
+import os
+import subprocess
+import sys
+import time
+
+from sqlalchemy import func, select
+
+from nuvett.services import catalogue, deliveries, gather, looks
+from nuvett.services.studio import Studio
+from nuvett.store import models
+from tests.conftest import DEMO, PROJECT, drain
+
+
+def start_worker(studio: Studio) -> subprocess.Popen[bytes]:
+    environment = os.environ | {
+        "NUVETT_DATABASE": studio.settings.database,
+        "NUVETT_BLOBS": studio.settings.blobs,
+        "NUVETT_STALLED_SECONDS": "2",
+    }
+    return subprocess.Popen([sys.executable, "-m", "nuvett.jobs"], cwd=PROJECT, env=environment)
+
+
+def made(studio: Studio) -> int:
+    with studio.database.session() as session:
+        query = select(func.count()).where(models.DeliveryFile.state == "done")
+        return session.scalar(query) or 0
+
+
+def wait_for(studio: Studio, count: int, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while made(studio) < count:
+        assert time.monotonic() < end, f"only {made(studio)} of {count} files were made"
+        time.sleep(0.05)
+
+
+def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> None:
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        for n in range(1, 10):
+            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
+        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
+            gather.add_reference(session, studio, series, "silver.jpg", stream)
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        looks.carry(session, series)
+        settings = deliveries.parse_settings("png16", "p3", 92, "", "{name}")
+        deliveries.order_delivery(session, studio, series, settings)
+    first = start_worker(studio)
+    try:
+        wait_for(studio, 1, 30)
+    finally:
+        first.kill()
+        first.wait()
+    assert made(studio) < 9
+    second = start_worker(studio)
+    try:
+        wait_for(studio, 9, 60)
+    finally:
+        second.terminate()
+        second.wait(20)
+    with studio.database.session() as session:
+        delivery = session.scalars(select(models.Delivery)).one()
+        assert {f.state for f in delivery.files} == {"done"}

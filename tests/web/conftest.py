@@ -1,0 +1,92 @@
+"""A whole running copy with the demo in it, and Debian's Chromium to drive it."""
+
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from playwright.sync_api import Page
+
+from tests.conftest import PROJECT
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+]
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, object]:
+    return {"executable_path": CHROMIUM, "args": FLAGS}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args() -> dict[str, object]:
+    return {"viewport": {"width": 1280, "height": 800}, "reduced_motion": "reduce", "accept_downloads": True}
+
+
+@pytest.fixture(scope="session")
+def site(database_address: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Address of a copy started by the start command itself, with the demo loaded and measured."""
+    with psycopg.connect(database_address, autocommit=True) as connection:
+        connection.execute("CREATE DATABASE site")
+    address = database_address.rsplit("/", 1)[0] + "/site"
+    state = tmp_path_factory.mktemp("state")
+    environment = os.environ | {
+        "NUVETT_DATABASE": address,
+        "NUVETT_STATE": str(state),
+        "NUVETT_BLOBS": str(state / "blobs"),
+        "NUVETT_STALLED_SECONDS": "3",
+    }
+    command = [sys.executable, "-m", "tools.serve", "--demo", "--port", "0"]
+    process = subprocess.Popen(command, cwd=PROJECT, env=environment, stdout=subprocess.PIPE, text=True)
+    try:
+        assert process.stdout is not None
+        line = process.stdout.readline()
+        assert "http://" in line, f"the start command said {line!r}"
+        _wait_until_measured(address)
+        yield line.split()[3].rstrip("/")
+    finally:
+        process.terminate()
+        process.wait(30)
+        if process.stdout is not None:
+            process.stdout.close()
+
+
+def _wait_until_measured(address: str) -> None:
+    query = "SELECT count(*) FILTER (WHERE even IS NOT NULL), (SELECT count(reading) FROM reference) FROM frame"
+    for _ in range(240):
+        with psycopg.connect(address) as connection:
+            if connection.execute(query).fetchone() == (36, 4):
+                return
+        time.sleep(0.5)
+    raise AssertionError("the demo was not measured in time")
+
+
+@pytest.fixture
+def quiet(page: Page) -> Iterator[Page]:
+    """A page on which no script error, console error or failed request may happen."""
+    said: list[str] = []
+    page.on("console", lambda m: said.append(m.text) if m.type in ("error", "warning") else None)
+    page.on("pageerror", lambda e: said.append(str(e)))
+    page.set_default_timeout(15_000)
+    yield page
+    assert not said
+
+
+@pytest.fixture
+def bad_file(tmp_path: Path) -> Path:
+    path = tmp_path / "shopping list.jpg"
+    path.write_text("milk, bread, eggs")
+    return path

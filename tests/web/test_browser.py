@@ -1,0 +1,239 @@
+"""The whole job through Chromium, as a photo editor does it."""
+
+import re
+import zipfile
+from pathlib import Path
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import BrowserContext, Page, expect
+
+from tests.conftest import DEMO
+
+DEMO_SERIES = "/series/autumn-table"
+SCREENS = ("/", f"{DEMO_SERIES}/gather", f"{DEMO_SERIES}/read", f"{DEMO_SERIES}/shape", f"{DEMO_SERIES}/carry",
+           f"{DEMO_SERIES}/trim", f"{DEMO_SERIES}/handover", "/glossary", "/nowhere")  # fmt: skip
+
+
+def value(page: Page, name: str):  # type: ignore[no-untyped-def]
+    return page.get_by_role("slider", name=re.compile(f"^{name}")).first
+
+
+def source(page: Page, selector: str) -> str:
+    return page.locator(selector).first.get_attribute("src") or ""
+
+
+@pytest.mark.parametrize("surround", ["light", "mid", "dark"])
+def test_no_screen_breaks_an_accessibility_rule(page: Page, site: str, surround: str) -> None:
+    page.context.add_cookies([{"name": "surround", "value": surround, "url": site}])
+    for screen in SCREENS:
+        page.goto(site + screen)
+        assert page.locator("html").get_attribute("data-surround") == surround
+        found = Axe().run(page)
+        assert found.violations_count == 0, f"{screen} in {surround}: {found.generate_report()}"
+
+
+def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Path, tmp_path: Path) -> None:
+    page = quiet
+    page.goto(site)
+    page.get_by_label("Start a series").fill("Winter fair")
+    page.get_by_role("button", name="Start").click()
+    expect(page.get_by_text("This is where the series goes")).to_be_visible()
+    photos = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 7)]
+    page.locator('[data-input="frames"]').set_input_files([*photos, bad_file])
+    expect(page.get_by_text("Refused: 1 file. All others were kept.")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("3 frames in 2 set-ups")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("not a picture that can be read")).to_be_visible()
+    page.get_by_role("button", name="Clear").click()
+    page.get_by_role("button", name="Make hero: AT-0101").click()
+    expect(page.get_by_text("set-ups, hero AT-0101")).to_be_visible()
+
+    page.get_by_role("link", name="Read references").click()
+    page.locator('[data-input="references"]').set_input_files(DEMO / "stills" / "still_3_green_gold.jpg")
+    expect(page.get_by_role("heading", name="Palette")).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="Patch").click()
+    expect(page.get_by_text("25.0 % sampled")).to_be_visible()
+    still = page.locator("[data-still]").bounding_box()
+    assert still
+    page.mouse.move(still["x"] + still["width"] * 0.1, still["y"] + still["height"] * 0.1)
+    page.mouse.down()
+    page.mouse.move(still["x"] + still["width"] * 0.5, still["y"] + still["height"] * 0.9, steps=4)
+    page.mouse.up()
+    expect(page.get_by_text(re.compile(r"3[12]\.\d % sampled"))).to_be_visible()
+    page.get_by_role("button", name="One colour family").click()
+    expect(page.get_by_text(re.compile("family of #"))).to_be_visible()
+
+    page.get_by_role("link", name="Shape the look").click()
+    before = source(page, "[data-picture]")
+    value(page, "Tone,").focus()
+    page.keyboard.press("ArrowLeft")
+    expect(page.get_by_text("Tone 75 to 74 %")).to_be_visible()
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.get_by_role("button", name="Carry to all").click()
+    expect(page.get_by_text("3 frames follow v1")).to_be_visible()
+
+    page.get_by_role("link", name="Hand over").click()
+    page.get_by_label("Names by pattern").fill("{series}-{number}")
+    page.get_by_label("Long edge in pixels").fill("300")
+    page.get_by_role("button", name="Make the files").click()
+    expect(page.get_by_text("Finished", exact=True)).to_be_visible(timeout=30_000)
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Download as ZIP").click()
+    download.value.save_as(tmp_path / "files.zip")
+    names = zipfile.ZipFile(tmp_path / "files.zip").namelist()
+    assert names == [f"winter-fair/Winter fair-0{n}.jpg" for n in (1, 2, 3)]
+
+    page.goto(site)
+    page.locator("article", has_text="Winter fair").get_by_role("button", name="Delete…").click()
+    page.get_by_role("button", name="Delete for good").click()
+    expect(page.get_by_role("link", name="Winter fair")).to_have_count(0)
+
+
+def test_shape_shows_the_draft_undoes_it_and_compares(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    first = source(page, "[data-picture]")
+    strength = value(page, "Strength of the look")
+    strength.focus()
+    page.keyboard.type("40")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Strength of the look 100 to 40 %")).to_be_visible()
+    expect(strength).to_have_text("40")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", first)
+    page.reload()
+    expect(value(page, "Strength of the look")).to_have_text("40")
+    page.get_by_role("button", name="Undo").click()
+    expect(value(page, "Strength of the look")).to_have_text("100")
+    expect(page.locator("[data-picture]")).to_have_attribute("src", first)
+    page.get_by_role("button", name="Again").click()
+    expect(value(page, "Strength of the look")).to_have_text("40")
+    page.keyboard.press("u")
+    expect(value(page, "Strength of the look")).to_have_text("100")
+    step = page.get_by_role("checkbox", name="Tone")
+    step.uncheck()
+    expect(page.get_by_text("Tone off").first).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("checkbox", name="Tone")).to_be_checked()
+    page.get_by_role("button", name="Split").click()
+    expect(page.get_by_role("slider", name="Edge between before and after")).to_be_visible()
+    page.get_by_role("button", name="Alone").click()
+    expect(page.get_by_alt_text(re.compile("Reference"))).to_be_hidden()
+    shown = source(page, "[data-picture]")
+    page.locator("body").press("Tab")
+    page.keyboard.down("o")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", shown)
+    page.keyboard.up("o")
+    expect(page.locator("[data-picture]")).to_have_attribute("src", shown)
+
+
+def test_dragging_a_value_sideways_changes_it(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    warmth = value(page, "Warmth")
+    box = warmth.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 3, box["y"] + 8)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 63, box["y"] + 8, steps=12)
+    page.mouse.up()
+    expect(warmth).to_have_text("+20")
+    expect(page.get_by_text("Warmth 0 to 20 %")).to_be_visible()
+    warmth.focus()
+    page.keyboard.press("Backspace")
+    expect(warmth).to_have_text("0")
+    expect(page.get_by_text("Warmth 20 to 0 %")).to_be_visible()
+
+
+def test_two_windows_on_one_look_do_not_overwrite_each_other(context: BrowserContext, site: str) -> None:
+    first, second = context.new_page(), context.new_page()
+    for page in (first, second):
+        page.goto(f"{site}{DEMO_SERIES}/shape")
+    for page, text in ((first, "11"), (second, "12")):
+        value(page, "Tint").focus()
+        page.keyboard.type(text)
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(600)
+    expect(second.get_by_text("changed in another window")).to_be_visible()
+    expect(value(second, "Tint")).to_have_text("+11")
+    second.get_by_role("button", name="Undo").click()
+    expect(value(second, "Tint")).to_have_text("0")
+
+
+def test_carry_shows_the_series_as_a_set(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/carry")
+    expect(page.locator(".tile")).to_have_count(36)
+    page.get_by_role("button", name=re.compile("Carry v")).click()
+    expect(page.get_by_text(re.compile("36 frames follow"))).to_be_visible()
+    drifts = [float(t) for t in re.findall(r"drift ([\d.]+)", " ".join(page.locator(".tile").all_inner_texts()))]
+    assert len(drifts) == 36
+    page.keyboard.press("d")
+    expect(page).to_have_url(re.compile("sort=drift"))
+    expect(page.locator(".tile").first).to_contain_text(f"drift {max(drifts):.1f}")
+    page.go_back()
+    expect(page.locator(".tile").first).to_contain_text("AT-0101")
+    page.keyboard.press("o")
+    expect(page.get_by_role("link", name="Original")).to_have_attribute("aria-current", "true")
+    page.locator(".tile").nth(3).hover()
+    expect(page.locator(".mark[data-lit]")).to_have_count(1)
+    page.keyboard.press("l")
+    value(page, "Pull").focus()
+    page.keyboard.press("Home")
+    expect(page.get_by_role("button", name=re.compile("Carry v"))).to_be_enabled()
+    page.get_by_role("button", name="Undo").click()
+
+
+def test_a_trim_stays_on_its_frame(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/trim")
+    before = source(page, "[data-picture]")
+    value(page, "Exposure").focus()
+    page.keyboard.press("Shift+ArrowUp")
+    expect(page.get_by_text("Exposure 0.00 to 0.50 EV")).to_be_visible()
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.goto(f"{site}{DEMO_SERIES}/carry")
+    expect(page.locator(".tile", has_text="trimmed")).to_have_count(1)
+    page.goto(f"{site}{DEMO_SERIES}/trim")
+    page.get_by_role("button", name="Undo").click()
+    expect(value(page, "Exposure")).to_have_text("0.00")
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+
+
+def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/gather")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("add photos")
+    page.keyboard.press("Escape")
+    page.keyboard.press("]")
+    expect(page).to_have_url(re.compile("/read"))
+    page.keyboard.press("p")
+    expect(page.get_by_text("25.0 % sampled")).to_be_visible()
+    _tab_to(page, "Patch left")
+    page.keyboard.press("ArrowRight")
+    expect(value(page, "Patch left")).to_have_text("26")
+    page.keyboard.press("w")
+    expect(page.get_by_text("100.0 % sampled")).to_be_visible()
+    page.keyboard.press("s")
+    expect(page).to_have_url(re.compile("/shape"))
+    _tab_to(page, "Saturation,")
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_text("Saturation 0 to −1 %")).to_be_visible()
+    page.keyboard.press("c")
+    expect(page).to_have_url(re.compile("/carry"))
+    page.keyboard.press("]")
+    expect(page.get_by_text("Nothing changed yet")).to_be_visible()
+    page.keyboard.press("]")
+    expect(page).to_have_url(re.compile("/handover"))
+    page.keyboard.press("m")
+    expect(page.get_by_text(re.compile("Being made|Waiting|Finished")).first).to_be_visible()
+    expect(page.get_by_text("36 of 36 files")).to_be_visible(timeout=60_000)
+
+
+def _tab_to(page: Page, name: str) -> None:
+    for _ in range(120):
+        page.keyboard.press("Tab")
+        label = page.evaluate("document.activeElement.getAttribute('aria-label') ?? ''")
+        if label.startswith(name):
+            return
+    raise AssertionError(f"{name} cannot be reached with Tab")

@@ -1,0 +1,70 @@
+"""Renews docs/screenshots: starts a fresh copy with the demo, does the job once and pictures every main view."""
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+from tools.cluster import Cluster, data_folder
+
+PROJECT = Path(__file__).resolve().parent.parent
+SHOTS = PROJECT / "docs" / "screenshots"
+SERIES = "/series/autumn-table"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+
+
+def _shoot(page: Page, address: str, name: str) -> None:
+    page.goto(address, wait_until="networkidle")
+    page.wait_for_timeout(400)
+    page.screenshot(path=SHOTS / f"{name}.png")
+
+
+def do_the_job(page: Page, base: str) -> None:
+    """Go through all stages as a new user would, leaving a picture of each."""
+    page.set_default_timeout(120_000)
+    expect.set_options(timeout=120_000)
+    page.goto(f"{base}{SERIES}/gather")
+    expect(page.get_by_text("36 frames in 7 set-ups")).to_be_visible()
+    expect(page.get_by_role("link", name="Read references")).to_be_visible()
+    _shoot(page, f"{base}{SERIES}/gather", "gather")
+    _shoot(page, f"{base}{SERIES}/read", "read")
+    _shoot(page, f"{base}{SERIES}/shape", "shape")
+    page.get_by_role("button", name="Carry to all").click()
+    expect(page.get_by_text("36 frames follow")).to_be_visible()
+    _shoot(page, f"{base}{SERIES}/carry", "carry")
+    _shoot(page, f"{base}{SERIES}/trim", "trim")
+    page.goto(f"{base}{SERIES}/handover")
+    page.get_by_role("button", name="Make the files").click()
+    expect(page.get_by_text("36 of 36 files")).to_be_visible()
+    _shoot(page, f"{base}{SERIES}/handover", "handover")
+    _shoot(page, base, "shelf")
+    _shoot(page, f"{base}/glossary", "glossary")
+
+
+def main() -> None:
+    """Start, shoot, stop."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as state:
+        environment = os.environ | {"NUVETT_STATE": state, "NUVETT_BLOBS": f"{state}/blobs"}
+        environment.pop("NUVETT_DATABASE", None)
+        command = [sys.executable, "-m", "tools.serve", "--demo", "--port", "0"]
+        with subprocess.Popen(command, cwd=PROJECT, env=environment, stdout=subprocess.PIPE, text=True) as process:
+            try:
+                assert process.stdout is not None
+                base = process.stdout.readline().split()[3].rstrip("/")
+                with sync_playwright() as playwright:
+                    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+                    page = browser.new_page(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+                    do_the_job(page, base)
+                    browser.close()
+            finally:
+                process.terminate()
+                process.wait()
+                Cluster(data_folder(Path(state))).remove()
+
+
+if __name__ == "__main__":
+    main()
