@@ -4,6 +4,7 @@ import asyncio
 import os
 import tempfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import cv2
@@ -73,7 +74,9 @@ def drain(studio: Studio) -> None:
     # A worker that does not wait stops at a moment without work, though a running task may queue more.
     waiting = text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
     for _ in range(10):
-        asyncio.run(work())
+        # In a thread of its own, because a browser test may have an event loop running in this one.
+        with ThreadPoolExecutor(1) as pool:
+            pool.submit(lambda: asyncio.run(work())).result()
         with studio.database.session() as session:
             if session.scalar(waiting) == 0:
                 return

@@ -1,7 +1,7 @@
 """The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
 
 from concurrent.futures import ThreadPoolExecutor
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 import cv2
@@ -16,7 +16,8 @@ Pixels = NDArray[Any]
 """(H, W, 3) uint8, uint16 or float32 encoded pixels."""
 
 STRIP_ROWS = 256
-_NOISE_SIDE = 256
+_NOISE_SIDE = 64
+_BLOCK_PIXELS = 64_000  # rendered at once: what fits the processor's cache
 _DEPTHS: dict[str, Any] = {
     "uint8": ocio.BIT_DEPTH_UINT8,
     "uint16": ocio.BIT_DEPTH_UINT16,
@@ -43,18 +44,28 @@ class Renderer:
         change gets none, and the same place gets the same pixels however the picture is cut into strips.
         """
         pixels = np.ascontiguousarray(pixels)
-        out_name = "uint16" if depth == 16 else "float32"
+        made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        name = "uint16" if depth == 16 else "float32"
         processor = self._processor.getOptimizedCPUProcessor(
-            _DEPTHS[pixels.dtype.name], _DEPTHS[out_name], ocio.OPTIMIZATION_LOSSLESS
+            _DEPTHS[pixels.dtype.name], _DEPTHS[name], ocio.OPTIMIZATION_LOSSLESS
         )
-        out = np.empty(pixels.shape, dtype=out_name)
-        processor.apply(_described(pixels), _described(out))
-        if depth == 16:
-            return out
-        noise = _noise(pixels.shape[1])[np.arange(first_row, first_row + len(out)) % _NOISE_SIDE]
-        flat = (len(out), -1)
-        quantised = cv2.addWeighted(out.reshape(flat), 255, noise.reshape(flat), 1, 0, dtype=cv2.CV_8U)
-        return np.asarray(quantised).reshape(out.shape)
+        rows = min(_NOISE_SIDE, max(1, _BLOCK_PIXELS // pixels.shape[1]))
+        noise = _noise(pixels.shape[1])
+        block = np.empty((rows, *pixels.shape[1:]), dtype=np.float32)
+        at = 0
+        while at < len(pixels):
+            start = (first_row + at) % _NOISE_SIDE
+            count = min(rows, len(pixels) - at, _NOISE_SIDE - start)
+            target = made[at : at + count]
+            if depth == 16:
+                processor.apply(_described(pixels[at : at + count]), _described(target))
+            else:
+                part = block[:count]
+                processor.apply(_described(pixels[at : at + count]), _described(part))
+                flat, grain = part.reshape(count, -1), noise[start : start + count].reshape(count, -1)
+                cv2.addWeighted(flat, 255, grain, 1, 0, dst=target.reshape(count, -1), dtype=cv2.CV_8U)
+            at += count
+        return made
 
     def picture(
         self, pixels: Pixels, depth: int = 8, origin_row: int = 0, threads: int = 1, rows: int = STRIP_ROWS
@@ -86,6 +97,9 @@ def _noise_tile() -> Floats:
     return np.random.default_rng(20).uniform(-0.498, 0.498, (_NOISE_SIDE, _NOISE_SIDE, 3)).astype(np.float32)
 
 
+@lru_cache(maxsize=4)
 def _noise(width: int) -> Floats:
-    """(256, width, 3) dither noise, a tile repeated along the row."""
-    return np.tile(_noise_tile(), (1, -(-width // _NOISE_SIDE), 1))[:, :width]
+    """(64, width, 3) dither noise, a tile repeated along the row."""
+    noise = np.tile(_noise_tile(), (1, -(-width // _NOISE_SIDE), 1))[:, :width].copy()
+    noise.setflags(write=False)
+    return noise

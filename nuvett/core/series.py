@@ -43,9 +43,10 @@ def even_series(samples: list[Linear], setups: list[int], hero: int | None = Non
 
 
 def pool_samples(samples: list[Linear]) -> Statistics:
-    """Statistics of several evened samples together, each frame counting alike."""
+    """Statistics of several evened samples together, each frame counting alike, whatever their order."""
     share = max(1, SAMPLE_SIZE // len(samples))
-    lab = linear_to_oklab(np.concatenate([thin(sample, share) for sample in samples]))
+    in_order = sorted(samples, key=lambda sample: sample[:64].tobytes())
+    lab = linear_to_oklab(np.concatenate([thin(sample, share) for sample in in_order]))
     return measure(lab[colour_order(lab)])
 
 

@@ -1,9 +1,11 @@
 """Picture files to pixel arrays, whatever their format, profile, depth and orientation."""
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyvips
@@ -149,8 +151,33 @@ def _to_domain(image: pyvips.Image, header: Header) -> pyvips.Image:
     return image.colourspace("rgb16" if header.bits == 16 else "srgb")
 
 
-def decode(path: Path, limits: Limits) -> Picture:
-    """Decode a picture file at full size. Raises as `read_header`, and TruncatedFileError when pixels are missing."""
+@dataclass(frozen=True)
+class Opened:
+    """A picture ready to be decoded from top to bottom."""
+
+    image: pyvips.Image
+    header: Header
+    exif: bytes | None
+
+    def strips(self, rows: int) -> Iterator[tuple[int, NDArray[Any]]]:
+        """First row and pixels (rows or fewer, W, 3) of each strip, top to bottom; only once.
+
+        Raises TruncatedFileError when pixels are missing.
+        """
+        image = self.image
+        region = pyvips.Region.new(image)
+        kind = np.uint16 if image.format == "ushort" else np.uint8
+        for top in range(0, image.height, rows):
+            height = min(rows, image.height - top)
+            try:
+                data = region.fetch(0, top, image.width, height)
+            except pyvips.Error as error:
+                raise TruncatedFileError from error
+            yield top, np.frombuffer(data, kind).reshape(height, image.width, 3)
+
+
+def open_picture(path: Path, limits: Limits) -> Opened:
+    """Open a picture file. Raises as `read_header`, and TruncatedFileError when a turned picture misses pixels."""
     image, kind = _open(path, limits)
     header = _header(image, kind)
     exif = bytes(image.get("exif-data")) if "exif-data" in image.get_fields() else None
@@ -158,9 +185,20 @@ def decode(path: Path, limits: Limits) -> Picture:
         if "orientation" in image.get_fields() and image.get("orientation") != 1:
             image = image.copy_memory().autorot()
         image = _to_domain(image, header)
-        if image.bands == 1:
-            image = image.bandjoin([image, image])
-        pixels = image.numpy()
     except pyvips.Error as error:
         raise TruncatedFileError from error
-    return Picture(np.ascontiguousarray(pixels[..., :3]), header, exif)
+    if image.bands == 1:
+        image = image.bandjoin([image, image])
+    elif image.bands > 3:
+        image = image.extract_band(0, n=3)
+    return Opened(image, header, exif)
+
+
+def decode(path: Path, limits: Limits) -> Picture:
+    """Decode a picture file at full size. Raises as `open_picture`, and TruncatedFileError when pixels are missing."""
+    opened = open_picture(path, limits)
+    try:
+        pixels = opened.image.numpy()
+    except pyvips.Error as error:
+        raise TruncatedFileError from error
+    return Picture(np.ascontiguousarray(pixels), opened.header, opened.exif)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
+import numpy as np
 import pyvips
 
 from nuvett.core.render import Pixels
@@ -64,7 +65,10 @@ def _options(fmt: Format, quality: int, exif: bool) -> dict[str, object]:
 
 
 def _image(pixels: Pixels, fmt: Format, space: Space | None, exif: bytes | None) -> pyvips.Image:
-    image = pyvips.Image.new_from_array(pixels)
+    # From the array's own memory: `new_from_array` would copy it.
+    flat = np.ascontiguousarray(pixels)
+    kind = "ushort" if flat.dtype == np.uint16 else "uchar"
+    image = pyvips.Image.new_from_memory(flat.data, flat.shape[1], flat.shape[0], 3, kind)
     image = image.copy(interpretation="rgb16" if FORMATS[fmt].depth == 16 else "srgb")
     if space is not None:
         image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile_bytes(space))

@@ -23,11 +23,11 @@ from nuvett.core.table.cube import write_cube
 from nuvett.core.table.infer import Inference, infer_table, register
 from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Floats
-from nuvett.imaging.decode import Limits, Picture, decode
+from nuvett.imaging.decode import Limits, Picture, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.services.measuring import MeasuredFile, measure_file
-from nuvett.services.rendering import newly_clipped, render_picture, renderer_of
+from nuvett.services.rendering import newly_clipped, render_file, renderer_of
 
 
 @dataclass(frozen=True)
@@ -68,15 +68,16 @@ Progress = Callable[[], None]
 """Called once after each photo."""
 
 
-def write_through(renderer: Renderer, picture: Picture, source: Path, output: Output) -> Path:
-    """Render one decoded picture and write it under its own stem. Raises OutputExistsError."""
-    fmt = output.format or usual_format(picture.header.format, picture.header.bits)
+def write_through(plan_renderer: Callable[[Space], Renderer], source: Path, output: Output, limits: Limits) -> Path:
+    """Render one file and write it under its own stem. Raises OutputExistsError, and as `decode`."""
+    header = read_header(source, limits)
+    fmt = output.format or usual_format(header.format, header.bits)
     path = output.folder / (source.stem + FORMATS[fmt].suffix)
     if path.exists() and not output.overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
     output.folder.mkdir(parents=True, exist_ok=True)
-    pixels = render_picture(renderer, picture, FORMATS[fmt].depth, output.size)
-    write_file(path, pixels, fmt, output.quality, output.space, picture.exif)
+    pixels, _, exif = render_file(source, limits, plan_renderer, FORMATS[fmt].depth, output.size)
+    write_file(path, pixels, fmt, output.quality, output.space, exif)
     return path
 
 
@@ -124,8 +125,8 @@ def even_files(
         start = time.perf_counter()
         measured = measure_file(photo, limits)
         found = overlay(light_cloud(measured.sample), cloud, base.name)
-        renderer = renderer_of(even_only(found.at(strength)), measured.picture.domain, output.space)
-        written = write_through(renderer, measured.picture, photo, output)
+        plan = even_only(found.at(strength))
+        written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits)
         report = {"even": light_report(found), "seconds": round(time.perf_counter() - start, 3)}
         return Outcome(photo, written, report)
 
@@ -140,8 +141,7 @@ def apply_table_files(
 
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
-        picture = decode(photo, limits)
-        written = write_through(renderer, picture, photo, output)
+        written = write_through(lambda _: renderer, photo, output, limits)
         return Outcome(photo, written, {"seconds": round(time.perf_counter() - start, 3)})
 
     return _each(photos, work, progress)
@@ -226,8 +226,7 @@ def match_files(
         start = time.perf_counter()
         i = index[photo]
         plan = plan_in_series(pools, i, lights[i], aim, look)
-        picture = decode(photo, limits)
-        written = write_through(renderer_of(plan, picture.domain, output.space), picture, photo, output)
+        written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits)
         return Outcome(photo, written, _match_report(plan, lights[i], samples[i], yardstick, start))
 
     outcomes = _each([e.path for e in entries], work, progress)

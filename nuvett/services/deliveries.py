@@ -16,17 +16,17 @@ from zipstream import ZIP_STORED, ZipStream
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError
 from nuvett.core.fit.plan import FramePlan
+from nuvett.core.render import Renderer
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.cube import write_cube
 from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Document
-from nuvett.imaging.decode import decode
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.services.catalogue import keep_blobs
 from nuvett.services.gather import ready_frames
 from nuvett.services.looks import draft_of, facts_of, versions_followed
 from nuvett.services.queue import DELIVER
-from nuvett.services.rendering import render_picture, renderer_of
+from nuvett.services.rendering import render_file, renderer_of
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
@@ -212,11 +212,13 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
 
 
 def _finished(studio: Studio, original: str, plan: FramePlan, settings: DeliverySettings) -> bytes:
+    def renderer(domain: Space) -> Renderer:
+        return renderer_of(plan, domain, settings.space)
+
     with studio.blobs.local(original) as path:
-        picture = decode(path, studio.limits)
-    renderer = renderer_of(plan, picture.domain, settings.space)
-    pixels = render_picture(renderer, picture, FORMATS[settings.format].depth, settings.size)
-    return encode(pixels, settings.format, settings.quality, settings.space, picture.exif)
+        depth = FORMATS[settings.format].depth
+        pixels, _, exif = render_file(path, studio.limits, renderer, depth, settings.size)
+    return encode(pixels, settings.format, settings.quality, settings.space, exif)
 
 
 def stop_delivery(delivery: models.Delivery) -> None:

@@ -1,6 +1,10 @@
 """Pixels of one picture through a compiled plan: shared by previews, the wall, deliveries and the command line."""
 
 import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from threading import BoundedSemaphore
 
 import numpy as np
 
@@ -9,10 +13,12 @@ from nuvett.core.render import Pixels, Renderer
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
 from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Floats, Linear
-from nuvett.imaging.decode import Picture
+from nuvett.imaging.decode import Header, Limits, Picture, decode, open_picture
 from nuvett.imaging.proxy import fit_within, shrink_linear
 
 THREADS = os.cpu_count() or 1
+_DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
+_STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
 _CLIPPED = 254 / 255
 
 
@@ -30,10 +36,37 @@ def shrink_encoded(picture: Picture, edge: int) -> Pixels:
     return np.asarray(np.rint(np.clip(small, 0, 1) * 65535), dtype=np.uint16)
 
 
-def render_picture(renderer: Renderer, picture: Picture, depth: int, edge: int | None = None) -> Pixels:
-    """Finished pixels of a whole picture, at full size or at a long edge, 8 or 16 bit."""
-    pixels = picture.pixels if edge is None else shrink_encoded(picture, edge)
-    return renderer.picture(pixels, depth, threads=THREADS)
+def render_file(
+    path: Path, limits: Limits, plan_renderer: Callable[[Space], Renderer], depth: int, edge: int | None = None
+) -> tuple[Pixels, Header, bytes | None]:
+    """Finished pixels of a picture file, 8 or 16 bit, at full size or at a long edge; its header and EXIF block.
+
+    At full size one strip is rendered while the next is decoded, so the decoded picture is never held whole.
+    Raises as `decode`.
+    """
+    opened = open_picture(path, limits)
+    renderer = plan_renderer(opened.header.domain)
+    if edge is not None and edge < max(opened.header.width, opened.header.height):
+        picture = decode(path, limits)
+        return renderer.picture(shrink_encoded(picture, edge), depth, threads=THREADS), picture.header, picture.exif
+    shape = (opened.image.height, opened.image.width, 3)
+    out: Pixels = np.empty(shape, dtype=np.uint16 if depth == 16 else np.uint8)
+    free = BoundedSemaphore(_STRIPS_AHEAD)
+
+    def work(top: int, pixels: Pixels) -> None:
+        try:
+            out[top : top + len(pixels)] = renderer.strip(pixels, top, depth)
+        finally:
+            free.release()
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        waiting = []
+        for top, pixels in opened.strips(_DECODED_ROWS):
+            free.acquire()
+            waiting.append(pool.submit(work, top, pixels))
+        for done in waiting:
+            done.result()
+    return out, opened.header, opened.exif
 
 
 def newly_clipped(sample: Linear, plan: FramePlan) -> float:

@@ -15,6 +15,7 @@ from cachetools import LRUCache
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
 from nuvett.core.errors import TruncatedFileError
 from nuvett.core.even.overlay import EvenLight
+from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
 from nuvett.core.look.look import Look, Trim
@@ -176,7 +177,7 @@ class Workbench:
             lightness = np.quantile(cloud[:, 0], MARKS)
             return Summary(
                 drift=measure_drift(cloud, self._aim(aimed)[1]) if aimed else None,
-                palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE),
+                palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE, FINE),
                 marks=tuple(neutral_cielab(float(value)) for value in lightness),
                 cloud=cloud,
             )

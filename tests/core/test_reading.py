@@ -43,8 +43,8 @@ def test_a_picture_of_one_colour_gives_a_palette_of_one() -> None:
 def test_where_pixels_lie_does_not_matter(still: np.ndarray) -> None:
     shuffled = np.random.default_rng(1).permutation(still.reshape(-1, 3)).reshape(still.shape)
     first, second = reading_of(still), reading_of(shuffled)
-    assert np.allclose(first.statistics.lightness, second.statistics.lightness, atol=1e-3)
-    assert [c.share for c in first.palette] == pytest.approx([c.share for c in second.palette], abs=0.02)
+    assert np.allclose(first.statistics.lightness, second.statistics.lightness, atol=5e-3)
+    assert [c.share for c in first.palette] == pytest.approx([c.share for c in second.palette], abs=0.03)
 
 
 def test_a_patch_is_read_like_a_picture_of_its_own(still: np.ndarray) -> None:

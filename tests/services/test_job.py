@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import event, func, select
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
-from nuvett.core.fit.plan import FramePlan, apply_plan
+from nuvett.core.fit.plan import FramePlan
 from nuvett.core.look.look import Look, ToneStep, Trim
 from nuvett.core.reading.reading import Sampling
 from nuvett.core.render import Renderer
@@ -254,11 +254,10 @@ def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plan
     wall = build_wall(studio.bench, facts, aimed, Show.LOOK)
     assert wall.drift_shown < 0.6 * wall.drift_before and wall.spread_shown < wall.spread_before
     assert len(choose_proofs(studio.bench, facts, 3)) == 3
-    for index, frame in enumerate(reversed(facts)):
+    for index in range(len(facts)):
         plan = studio.bench.plan(facts[::-1], index, aimed)
         other = studio.bench.plan(facts, len(facts) - 1 - index, aimed)
-        linear = studio.bench.sample(frame.sample)
-        assert np.abs(apply_plan(plan, linear) - apply_plan(other, linear)).max() < 0.01
+        assert plan.key == other.key
 
 
 def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: Studio, slug: str) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from tests.conftest import PROJECT
 
@@ -24,6 +24,9 @@ FLAGS = [
     "--disable-sync",
     "--disable-dev-shm-usage",
 ]
+
+
+expect.set_options(timeout=20_000)
 
 
 @pytest.fixture(scope="session")

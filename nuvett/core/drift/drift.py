@@ -6,9 +6,11 @@ import numpy as np
 from pydantic import Field
 
 from nuvett.core.fit.sliced import barycentre, directions, projected_quantiles
+from nuvett.core.fit.statistics import thin
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.types import Document, Floats, OKLab
 
+_REASON_COLOURS = 1024  # colours that reasons are worked out on
 _DIRECTIONS = 32
 _QUANTILES = 128
 _NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
@@ -69,7 +71,7 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick) -> Drift:
     Reasons are taken away one after the other (lightness, contrast, colour cast, chroma); what each removal takes
     off the squared distance is its share, and what is left at the end is the palette's.
     """
-    target, current = yardstick.cloud, np.array(cloud, dtype=np.float32)
+    target, current = yardstick.cloud, np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)
     energy = [_energy(current, yardstick)]
     (mean, *cast), (wanted, *goal) = current.mean(axis=0).tolist(), target.mean(axis=0).tolist()
     current[:, 0] += wanted - mean

@@ -1,5 +1,6 @@
 """Gains on linear light: exposure, warmth and tint, and how they roll off near white."""
 
+import cv2
 import numpy as np
 
 from nuvett.core.types import Floats, Linear
@@ -45,7 +46,8 @@ def apply_gains(linear: Linear, gains: Floats) -> Linear:
     gain = gains * (1 - white) + common * white
     magnitude = np.clip(np.abs(linear), 0, 1)
     excess = np.maximum(gain, 1) ** 3 - 1
-    rolled = gain / np.cbrt(1 + excess * magnitude**3)
+    bend = np.ascontiguousarray(1 + excess * magnitude**3, dtype=np.float32)
+    rolled = gain * cv2.pow(bend.reshape(-1, 1), -1 / 3).reshape(bend.shape)
     return np.asarray(linear * rolled, dtype=np.float32)
 
 

@@ -19,9 +19,7 @@ def zone_matches(frame: Statistics, target: Statistics, curve: Floats) -> tuple[
     landed = apply_curve(curve, ZONE_LIGHTNESS)
     tint_to = interpolate_zones(target.zone_tint, landed)
     spread_to = interpolate_zones(target.zone_spread, landed)
-    matrices = np.stack(
-        [gaussian_map(_matrix(a), _matrix(b)) for a, b in zip(frame.zone_spread, spread_to, strict=True)]
-    )
+    matrices = gaussian_map(_matrices(frame.zone_spread), _matrices(spread_to))
     smooth = _smooth_zones(matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)
     return np.asarray(frame.zone_tint), tint_to, smooth
 
@@ -31,24 +29,25 @@ def _smooth_zones(values: Floats) -> Floats:
     return np.asarray(0.25 * padded[:-2] + 0.5 * padded[1:-1] + 0.25 * padded[2:], dtype=np.float32)
 
 
-def _matrix(spread: Floats) -> NDArray[np.float64]:
-    aa, ab, bb = (float(v) for v in spread)
-    return np.array([[aa + _FLOOR, ab], [ab, bb + _FLOOR]])
+def _matrices(spread: Floats) -> NDArray[np.float64]:
+    """Covariances (..., 2, 2) of spreads aa, ab, bb (..., 3)."""
+    aa, ab, bb = np.moveaxis(np.asarray(spread, dtype=np.float64), -1, 0)
+    return np.stack([np.stack([aa + _FLOOR, ab], axis=-1), np.stack([ab, bb + _FLOOR], axis=-1)], axis=-2)
 
 
 def _root(matrix: NDArray[np.float64]) -> NDArray[np.float64]:
     values, vectors = np.linalg.eigh(matrix)
-    return np.asarray((vectors * np.sqrt(np.maximum(values, 1e-12))) @ vectors.T)
+    return np.asarray((vectors * np.sqrt(np.maximum(values, 1e-12))[..., None, :]) @ np.swapaxes(vectors, -1, -2))
 
 
 def gaussian_map(source: NDArray[np.float64], target: NDArray[np.float64]) -> Floats:
-    """Linear map (2, 2) carrying one covariance (2, 2) to another with least movement, eigenvalues limited.
+    """Linear maps (..., 2, 2) carrying covariances (..., 2, 2) to others with least movement, eigenvalues limited.
 
     Monge's solution between Gaussians: Pitié and Kokaram, "The linear Monge-Kantorovitch linear colour mapping for
     example-based colour transfer" (CVMP 2007), equation 8.
     """
     root = _root(source)
     inverse = np.linalg.inv(root)
-    transport = inverse @ _root(root @ target @ root) @ inverse
-    values, vectors = np.linalg.eigh(transport)
-    return np.asarray((vectors * np.clip(values, NARROWEST, WIDEST)) @ vectors.T, dtype=np.float32)
+    values, vectors = np.linalg.eigh(inverse @ _root(root @ target @ root) @ inverse)
+    limited = np.clip(values, NARROWEST, WIDEST)[..., None, :]
+    return np.asarray((vectors * limited) @ np.swapaxes(vectors, -1, -2), dtype=np.float32)

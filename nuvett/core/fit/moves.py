@@ -11,7 +11,8 @@ from nuvett.core.types import Document, Floats, OKLab
 CLUSTERS = 10
 MOST_OF_THE_MOVE = 0.7  # going all the way tears neighbouring colours apart
 _ENTROPY = 0.0015
-_SINKHORN_ROUNDS = 120
+_SINKHORN_ROUNDS = 150
+FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
 _BACKGROUND = 0.15  # weight of "no move" in the partition of unity
 
@@ -59,19 +60,14 @@ def pairing_cost(source: OKLab, target: OKLab) -> NDArray[np.float64]:
 def sinkhorn(
     cost: NDArray[np.float64], rows: NDArray[np.float64], columns: NDArray[np.float64], entropy: float = _ENTROPY
 ) -> NDArray[np.float64]:
-    """Entropic transport plan (K, M) with the given margins, in the log domain (Cuturi 2013; Peyré and Cuturi 2019)."""
-    log_kernel = -cost / entropy
-    log_rows, log_columns = np.log(rows), np.log(columns)
-    g = np.zeros(len(columns))
+    """Entropic transport plan (K, M) with the given margins (Cuturi 2013); each row's least cost is taken off first."""
+    kernel = np.exp((cost.min(axis=1, keepdims=True) - cost) / entropy) + 1e-200
+    v = np.ones(len(columns))
+    u = rows / (kernel @ v)
     for _ in range(_SINKHORN_ROUNDS):
-        f = log_rows - _log_sum(log_kernel + g[None], 1)
-        g = log_columns - _log_sum(log_kernel + f[:, None], 0)
-    return np.asarray(np.exp(log_kernel + f[:, None] + g[None]))
-
-
-def _log_sum(values: NDArray[np.float64], axis: int) -> NDArray[np.float64]:
-    top = values.max(axis=axis, keepdims=True)
-    return np.asarray(np.log(np.exp(values - top).sum(axis=axis)) + top.squeeze(axis))
+        v = columns / (kernel.T @ u)
+        u = rows / (kernel @ v)
+    return np.asarray(u[:, None] * kernel * v[None])
 
 
 def pair(source: Palette, target: Palette) -> Pairing:
@@ -93,7 +89,7 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
     Each source colour goes to where its share lands, less where the blur of the entropic plan alone would take it
     (debiased as in Feydy et al. 2019, so that equal palettes do not move), MOST_OF_THE_MOVE of the way.
     """
-    palette = find_palette(cloud, CLUSTERS)
+    palette = find_palette(cloud, CLUSTERS, FINE)
     source_lab, source_share = _colours(palette)
     target_lab, target_share = _colours(target)
     plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
@@ -109,14 +105,22 @@ def _triple(values: Floats) -> tuple[float, float, float]:
     return float(values[0]), float(values[1]), float(values[2])
 
 
-def apply_moves(lab: OKLab, moves: tuple[Move, ...], amount: float = 1.0) -> OKLab:
-    """OKLab colours (N, 3) after moves: a partition of unity of Gaussian weights, with some weight for staying."""
-    if not moves or amount == 0:
+def apply_moves(lab: OKLab, moves: tuple[Move, ...]) -> OKLab:
+    """OKLab colours (N, 3) after moves: a partition of unity of Gaussian weights, with some weight for staying.
+
+    Exponents and weighted sums are one matrix product each: |x - s|^2 is linear in (x, |x|^2, 1).
+    """
+    if not moves:
         return lab
     source = np.array([m.source for m in moves], dtype=np.float32)
-    by = np.array([m.by for m in moves], dtype=np.float32) * np.float32(amount)
-    reach = np.array([m.reach for m in moves], dtype=np.float32)
-    squared = np.einsum("ij,ij->i", lab, lab)[:, None] + np.einsum("ij,ij->i", source, source) - 2 * (lab @ source.T)
-    weight = cv2.exp(np.minimum(squared / (-2 * reach**2), 0).astype(np.float32))
-    weight /= weight.sum(axis=1, keepdims=True) + np.float32(_BACKGROUND)
-    return np.asarray(lab + weight @ by, dtype=np.float32)
+    by = np.array([m.by for m in moves], dtype=np.float32)
+    inverse = (1 / np.array([m.reach for m in moves], dtype=np.float32) ** 2)[:, None]
+    squares = np.einsum("ij,ij->i", source, source)[:, None]
+    exponents = np.hstack([source * inverse, -inverse / 2, -squares * inverse / 2])
+    raised = np.empty((5, len(lab)), dtype=np.float32)
+    raised[:3] = lab.T
+    np.einsum("ij,ij->j", raised[:3], raised[:3], out=raised[3])
+    raised[4] = 1
+    weight = cv2.exp(np.minimum(exponents @ raised, 0))
+    sums = np.vstack([by.T, np.ones((1, len(moves)), dtype=np.float32)]) @ weight
+    return np.asarray(lab + (sums[:3] / (sums[3] + np.float32(_BACKGROUND))).T, dtype=np.float32)

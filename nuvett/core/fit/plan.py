@@ -9,7 +9,7 @@ import numpy as np
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
 from nuvett.core.fit.holds import hold_skin
-from nuvett.core.fit.moves import CLUSTERS, Move, apply_moves, fit_moves
+from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
 from nuvett.core.look.look import ExposureStep, HoldStep, Look, SaturationStep, Trim, WhiteStep, ZoneStep
@@ -70,7 +70,7 @@ class Aim:
 
     @classmethod
     def of_statistics(cls, statistics: Statistics) -> "Aim":
-        return cls(statistics, find_palette(thin(statistics.cloud, _PLANNING_CLOUD), CLUSTERS))
+        return cls(statistics, find_palette(thin(statistics.cloud, _PLANNING_CLOUD), CLUSTERS, FINE))
 
 
 IDENTITY_ZONES: Floats = np.zeros((len(ZONE_LIGHTNESS), 2), dtype=np.float32)

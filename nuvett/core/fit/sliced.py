@@ -18,10 +18,12 @@ def directions(count: int) -> Floats:
 
 def projected_quantiles(cloud: OKLab, axes: Floats, count: int) -> Floats:
     """(count, D) evenly spaced quantiles of a cloud (N, 3) along axes (D, 3)."""
-    ordered = np.sort(cloud @ axes.T, axis=0)
-    own = (np.arange(len(cloud)) + 0.5) / len(cloud)
-    position = (np.arange(count) + 0.5) / count
-    return np.stack([np.interp(position, own, column) for column in ordered.T], axis=1).astype(np.float32)
+    ordered = np.sort(np.ascontiguousarray(axes @ cloud.T), axis=1)
+    position = np.clip((np.arange(count) + 0.5) / count * len(cloud) - 0.5, 0, len(cloud) - 1)
+    lower = np.minimum(position.astype(np.int64), max(0, len(cloud) - 2))
+    fraction = (position - lower).astype(np.float32)
+    upper = np.minimum(lower + 1, len(cloud) - 1)
+    return np.asarray((ordered[:, lower] * (1 - fraction) + ordered[:, upper] * fraction).T, dtype=np.float32)
 
 
 def barycentre(clouds: list[OKLab], weights: list[float]) -> OKLab:

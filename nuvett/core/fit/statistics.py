@@ -80,10 +80,11 @@ def measure_zones(lab: OKLab) -> tuple[Floats, Floats, Floats]:
 
 def interpolate_zones(values: Floats, lightness: Floats) -> Floats:
     """Zone values (17, C) at lightness (N,): (N, C), piecewise linear between zone centres."""
-    position = np.clip(lightness, 0, 1) * (ZONE_COUNT - 1)
-    lower = np.minimum(position.astype(np.int32), ZONE_COUNT - 2)
-    fraction = (position - lower)[:, None].astype(np.float32)
-    return np.asarray(values[lower] * (1 - fraction) + values[lower + 1] * fraction, dtype=np.float32)
+    # As a product with hat functions, which is several times faster than gathering rows.
+    position = np.clip(lightness, 0, 1).astype(np.float32) * np.float32(ZONE_COUNT - 1)
+    hats = np.abs(position[None] - np.arange(ZONE_COUNT, dtype=np.float32)[:, None])
+    np.maximum(1 - hats, 0, out=hats)
+    return np.asarray((np.asarray(values, dtype=np.float32).T @ hats).T, dtype=np.float32)
 
 
 def thin(points: Floats, count: int) -> Floats:

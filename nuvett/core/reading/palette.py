@@ -84,19 +84,21 @@ def _merge(centres: OKLab, shares: Floats, count: int) -> OKLab:
     return centres.astype(np.float32)
 
 
-def find_palette(lab: OKLab, count: int = USUAL) -> Palette:
+def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS) -> Palette:
     """Palette of `count` colours, dark to light, of equally weighted OKLab colours (N, 3).
 
     Deterministic: fine clusters by Lloyd's k-means from farthest-first seeds, then merged with shares counted by a
     power below 1, so that a small area of a distinct colour keeps a place. A picture with fewer distinct
     colours gives a shorter palette.
 
+    fine : clusters that the palette is merged from; fewer are faster and coarser
+
     Raises ValueError when `count` is outside SMALLEST to LARGEST.
     """
     if not SMALLEST <= count <= LARGEST:
         raise ValueError(f"a palette has {SMALLEST} to {LARGEST} colours, not {count}")
     step = max(1, len(lab) // _SEEDING_PIXELS)
-    centres = _farthest_first(lab[::step], _FINE_CLUSTERS)
+    centres = _farthest_first(lab[::step], fine)
     for _ in range(_LLOYD_ROUNDS):
         means, shares = _means(lab, nearest(lab, centres), len(centres))
         centres = np.where(shares[:, None] > 0, means, centres)

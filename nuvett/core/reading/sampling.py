@@ -11,21 +11,25 @@ SAMPLE_SIZE = 8192
 PROXY_PIXELS = 250_000  # area of the proxy that everything is measured on
 
 
-def _spread_bits(values: np.ndarray) -> np.ndarray:
-    """Move the ten low bits of each integer three places apart (Morton order)."""
-    v = values.astype(np.uint32) & 0x3FF
-    v = (v | (v << 16)) & 0x030000FF
-    v = (v | (v << 8)) & 0x0300F00F
-    v = (v | (v << 4)) & 0x030C30C3
-    return (v | (v << 2)) & 0x09249249
+def _spread(bits: int, offset: int) -> np.ndarray:
+    """(2^bits,) numbers with their bits three places apart, the lowest at `offset`."""
+    numbers = np.arange(2**bits, dtype=np.uint16)
+    places = [((numbers >> bit) & 1) << (3 * bit + offset) for bit in range(bits)]
+    return np.asarray(np.sum(places, axis=0), dtype=np.uint16)
+
+
+# 6 bits of lightness, 5 each of a and b: sixteen in all, because sixteen-bit keys are sorted by radix.
+_LIGHTNESS_BITS, _A_BITS, _B_BITS = _spread(6, 0), _spread(5, 2), _spread(5, 1)
+_WIDEST = 0.2  # a and b beyond this share the outermost cells
 
 
 def colour_order(lab: OKLab) -> np.ndarray:
     """Indices that put OKLab colours (N, 3) in Morton order, so that neighbours in the order look alike."""
-    lightness = np.clip(lab[:, 0] * 1023, 0, 1023).astype(np.uint32)
-    a = np.clip((lab[:, 1] + 0.4) * 1278, 0, 1023).astype(np.uint32)
-    b = np.clip((lab[:, 2] + 0.4) * 1278, 0, 1023).astype(np.uint32)
-    return np.argsort((_spread_bits(lightness) << 2) | (_spread_bits(a) << 1) | _spread_bits(b), kind="stable")
+    cells = lab * np.array([64, 16 / _WIDEST, 16 / _WIDEST], dtype=np.float32)
+    cells[:, 1:] += 16
+    codes = np.clip(cells, 0, [63, 31, 31]).astype(np.uint8)
+    keys = _LIGHTNESS_BITS[codes[:, 0]] | _A_BITS[codes[:, 1]] | _B_BITS[codes[:, 2]]
+    return np.argsort(keys, kind="stable")
 
 
 def stratified_sample(linear: Linear, weights: Mask01 | None = None, count: int = SAMPLE_SIZE) -> Linear:

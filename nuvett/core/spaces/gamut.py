@@ -1,5 +1,7 @@
 """Gamut mapping by chroma reduction at constant lightness and hue."""
 
+from functools import cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,6 +14,8 @@ _BOUNDARY_STEPS = 11  # bisection of chroma: 0.4 / 2**11 is far below anything v
 _CLIP_REACH = 0.06  # chroma beyond the boundary within which clipping can still be unnoticeable
 _CLIP_STEPS = 5
 _TOLERANCE = 1e-5
+LIGHTNESSES, HUES = 201, 360  # grid of directions that limits are kept for
+_FARTHEST = 0.5  # chroma beyond every space here
 
 
 def _in_space(linear: Linear, space: Space) -> Floats:
@@ -48,32 +52,66 @@ def _boundary(lab: OKLab, space: Space) -> Floats:
     return low
 
 
-def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
-    """Linear RGB (N, 3) of `space`, inside 0 to 1, for OKLab colours (N, 3).
-
-    Colours inside the gamut are kept. Others lose chroma at constant OKLab lightness and hue until clipping what
-    is left is not noticeable: the method of CSS Color Module Level 4, section 13.2 (MINDE with local clip), run
-    for all colours at once with a fixed number of bisections.
-    """
-    rgb = _in_space(oklab_to_linear(lab), space)
-    index = np.flatnonzero(_outside(np.ascontiguousarray(rgb.T)))
-    out = np.clip(rgb, 0, 1)
-    if index.size == 0:
-        return np.asarray(out)
-    source = lab[index].astype(np.float32)
-    source[:, 0] = np.clip(source[:, 0], 0, 1)
-    low = _boundary(source, space)
-    chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
+def _most_chroma(lab: OKLab, space: Space) -> Floats:
+    """Largest share (N,) of each colour's chroma whose clipped colour cannot be told from it."""
+    low = _boundary(lab, space)
+    chroma = np.maximum(np.hypot(lab[:, 1], lab[:, 2]), 1e-6)
     high = np.minimum(1, low + _CLIP_REACH / chroma)
     back = matrix_between(space, Space.SRGB).T
     for _ in range(_CLIP_STEPS):
         middle = (low + high) / 2
-        current = source * np.stack([np.ones_like(middle), middle, middle], axis=1)
+        current = lab * np.stack([np.ones_like(middle), middle, middle], axis=1)
         clipped = np.clip(_in_space(oklab_to_linear(current), space), 0, 1)
         moved = linear_to_oklab(clipped if space is Space.SRGB else clipped @ back) - current
         accept = np.einsum("ij,ij->i", moved, moved) < JUST_NOTICEABLE**2
         low = np.where(accept, middle, low)
         high = np.where(accept, high, middle)
-    source[:, 1:] *= low[:, None]
-    out[index] = np.clip(_in_space(oklab_to_linear(source), space), 0, 1)
+    return np.asarray(low, dtype=np.float32)
+
+
+@cache
+def chroma_limits(space: Space) -> Floats:
+    """Largest usable OKLab chroma of a space, (LIGHTNESSES, HUES + 1) on even grids of lightness 0 to 1 and hue.
+
+    The search of CSS Color 4 ends at the same chroma wherever along a hue and lightness it starts, so it is run
+    once for a grid of directions; each colour then only looks its limit up.
+    """
+    lightness = np.linspace(0, 1, LIGHTNESSES, dtype=np.float32)
+    hue = np.linspace(0, 2 * np.pi, HUES + 1, dtype=np.float32)
+    grid = np.stack(np.meshgrid(lightness, hue, indexing="ij"), axis=-1).reshape(-1, 2)
+    a, b = _FARTHEST * np.cos(grid[:, 1]), _FARTHEST * np.sin(grid[:, 1])
+    lab = np.stack([grid[:, 0], a, b], axis=1).astype(np.float32)
+    limits = (_most_chroma(lab, space) * _FARTHEST).reshape(LIGHTNESSES, HUES + 1).astype(np.float32)
+    limits.setflags(write=False)
+    return limits
+
+
+def _limit_of(lab: OKLab, space: Space) -> Floats:
+    """Largest usable chroma (N,) at each colour's lightness and hue, bilinear in `chroma_limits`."""
+    limits = chroma_limits(space)
+    row = lab[:, 0] * (LIGHTNESSES - 1)
+    column = (np.arctan2(lab[:, 2], lab[:, 1]) / (2 * np.pi) % 1) * HUES
+    top = np.minimum(row.astype(np.int32), LIGHTNESSES - 2)
+    left = np.minimum(column.astype(np.int32), HUES - 1)
+    down, right = row - top, column - left
+    above = limits[top, left] * (1 - right) + limits[top, left + 1] * right
+    below = limits[top + 1, left] * (1 - right) + limits[top + 1, left + 1] * right
+    return np.asarray(above * (1 - down) + below * down, dtype=np.float32)
+
+
+def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
+    """Linear RGB (N, 3) of `space`, inside 0 to 1, for OKLab colours (N, 3).
+
+    Colours inside the gamut are kept. Others lose chroma at constant OKLab lightness and hue until clipping what
+    is left is not noticeable: the method of CSS Color Module Level 4, section 13.2 (MINDE with local clip).
+    """
+    rgb = _in_space(oklab_to_linear(lab), space)
+    index = np.flatnonzero(_outside(np.ascontiguousarray(rgb.T)))
+    out = np.clip(rgb, 0, 1)
+    if index.size:
+        source = lab[index].astype(np.float32)
+        source[:, 0] = np.clip(source[:, 0], 0, 1)
+        chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
+        source[:, 1:] *= np.minimum(1, _limit_of(source, space) / chroma)[:, None]
+        out[index] = np.clip(_in_space(oklab_to_linear(source), space), 0, 1)
     return np.asarray(out)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import cache
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -113,16 +114,22 @@ def decode_curve(encoded: Floats, curve: Curve) -> Floats:
     return np.asarray(np.copysign(linear, encoded), dtype=np.float32)
 
 
+def _power(values: Floats, exponent: float) -> Floats:
+    """Values of any shape to a power; OpenCV's is several times faster than numpy's."""
+    flat = np.ascontiguousarray(values, dtype=np.float32).reshape(-1, 1)
+    return np.asarray(np.reshape(cv2.pow(flat, exponent), np.shape(values)), dtype=np.float32)
+
+
 def encode_curve(linear: Floats, curve: Curve) -> Floats:
     """Linear light to encoded values, any shape; inverse of `decode_curve`."""
     magnitude = np.abs(linear)
     if curve is Curve.SRGB:
-        power = np.power(magnitude, np.float32(1 / 2.4))
+        power = _power(magnitude, 1 / 2.4)
         encoded = np.where(magnitude <= 0.0031308, magnitude * 12.92, 1.055 * power - 0.055)
     elif curve is Curve.ADOBE:
-        encoded = magnitude ** np.float32(256 / 563)
+        encoded = _power(magnitude, 256 / 563)
     else:
-        encoded = np.where(magnitude < 1 / 512, magnitude * 16, magnitude ** np.float32(1 / 1.8))
+        encoded = np.where(magnitude < 1 / 512, magnitude * 16, _power(magnitude, 1 / 1.8))
     return np.asarray(np.copysign(encoded, linear), dtype=np.float32)
 
 

@@ -1,5 +1,7 @@
 """Lookup tables: the colour part of a frame plan, compiled."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from nuvett.core.errors import TableError
@@ -18,6 +20,14 @@ def grid(size: int) -> Encoded01:
     return np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
 
 
+@lru_cache(maxsize=8)
+def _grid_linear(size: int, domain: Space) -> Floats:
+    """Linear light (size^3, 3) of the grid's colours, which is the same for every plan."""
+    linear = to_linear(grid(size).reshape(-1, 3), domain)
+    linear.setflags(write=False)
+    return linear
+
+
 def compile_plan(
     plan: FramePlan, size: int = USUAL_SIZE, domain: Space = Space.SRGB, space: Space = Space.SRGB
 ) -> Floats:
@@ -26,7 +36,7 @@ def compile_plan(
     Both ends are encoded with their transfer curves, which space the grid perceptually. Colours outside the gamut
     of `space` have been mapped into it, so entries lie in 0 to 1.
     """
-    lab = apply_plan(plan, to_linear(grid(size).reshape(-1, 3), domain))
+    lab = apply_plan(plan, _grid_linear(size, domain))
     encoded = encode_curve(map_to_gamut(lab, space), SPACES[space].curve)
     return np.ascontiguousarray(np.clip(encoded, 0, 1).reshape(size, size, size, 3))
 

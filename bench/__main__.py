@@ -1,0 +1,37 @@
+"""`./run bench`: every measurement, printed as tables; `--json FILE` writes them as data, `--only NAME` picks some."""
+
+import argparse
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from bench import consistency, even, extras, speed, transfer
+from bench.report import Table
+
+SECTIONS: dict[str, Callable[[], list[Table]]] = {
+    "transfer": transfer.run,
+    "even": even.run,
+    "consistency": consistency.run,
+    "tables": extras.run,
+    "speed": speed.run,
+}
+
+
+def main() -> None:
+    """Measure and print."""
+    parser = argparse.ArgumentParser(prog="./run bench", description="Measure Nuvett against published methods.")
+    parser.add_argument("--only", choices=SECTIONS, action="append", help="one section; may be given several times")
+    parser.add_argument("--json", type=Path, help="also write all tables as JSON")
+    arguments = parser.parse_args()
+    tables: list[Table] = []
+    for name in arguments.only or SECTIONS:
+        for table in SECTIONS[name]():
+            print(table.text(), flush=True)
+            tables.append(table)
+    if arguments.json:
+        arguments.json.write_text(json.dumps([table.data() for table in tables], indent=2) + "\n")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,132 @@
+"""Error of tables, tables inferred from pairs, edges that holds leave, drift's reasons on frames spoiled on purpose."""
+
+import numpy as np
+
+from bench.pictures import Named, photographs, rendered, stills
+from bench.report import Table
+from bench.transfer import FULL, plan_for
+from nuvett.core.drift.drift import Yardstick, measure_drift
+from nuvett.core.even.light import apply_gains, join_gains
+from nuvett.core.fit.plan import apply_plan, saturate
+from nuvett.core.look.look import HoldStep
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.render import Renderer
+from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
+from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.table.infer import infer_table, register
+from nuvett.core.table.table import compile_plan, direct
+from nuvett.core.types import Linear
+
+
+def table_errors() -> Table:
+    """Tables of 33 and 65 points against the direct computation, full-strength looks on real pictures."""
+    table = Table("Tables against direct computation", ("points", "mean CIEDE2000", "99 %", "largest"))
+    for size in (33, 65):
+        errors = []
+        for picture in photographs() + rendered()[:3]:
+            plan = plan_for(picture.proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)
+            pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
+            by_table = Renderer(compile_plan(plan, size)).picture(pixels, 16).reshape(-1, 3) / np.float32(65535)
+            exact = direct(plan, pixels.reshape(-1, 3).astype(np.float32) / 255)
+            errors.append(difference(to_linear(by_table), to_linear(exact)))
+        every = np.concatenate(errors)
+        values = (every.mean(), np.quantile(every, 0.99), every.max())
+        table.add(size, *(round(float(v), 3) for v in values))
+    return table
+
+
+def inferred_tables() -> Table:
+    """A table inferred from one pair, on that picture and on others."""
+    table = Table("Table inferred from one pair", ("picture", "mean CIEDE2000"))
+    pictures = rendered()[:4] + photographs()[:2]
+    plan = plan_for(pictures[0].proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)
+    renderer = Renderer(compile_plan(plan))
+
+    def encoded(picture: Named) -> np.ndarray:
+        return np.asarray(picture.pixels / 255, dtype=np.float32)
+
+    before, after = encoded(pictures[0]), np.asarray(renderer.picture(pictures[0].pixels) / 255, dtype=np.float32)
+    found = Renderer(infer_table([(before, register(before, after))]).table)
+    for picture in pictures:
+        pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
+        ours, truth = (to_linear(r.picture(pixels, 16) / np.float32(65535)) for r in (found, renderer))
+        kind = "the pair itself" if picture is pictures[0] else picture.name
+        table.add(kind, round(float(difference(ours, truth).mean()), 2))
+    return table
+
+
+def hold_edges() -> Table:
+    """Steepest gain of colour differences along fine ramps through skin, with and without a hold."""
+    table = Table("Holds: steepest local gain of colour along ramps through skin", ("look", "gain"))
+    source, target = rendered()[0].proxy.reshape(-1, 3), stills()[2].proxy.reshape(-1, 3)
+    hue = np.radians(np.linspace(-60, 160, 1200))
+    ramps = [
+        np.stack([np.full_like(hue, light), chroma * np.cos(hue), chroma * np.sin(hue)], axis=1).astype(np.float32)
+        for light in (0.35, 0.55, 0.75)
+        for chroma in (0.04, 0.08, 0.12)
+    ]
+    for name, hold in (("without hold", HoldStep()), ("with hold", HoldStep(on=True))):
+        plan = plan_for(source, target, FULL.model_copy(update={"hold": hold}))
+        gains = []
+        for ramp in ramps:
+            out = apply_plan(plan, oklab_to_linear(ramp))
+            moved, asked = (np.linalg.norm(np.diff(c, axis=0), axis=1) for c in (out, ramp))
+            gains.append(float((moved / asked).max()))
+        table.add(name, round(max(gains), 2))
+    return table
+
+
+def drift_reasons() -> Table:
+    """Frames spoiled in one way each: how often the first reason names that way."""
+    spoilers = {
+        "darker": lambda x: apply_gains(x, join_gains(-0.8)),
+        "lighter": lambda x: apply_gains(x, join_gains(0.8)),
+        "cooler": lambda x: apply_gains(x, join_gains(0, -22)),
+        "warmer": lambda x: apply_gains(x, join_gains(0, 22)),
+        "flatter": _flatter,
+        "duller": lambda x: oklab_to_linear(saturate(linear_to_oklab(x), -0.7, 0)),
+    }
+    table = Table("Drift: first reason names the spoiling", ("spoiled", "named first", "named at all"))
+    pictures = photographs() + rendered()
+    for name, spoil in spoilers.items():
+        first = named = 0
+        for picture in pictures:
+            sample = stratified_sample(picture.proxy, count=2048)
+            yardstick = Yardstick.of(linear_to_oklab(sample))
+            found = measure_drift(linear_to_oklab(np.clip(spoil(sample), 0, 1)), yardstick)
+            words = [reason.words for reason in found.reasons]
+            first += bool(words) and name in words[0]
+            named += any(name in word for word in words)
+        table.add(name, f"{first} of {len(pictures)}", f"{named} of {len(pictures)}")
+    return table
+
+
+def _flatter(linear: Linear) -> Linear:
+    lab = linear_to_oklab(linear)
+    middle = lab[:, 0].mean()
+    lab[:, 0] = middle + (lab[:, 0] - middle) * np.float32(0.6)
+    return oklab_to_linear(lab)
+
+
+def smoothness() -> Table:
+    """Banding and the neutral axis: a smooth grey ramp through each full-strength look."""
+    table = Table("Smooth grey ramp through full-strength looks", ("measure", "largest over looks"))
+    steps, bends = [], []
+    grey = to_linear(np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1))
+    for picture in rendered()[:4]:
+        for still in stills():
+            plan = plan_for(picture.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), FULL)
+            lab = apply_plan(plan, grey)
+            own = linear_to_oklab(grey)[:, 0]
+            slope = np.diff(lab[:, 0]) / np.maximum(np.diff(own), 1e-6)
+            steps.append(float(slope[own[1:] > 0.1].max()))
+            bends.append(float(np.abs(np.diff(lab[:, 1:], axis=0)).max() / np.diff(own[own > 0.1]).max()))
+    table.add("steepest slope of lightness", round(max(steps), 2))
+    table.add("steepest change of tint per lightness", round(max(bends), 2))
+    return table
+
+
+def run() -> list[Table]:
+    """All of them."""
+    return [table_errors(), inferred_tables(), hold_edges(), drift_reasons(), smoothness()]

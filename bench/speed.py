@@ -1,0 +1,194 @@
+"""Speed and memory, as ratios and times measured side by side in one run."""
+
+import multiprocessing
+import os
+import resource
+import tempfile
+import time
+import uuid
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from statistics import median
+
+import cv2
+import numpy as np
+import pyvips
+
+from bench.pictures import DEMO, load, rendered, stills
+from bench.report import Table
+from nuvett.core.even.overlay import EvenLight
+from nuvett.core.fit.plan import Aim, FramePlan, plan_frame
+from nuvett.core.fit.statistics import measure
+from nuvett.core.look.look import Look, ToneStep, Trim
+from nuvett.core.reading.reading import Target, Weighed, blend, read
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.table.table import compile_plan
+from nuvett.imaging.decode import Limits
+from nuvett.imaging.encode import FORMATS, Format, encode
+from nuvett.imaging.proxy import measuring_proxy, view
+from nuvett.services.rendering import render_file, renderer_of
+from nuvett.services.wall import Show, build_wall
+from nuvett.services.workbench import Aimed, FrameFacts, Workbench, dump_array
+from nuvett.store.blobs import BlobStore
+
+_REPEATS = 5
+_LARGE = (4000, 6000)  # 24 megapixels
+_LIMITS = Limits()
+_FILES = 4
+
+
+def timed(work: Callable[[], object], repeats: int = _REPEATS) -> float:
+    """Median seconds of a call, after one call that does not count."""
+    work()
+    found = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - start)
+    return median(found)
+
+
+def _plan() -> FramePlan:
+    source, target = (stratified_sample(p.proxy) for p in (rendered()[0], stills()[0]))
+    aim = Aim.of_statistics(measure(linear_to_oklab(target)))
+    return plan_frame(measure(linear_to_oklab(source)), aim, Look(), np.array([1.1, 1, 0.95], np.float32))
+
+
+def large_jpeg(folder: Path) -> Path:
+    """A 24-megapixel JPEG enlarged from a demo frame, with fine noise so that it costs what a photograph costs."""
+    frame = cv2.resize(load(DEMO / "frames" / "AT-0101.jpg"), _LARGE[::-1], interpolation=cv2.INTER_CUBIC)
+    noise = np.random.default_rng(1).integers(-6, 7, frame.shape, np.int16)
+    path = folder / "large.jpg"
+    path.write_bytes(encode(np.clip(frame + noise, 0, 255).astype(np.uint8), Format.JPEG, 92))
+    return path
+
+
+def deliver(path: Path, plan: FramePlan) -> bytes:
+    """What a delivery does with one file."""
+    pixels, _, exif = render_file(path, _LIMITS, lambda domain: renderer_of(plan, domain), FORMATS[Format.JPEG].depth)
+    return encode(pixels, Format.JPEG, 92, Space.SRGB, exif)
+
+
+def bare(path: Path) -> bytes:
+    """Decode and encode of the same file and nothing else."""
+    image = pyvips.Image.new_from_file(str(path), access="sequential")
+    return bytes(image.write_to_buffer(".jpg", Q=92, subsample_mode="off"))
+
+
+def _several(work: Callable[[], bytes], at_once: int) -> None:
+    with ThreadPoolExecutor(at_once) as pool:
+        list(pool.map(lambda _: len(work()), range(_FILES)))
+
+
+def _peak_of_delivery(path: str, plan_text: str, files: int) -> float:
+    plan = FramePlan.model_validate_json(plan_text)
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(lambda _: len(deliver(Path(path), plan)), range(files)))
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
+def delivery_table(folder: Path) -> Table:
+    """Delivery as the worker does it against bare decode and encode of the same files; peak memory."""
+    path, plan = large_jpeg(folder), _plan()
+    table = Table("Delivery of 24-megapixel JPEGs", ("measure", "value", "aim"))
+    plain, ours = (
+        timed(lambda: _several(lambda: bare(path), 1)),
+        timed(lambda: _several(lambda: deliver(path, plan), 2)),
+    )
+    table.add(f"decode + encode of {_FILES} files alone, s", round(plain, 3), "")
+    table.add(f"delivery of {_FILES} files, two at once, s", round(ours, 3), "")
+    table.add("ratio", round(ours / plain, 2), "at most 2.5, better 2.0")
+    os.environ["MALLOC_ARENA_MAX"] = "2"  # as the start command sets it for the worker
+    context = multiprocessing.get_context("spawn")
+    for files in (2, 6):
+        with context.Pool(1) as pool:
+            peak = pool.apply(_peak_of_delivery, (str(path), plan.model_dump_json(), files))
+        table.add(f"peak memory of a worker after {files} files, two at once, MB", round(peak), "under 700")
+    return table
+
+
+def step_table(folder: Path) -> Table:
+    """Times of the single steps that make dragging live."""
+    table = Table("Steps, ms", ("step", "ms", "aim"))
+    pixels = load(DEMO / "frames" / "AT-0101.jpg")
+    proxy = measuring_proxy(pixels, Space.SRGB)
+    sample = stratified_sample(proxy)
+    frame = measure(linear_to_oklab(sample))
+    aim = Aim.of(blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)]))
+    gains = np.array([1.1, 1, 0.95], np.float32)
+    plan = plan_frame(frame, aim, Look(), gains)
+    measuring = timed(lambda: measure(linear_to_oklab(stratified_sample(proxy))))
+    table.add("measuring a frame from its proxy", round(1000 * measuring, 1), "under 60")
+    table.add("planning a frame", round(1000 * timed(lambda: plan_frame(frame, aim, Look(), gains)), 1), "under 30")
+    table.add("compiling a 33-point table", round(1000 * timed(lambda: compile_plan(plan)), 1), "under 15")
+    table.add("compiling a 65-point table", round(1000 * timed(lambda: compile_plan(plan, 65)), 1), "")
+    bench, frames = _workbench(folder, 1)
+    target = _target()
+    looks = iter(Look(tone=ToneStep(amount=50 + n / 10)) for n in range(100))
+
+    def preview() -> bytes:
+        found = bench.plan(frames, 0, Aimed(next(looks), target, "target"))
+        return bench.preview(frames[0], found, 1280)
+
+    table.add("preview at 1280 px after a change", round(1000 * timed(preview), 1), "under 100")
+    return table
+
+
+def _target() -> Target:
+    return blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)])
+
+
+def _workbench(folder: Path, count: int) -> tuple[Workbench, list[FrameFacts]]:
+    """A workbench with frames of the demo on it, repeated with slight changes until there are enough."""
+    blobs = BlobStore(str(folder / "blobs"))
+    frames = []
+    paths = sorted((DEMO / "frames").glob("*.jpg"))
+    setups = [uuid.uuid4() for _ in range(7)]
+    for n in range(count):
+        pixels = load(paths[n % len(paths)])
+        if n >= len(paths):
+            pixels = np.ascontiguousarray(np.clip(pixels.astype(np.int16) + n % 5 + 1, 0, 255).astype(np.uint8))
+        sample = stratified_sample(measuring_proxy(pixels, Space.SRGB))
+        kept = encode(view(pixels, Space.SRGB), Format.JPEG, 95)
+        (folder / "view.jpg").write_bytes(kept)
+        frames.append(
+            FrameFacts(
+                id=uuid.uuid4(),
+                original=blobs.put_file(folder / "view.jpg")[0],
+                view=blobs.put_file(folder / "view.jpg")[0],
+                sample=blobs.put(dump_array(sample))[0],
+                domain=Space.SRGB,
+                width=1200,
+                height=800,
+                setup=setups[n * 7 // count],
+                even=EvenLight(),
+                trim=Trim(),
+            )
+        )
+    return Workbench(blobs, _LIMITS, 512), frames
+
+
+def wall_table(folder: Path) -> Table:
+    """The wall of 50 frames after a change of the look: planned, measured, and every tile rendered."""
+    table = Table("Wall of 50 frames after a change", ("measure", "s", "aim"))
+    bench, frames = _workbench(folder, 50)
+    target = _target()
+    looks = iter(Look(tone=ToneStep(amount=50 + n / 10)) for n in range(100))
+
+    def change() -> None:
+        wall = build_wall(bench, frames, Aimed(next(looks), target, "target"), Show.LOOK)
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            list(pool.map(lambda item: bench.preview(item.frame, item.plan, 400), wall.items))
+
+    table.add("plans, measures and tiles", round(timed(change, 3), 2), "under 1")
+    return table
+
+
+def run() -> list[Table]:
+    """All speed tables."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        return [delivery_table(folder), step_table(folder), wall_table(folder)]

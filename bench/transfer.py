@@ -1,0 +1,107 @@
+"""Closeness and cleanness of transfer, ours and the published methods, on the same pictures."""
+
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+
+from bench.baselines import METHODS
+from bench.pictures import Named, photographs, rendered, stills
+from bench.report import Table
+from nuvett.core.drift.drift import Yardstick, distance
+from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
+from nuvett.core.fit.statistics import Statistics, measure
+from nuvett.core.look.look import Look, MoveStep, SpreadStep, ToneStep, ZoneStep
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.spaces.gamut import map_to_gamut
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import from_linear
+from nuvett.core.types import Linear
+
+STAGES = Look(
+    tone=ToneStep(amount=100, steepest=2.6),
+    zones=ZoneStep(amount=100),
+    spread=SpreadStep(amount=100),
+    moves=MoveStep(on=False),
+)
+FULL = STAGES.model_copy(update={"moves": MoveStep(amount=100)})
+_FLAT = 0.01  # gradients of OKLab lightness below this say nothing about contrast
+Method = Callable[[Linear, Linear], Linear]
+
+
+def _statistics(linear: Linear) -> Statistics:
+    return measure(linear_to_oklab(stratified_sample(linear)))
+
+
+def ours(look: Look) -> Method:
+    """Our fit at a look's amounts, each frame by itself."""
+
+    def transfer(source: Linear, target: Linear) -> Linear:
+        return map_to_gamut(apply_plan(plan_for(source, target, look), source))
+
+    return transfer
+
+
+def plan_for(source: Linear, target: Linear, look: Look) -> FramePlan:
+    """Plan of one picture (N, 3) toward another (M, 3)."""
+    return plan_frame(_statistics(source), Aim.of_statistics(_statistics(target)), look)
+
+
+def _gradient(linear: Linear) -> np.ndarray:
+    lightness = cv2.GaussianBlur(linear_to_oklab(linear)[..., 0], (0, 0), 1.0)
+    return np.asarray(np.hypot(cv2.Sobel(lightness, -1, 1, 0, scale=0.25), cv2.Sobel(lightness, -1, 0, 1, scale=0.25)))
+
+
+def contrast_gain(before: Linear, after: Linear) -> float:
+    """99th percentile of the local gain in lightness gradient, pictures (H, W, 3) linear."""
+    first, second = _gradient(before), _gradient(after)
+    telling = first > _FLAT
+    return float(np.quantile(second[telling] / first[telling], 0.99))
+
+
+def newly_clipped(before: Linear, after: Linear) -> float:
+    """Share of pixels that became white or black in a channel that was not: 1 or above, or all at 0 or below."""
+    was, now = from_linear(before), from_linear(after)
+    edge = 254.5 / 255
+    blown = (now.max(axis=-1) >= edge) & (was.max(axis=-1) < edge)
+    crushed = (now.max(axis=-1) <= 1 - edge) & (was.max(axis=-1) > 1 - edge)
+    return float((blown | crushed).mean())
+
+
+def out_of_gamut(after: Linear) -> float:
+    """Share of pixels that a method sends outside sRGB, where something must be done to them."""
+    return float(((after < -1e-3) | (after > 1.001)).any(axis=-1).mean())
+
+
+def compare(pictures: list[Named], title: str) -> Table:
+    """Each method over all stills and pictures; means."""
+    methods: dict[str, Method] = {**METHODS, "Nuvett, stages 1 to 3": ours(STAGES), "Nuvett, all stages": ours(FULL)}
+    table = Table(title, ("method", "left over", "99th percentile gain", "newly clipped %"))
+    results: dict[str, list[tuple[float, float, float]]] = {name: [] for name in methods}
+    for still in stills():
+        target = still.thumbnail.reshape(-1, 3)
+        yardstick = Yardstick.of(linear_to_oklab(stratified_sample(target, count=2048)))
+        for picture in pictures:
+            proxy = picture.thumbnail
+            source = proxy.reshape(-1, 3)
+            start = _distance(source, yardstick)
+            for name, method in methods.items():
+                after = np.clip(method(source, target), 0, 1).reshape(proxy.shape)
+                left = _distance(after.reshape(-1, 3), yardstick) / start
+                clipped = newly_clipped(proxy, after)
+                results[name].append((left, contrast_gain(proxy, after), 100 * clipped))
+    for name, rows in results.items():
+        table.add(name, *(round(float(v), 3) for v in np.mean(rows, axis=0)))
+    return table
+
+
+def _distance(linear: Linear, yardstick: Yardstick) -> float:
+    return distance(linear_to_oklab(stratified_sample(linear, count=2048)), yardstick)
+
+
+def run() -> list[Table]:
+    """Tables on photographs and on rendered frames, so that neither is the only evidence."""
+    return [
+        compare(photographs(), "Transfer, 4 stills to photographs"),
+        compare(rendered(), "Transfer, 4 stills to rendered frames"),
+    ]
