@@ -2,7 +2,6 @@
 
 import argparse
 import json
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -34,4 +33,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

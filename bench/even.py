@@ -62,7 +62,7 @@ def crops_table() -> Table:
             h, w = int(height * random.uniform(0.45, 0.75)), int(width * random.uniform(0.45, 0.75))
             y, x = random.integers(0, height - h), random.integers(0, width - w)
             truth = small_linear(photo.pixels[y : y + h, x : x + w])
-            truth = cv2.resize(truth, (w // 2, h // 2), interpolation=cv2.INTER_AREA)
+            truth = np.asarray(cv2.resize(truth, (w // 2, h // 2), interpolation=cv2.INTER_AREA), np.float32)
             gains = join_gains(*(float(v) for v in random.normal(0, _JITTER)))
             spoiled = np.clip(truth * gains, 0, 1).astype(np.float32)
             # Through eight bits, as a camera's file would be.

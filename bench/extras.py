@@ -1,5 +1,7 @@
 """Error of tables, tables inferred from pairs, edges that holds leave, drift's reasons on frames spoiled on purpose."""
 
+from collections.abc import Callable
+
 import numpy as np
 
 from bench.pictures import Named, photographs, rendered, stills
@@ -27,9 +29,9 @@ def table_errors() -> Table:
         for picture in photographs() + rendered()[:3]:
             plan = plan_for(picture.proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)
             pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
-            by_table = Renderer(compile_plan(plan, size)).picture(pixels, 16).reshape(-1, 3) / np.float32(65535)
-            exact = direct(plan, pixels.reshape(-1, 3).astype(np.float32) / 255)
-            errors.append(difference(to_linear(by_table), to_linear(exact)))
+            by_table = Renderer(compile_plan(plan, size)).picture(pixels, 16).reshape(-1, 3)
+            exact = direct(plan, (pixels.reshape(-1, 3) / 255).astype(np.float32))
+            errors.append(difference(to_linear((by_table / 65535).astype(np.float32)), to_linear(exact)))
         every = np.concatenate(errors)
         values = (every.mean(), np.quantile(every, 0.99), every.max())
         table.add(size, *(round(float(v), 3) for v in values))
@@ -50,7 +52,7 @@ def inferred_tables() -> Table:
     found = Renderer(infer_table([(before, register(before, after))]).table)
     for picture in pictures:
         pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
-        ours, truth = (to_linear(r.picture(pixels, 16) / np.float32(65535)) for r in (found, renderer))
+        ours, truth = (to_linear((r.picture(pixels, 16) / 65535).astype(np.float32)) for r in (found, renderer))
         kind = "the pair itself" if picture is pictures[0] else picture.name
         table.add(kind, round(float(difference(ours, truth).mean()), 2))
     return table
@@ -79,7 +81,7 @@ def hold_edges() -> Table:
 
 def drift_reasons() -> Table:
     """Frames spoiled in one way each: how often the first reason names that way."""
-    spoilers = {
+    spoilers: dict[str, Callable[[Linear], Linear]] = {
         "darker": lambda x: apply_gains(x, join_gains(-0.8)),
         "lighter": lambda x: apply_gains(x, join_gains(0.8)),
         "cooler": lambda x: apply_gains(x, join_gains(0, -22)),

@@ -8,6 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import cv2
+import hypothesis
 import numpy as np
 import pytest
 from sqlalchemy import text
@@ -17,6 +18,10 @@ from nuvett.services.studio import Studio
 from nuvett.settings import Settings
 from nuvett.store.models import Base
 from tools.cluster import Cluster
+
+# How long an example takes says nothing on a shared machine; the wall clock of the whole run is what counts.
+hypothesis.settings.register_profile("ours", deadline=None)
+hypothesis.settings.load_profile("ours")
 
 PROJECT = Path(__file__).resolve().parent.parent
 DEMO = PROJECT / "demo"

@@ -19,7 +19,7 @@ def cloud_of(picture: np.ndarray) -> np.ndarray:
 
 
 @given(ours.seeds, ours.seeds)
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_drift_is_nothing_to_oneself_and_the_same_both_ways(first: int, second: int) -> None:
     a, b = (linear_to_oklab(to_linear(ours.cloud(seed, 600))) for seed in (first, second))
     assert distance(a, Yardstick.of(a)) < 1e-4

@@ -21,7 +21,7 @@ def test_gains_split_and_join_without_loss(exposure: float, warmth: float, tint:
     assert np.allclose(found, (exposure, warmth, tint), atol=2e-3)
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(ours.gains)
 def test_levelling_a_gain_returns_that_gain(photo: np.ndarray, gain: tuple[float, float, float]) -> None:
     linear = stratified_sample(to_linear((photo / 255).astype(np.float32))) * np.float32(0.5)

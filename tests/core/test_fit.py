@@ -38,7 +38,6 @@ def statistics_of(linear: np.ndarray) -> Statistics:
 
 
 @given(ours.quantiles, ours.quantiles, st.floats(1, 4))
-@settings(deadline=None)
 def test_tone_rises_everywhere_and_no_steeper_than_allowed(
     source: np.ndarray, target: np.ndarray, steepest: float
 ) -> None:
@@ -50,7 +49,6 @@ def test_tone_rises_everywhere_and_no_steeper_than_allowed(
 
 
 @given(ours.quantiles)
-@settings(deadline=None)
 def test_tone_toward_oneself_changes_nothing(source: np.ndarray) -> None:
     assert np.abs(fit_tone(source, source) - TONE_GRID).max() < 2e-3
 
@@ -63,7 +61,7 @@ def test_black_and_white_aims_are_met(photo: np.ndarray, still: np.ndarray) -> N
 
 
 @given(ours.seeds)
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=10)
 def test_transfer_to_oneself_is_the_identity(seed: int) -> None:
     linear = stratified_sample(to_linear(ours.cloud(seed)))
     own = statistics_of(linear)
@@ -72,7 +70,7 @@ def test_transfer_to_oneself_is_the_identity(seed: int) -> None:
 
 
 @given(ours.looks)
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_strength_nothing_is_the_evened_input(photo: np.ndarray, still: np.ndarray, look: Look) -> None:
     linear = sample_of(photo)
     none = look.model_copy(update={"strength": 0.0})

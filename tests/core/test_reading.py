@@ -20,7 +20,7 @@ def reading_of(picture: np.ndarray, sampling: Sampling | None = None) -> Reading
     return read(to_linear((picture / 255).astype(np.float32)), sampling)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(ours.seeds, st.integers(2, 12))
 def test_palette_shares_add_up_and_run_from_dark_to_light(seed: int, count: int) -> None:
     palette = find_palette(linear_to_oklab(to_linear(ours.cloud(seed))), count)
@@ -76,7 +76,7 @@ def test_a_family_takes_near_colours_and_leaves_others() -> None:
 
 
 @given(ours.seeds)
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_a_wider_tolerance_never_takes_less(seed: int) -> None:
     lab = linear_to_oklab(to_linear(ours.cloud(seed, 300)))
     colour = tuple(float(v) for v in lab[7])
@@ -116,7 +116,7 @@ def test_readings_survive_json_exactly(still: np.ndarray) -> None:
 
 
 @given(ours.seeds)
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_quantiles_of_the_sample_are_those_of_all_pixels(seed: int) -> None:
     linear = to_linear(ours.cloud(seed, 20_000))
     sampled = measure(linear_to_oklab(stratified_sample(linear, count=2048)))

@@ -40,7 +40,7 @@ def test_the_table_agrees_with_the_direct_computation(plan: FramePlan, photo: np
     assert error.mean() < 0.1 and np.quantile(error, 0.99) < 0.5
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(rows=st.integers(1, 300), threads=st.integers(1, 3), depth=st.sampled_from([8, 16]))
 def test_strips_and_threads_make_no_difference(
     plan: FramePlan, photo: np.ndarray, rows: int, threads: int, depth: int

@@ -5,27 +5,23 @@ import numpy as np
 from nuvett.core.look.look import HoldStep
 from nuvett.core.types import Floats, Mask01, OKLab
 
-# Skin in OKLCh over complexions from light to deep, as hue and chroma windows that widen where skins vary: centres and
-# half widths are read off the demo's five rendered complexions under daylight by tools/derive_skin.py.
-SKIN_HUE, SKIN_HUE_REACH = 53.0, 24.0
-SKIN_CHROMA, SKIN_CHROMA_REACH = 0.075, 0.055
-SKIN_LIGHTNESS = (0.16, 0.95)
-
-
-def _plateau(distance: Floats, reach: float) -> Floats:
-    """1 at no distance, falling smoothly to 0 at 1.25 of the reach, flat to half of it."""
-    t = np.clip((distance / reach - 0.5) / 0.75, 0, 1)
-    return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
+# Skin from light to deep lies along one hue at low chroma: an ellipse in OKLab a, b about a centre on that hue.
+# Centre and radii hold what tools/derive_skin.py reads off the demo's five complexions, with room on every side.
+SKIN_HUE, SKIN_CHROMA = 51.0, 0.06
+SKIN_ALONG, SKIN_ACROSS = 0.07, 0.04  # radii along chroma and across hue, OKLab units
+SKIN_LIGHTNESS, SKIN_LIGHTNESS_REACH = 0.58, 0.42
+_INNER, _OUTER = 0.6, 1.7  # radii between which membership falls; narrower would leave an edge
 
 
 def skin_membership(lab: OKLab) -> Mask01:
     """How far OKLab colours (N, 3) may be skin, 0 to 1: a family in chromaticity, not a swatch."""
-    hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1]))
-    chroma = np.hypot(lab[:, 1], lab[:, 2])
-    turn = np.abs((hue - SKIN_HUE + 180) % 360 - 180)
-    middle = (SKIN_LIGHTNESS[0] + SKIN_LIGHTNESS[1]) / 2
-    by_lightness = _plateau(np.abs(lab[:, 0] - middle), SKIN_LIGHTNESS[1] - middle)
-    return _plateau(turn, SKIN_HUE_REACH) * _plateau(np.abs(chroma - SKIN_CHROMA), SKIN_CHROMA_REACH) * by_lightness
+    angle = np.radians(SKIN_HUE)
+    along = lab[:, 1] * np.cos(angle) + lab[:, 2] * np.sin(angle) - SKIN_CHROMA
+    across = lab[:, 2] * np.cos(angle) - lab[:, 1] * np.sin(angle)
+    depth = np.maximum(np.abs(lab[:, 0] - SKIN_LIGHTNESS) / SKIN_LIGHTNESS_REACH - 0.4, 0)
+    radius = np.sqrt((along / SKIN_ALONG) ** 2 + (across / SKIN_ACROSS) ** 2 + depth**2)
+    t = np.clip((radius - _INNER) / (_OUTER - _INNER), 0, 1)
+    return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
 
 
 def soft_limit(movement: Floats, limit: Floats | float) -> Floats:
