@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
+from nuvett.core.even.joint import MOST_TOGETHER, even_together
 from nuvett.core.even.light import apply_gains
 from nuvett.core.even.overlay import EvenLight, light_cloud, overlay
-from nuvett.core.even.setups import robust_pool
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, plan_frame
 from nuvett.core.fit.pooling import mix, pull_weights
 from nuvett.core.fit.statistics import Statistics, measure, thin
@@ -18,28 +18,35 @@ from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Linear, OKLab
 
 _DRIFT_COLOURS = 2048
-_POOL_COLOURS = 8192
 SERIES_BASE, HERO_BASE = "the middle of its set-up", "the hero"
 
 
 def even_series(samples: list[Linear], setups: list[int], hero: int | None = None) -> list[EvenLight]:
     """Even light of each frame's sample (N, 3) to the base of its set-up.
 
-    The base is the hero for its own set-up, else the robust pool of the set-up. A frame alone in its set-up stays.
+    All frames of a set-up are aligned together; the hero stays as it is. A frame alone in its set-up stays.
     """
     clouds = [light_cloud(sample) for sample in samples]
     found: list[EvenLight] = [EvenLight(base=SERIES_BASE)] * len(samples)
     for number in sorted(set(setups)):
         members = [i for i, own in enumerate(setups) if own == number]
-        if hero in members:
-            base, name = clouds[members[members.index(hero)]], HERO_BASE
-        elif len(members) > 1:
-            base, name = light_cloud(robust_pool([samples[i] for i in members], _POOL_COLOURS)), SERIES_BASE
-        else:
+        if len(members) == 1:
             continue
-        for i in members:
-            found[i] = EvenLight(base="itself, the hero") if i == hero else overlay(clouds[i], base, name)
+        name = HERO_BASE if hero in members else SERIES_BASE
+        chosen = _spread_out(members, hero)
+        together = even_together([clouds[i] for i in chosen], name, chosen.index(hero) if hero in members else None)
+        for i, light in zip(chosen, together.lights, strict=True):
+            found[i] = light
+        for i in set(members) - set(chosen):
+            found[i] = overlay(clouds[i], together.base, name)
     return found
+
+
+def _spread_out(members: list[int], hero: int | None) -> list[int]:
+    """At most MOST_TOGETHER members, evenly spaced, the hero among them."""
+    step = -(-len(members) // MOST_TOGETHER)
+    chosen = members[::step]
+    return chosen if hero not in members or hero in chosen else sorted([*chosen, hero])
 
 
 def pool_samples(samples: list[Linear]) -> Statistics:

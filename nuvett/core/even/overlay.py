@@ -15,14 +15,15 @@ from nuvett.core.even.light import split_gains
 from nuvett.core.types import Document, Floats, Linear
 
 # Bins of mean log2, log2 R-G and log2 B-G; the cloud wraps around far outside what pictures hold.
-_BINS = (128, 64, 64)
-_STEP = np.array([0.125, 0.0625, 0.0625])
+BINS = (128, 64, 64)
+STEP = np.array([0.125, 0.0625, 0.0625])
 _LOWEST = np.array([-12.0, -2.0, -2.0])
 _BLUR = (1.4, 1.2, 1.2)
 _DARKEST, _CLIPPED = 0.002, 0.97  # linear light outside which a pixel says nothing about gain
 _PRIOR_EV, _PRIOR_RATIO = 0.9, 0.22  # one standard deviation of the shift that is expected, in log2
 _SHARPNESS = 60.0  # how strongly overlap counts against the prior
-_WINDOW = (16, 10, 10)  # shifts searched, in bins: 2 EV and 0.6 log2 of ratio each way
+WINDOW = (16, 10, 10)  # shifts searched, in bins: 2 EV and 0.6 log2 of ratio each way
+OFFSETS = np.meshgrid(*[np.arange(-w, w + 1) * step for w, step in zip(WINDOW, STEP, strict=True)], indexing="ij")
 _SURE_OVERLAP = (0.3, 0.75)  # overlap below and above which confidence is none and full
 
 
@@ -54,10 +55,10 @@ def light_cloud(linear: Linear) -> Floats:
     usable = (pixels.min(axis=1) > _DARKEST) & (pixels.max(axis=1) < _CLIPPED)
     logs = np.log2(pixels[usable]) if usable.sum() > 50 else np.log2(np.clip(pixels, _DARKEST, 1))
     axes = np.stack([logs.mean(axis=1), logs[:, 0] - logs[:, 1], logs[:, 2] - logs[:, 1]], axis=1)
-    position = np.rint((axes - _LOWEST) / _STEP).astype(np.int64)
-    position = np.clip(position, 0, np.array(_BINS) - 1)
-    flat = np.ravel_multi_index(tuple(position.T), _BINS)
-    histogram = np.bincount(flat, minlength=int(np.prod(_BINS))).reshape(_BINS).astype(np.float32)
+    position = np.rint((axes - _LOWEST) / STEP).astype(np.int64)
+    position = np.clip(position, 0, np.array(BINS) - 1)
+    flat = np.ravel_multi_index(tuple(position.T), BINS)
+    histogram = np.bincount(flat, minlength=int(np.prod(BINS))).reshape(BINS).astype(np.float32)
     smooth = ndimage.gaussian_filter(histogram, _BLUR, mode="constant", truncate=2.5)
     return np.asarray(np.sqrt(smooth / smooth.sum()), dtype=np.float32)
 
@@ -65,8 +66,8 @@ def light_cloud(linear: Linear) -> Floats:
 def _overlap(cloud: Floats, base: Floats) -> Floats:
     """Bhattacharyya overlap of a cloud moved by each shift in the window with the base: (33, 21, 21)."""
     spectrum = fft.rfftn(base, workers=1) * np.conj(fft.rfftn(cloud, workers=1))
-    full = fft.irfftn(spectrum, s=_BINS, workers=1)
-    picks = [np.arange(-w, w + 1) % n for w, n in zip(_WINDOW, _BINS, strict=True)]
+    full = fft.irfftn(spectrum, s=BINS, workers=1)
+    picks = [np.arange(-w, w + 1) % n for w, n in zip(WINDOW, BINS, strict=True)]
     return np.asarray(full[np.ix_(*picks)], dtype=np.float32)
 
 
@@ -77,16 +78,19 @@ def overlay(cloud: Floats, base: Floats, base_name: str = "") -> EvenLight:
     is the mean around its best place. With little overlap the confidence falls and the gains shrink with it.
     """
     overlap = _overlap(cloud, base)
-    offsets = np.meshgrid(*[np.arange(-w, w + 1) * step for w, step in zip(_WINDOW, _STEP, strict=True)], indexing="ij")
-    prior = (offsets[0] / _PRIOR_EV) ** 2 + (offsets[1] / _PRIOR_RATIO) ** 2 + (offsets[2] / _PRIOR_RATIO) ** 2
+    prior = (OFFSETS[0] / _PRIOR_EV) ** 2 + (OFFSETS[1] / _PRIOR_RATIO) ** 2 + (OFFSETS[2] / _PRIOR_RATIO) ** 2
     score = _SHARPNESS * overlap - prior / 2
     weight = np.exp(score - score.max())
     weight /= weight.sum()
-    shift = np.array([float((weight * axis).sum()) for axis in offsets])
+    shift = np.array([float((weight * axis).sum()) for axis in OFFSETS])
+    return light_of_shift(shift, float(overlap.max()), base_name)
+
+
+def light_of_shift(shift: np.ndarray, overlap: float, base_name: str) -> EvenLight:
+    """Even light of a shift (3,) of mean log2, log2 R-G and log2 B-G, found with so much overlap (0 to 1)."""
     low, high = _SURE_OVERLAP
-    confidence = float(np.clip((overlap.max() - low) / (high - low), 0, 1))
-    shift *= min(1.0, confidence * 2)
-    mean, red_green, blue_green = shift
+    confidence = float(np.clip((overlap - low) / (high - low), 0, 1))
+    mean, red_green, blue_green = shift * min(1.0, confidence * 2)
     green = mean - (red_green + blue_green) / 3
     gains = 2.0 ** np.array([green + red_green, green, green + blue_green])
     exposure, warmth, tint = split_gains(gains.astype(np.float32))

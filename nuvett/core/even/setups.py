@@ -5,8 +5,6 @@ from datetime import datetime
 
 import numpy as np
 
-from nuvett.core.types import Floats, Linear
-
 _LEAST_GAP = 600.0  # seconds without a frame that can mean a change of set-up
 _GAP_RATIO = 6.0  # times the usual gap between frames
 
@@ -30,20 +28,3 @@ def find_setups(taken: list[datetime | None]) -> list[int]:
             before = time
         numbers.append(current)
     return numbers
-
-
-def robust_pool(samples: list[Linear], count: int) -> Linear:
-    """A base (count, 3) for frames of one set-up without a hero: all samples, each first moved by a gain.
-
-    The gain takes a frame's per-channel median of log light halfway to the median over frames.
-
-    Halfway only, because what differs between two frames is part light and part subject.
-    """
-    centres = np.array([np.median(np.log(np.maximum(s, 1e-3)), axis=0) for s in samples])
-    middle = np.median(centres, axis=0)
-    share = max(1, count // len(samples))
-    parts: list[Floats] = []
-    for sample, centre in zip(samples, centres, strict=True):
-        index = ((np.arange(share) + 0.5) * len(sample) / share).astype(np.int64)
-        parts.append(sample[index] * np.exp((middle - centre) / 2).astype(np.float32))
-    return np.concatenate(parts)
