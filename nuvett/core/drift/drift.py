@@ -73,27 +73,22 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick) -> Drift:
     """
     target, current = yardstick.cloud, np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)
     energy = [_energy(current, yardstick)]
-    (mean, *cast), (wanted, *goal) = current.mean(axis=0).tolist(), target.mean(axis=0).tolist()
+    mean, wanted = float(current[:, 0].mean()), float(target[:, 0].mean())
     current[:, 0] += wanted - mean
     energy.append(_energy(current, yardstick))
     ratio = _deviation(current[:, 0]) / _deviation(target[:, 0])
     current[:, 0] = wanted + (current[:, 0] - wanted) / ratio
     energy.append(_energy(current, yardstick))
-    current[:, 1:] += np.array(goal, dtype=np.float32) - np.array(cast, dtype=np.float32)
-    energy.append(_energy(current, yardstick))
-    richness = _deviation(current[:, 1:] - goal) / _deviation(target[:, 1:] - goal)
-    current[:, 1:] = goal + (current[:, 1:] - goal) / richness
-    energy.append(_energy(current, yardstick))
+    colour = _colour_steps(current, yardstick)
+    energy += colour.energy
     left = np.minimum.accumulate(energy)
     shares = np.append(left[:-1] - left[1:], left[-1]) / max(left[0], 1e-12)
     lighter = neutral_cielab(mean) - neutral_cielab(wanted)
-    a, b = cast[0] - goal[0], cast[1] - goal[1]
     total = distance(cloud, yardstick)
     found = (
         ("lightness", lighter, f"{abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"),
         ("contrast", 100 * (ratio - 1), "harder" if ratio > 1 else "flatter"),
-        ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b)),
-        ("chroma", 100 * (richness - 1), "richer" if richness > 1 else "duller"),
+        *colour.reasons,
         ("palette", float(left[-1] ** 0.5) * 100, "other colours"),
     )
     reasons = [
@@ -103,6 +98,40 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick) -> Drift:
     ]
     reasons.sort(key=lambda r: -r.share)
     return Drift(value=total, reasons=tuple(reasons), words=_sentence(reasons))
+
+
+@dataclass(frozen=True)
+class _ColourSteps:
+    """Colour cast and chroma taken away one after the other: what each was, and what energy was left after each."""
+
+    reasons: list[tuple[str, float, str]]
+    energy: list[float]
+
+
+def _colour_steps(current: OKLab, yardstick: Yardstick) -> _ColourSteps:
+    """Take away cast and chroma, first the one that explains more: a duller picture has less cast as well."""
+    target = yardstick.cloud[:, 1:]
+
+    def without_cast(lab: OKLab) -> tuple[OKLab, tuple[str, float, str]]:
+        a, b = (float(v) for v in lab[:, 1:].mean(axis=0) - target.mean(axis=0))
+        moved = lab - np.array([0, a, b], dtype=np.float32)
+        return moved, ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b))
+
+    def without_chroma(lab: OKLab) -> tuple[OKLab, tuple[str, float, str]]:
+        ratio = _root_mean_square(lab[:, 1:]) / _root_mean_square(target)
+        moved = lab * np.array([1, 1 / ratio, 1 / ratio], dtype=np.float32)
+        return moved, ("chroma", 100 * (ratio - 1), "richer" if ratio > 1 else "duller")
+
+    orders = []
+    for first, second in ((without_cast, without_chroma), (without_chroma, without_cast)):
+        once, reason = first(current)
+        twice, other = second(once)
+        orders.append(_ColourSteps([reason, other], [_energy(once, yardstick), _energy(twice, yardstick)]))
+    return min(orders, key=lambda o: o.energy[0])
+
+
+def _root_mean_square(ab: Floats) -> float:
+    return float(np.sqrt((ab**2).sum(axis=1).mean())) + 2e-3
 
 
 def cast_words(a: float, b: float) -> str:
