@@ -9,12 +9,12 @@ from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.types import Document, Floats, OKLab
 
 CLUSTERS = 10
-MOST_OF_THE_MOVE = 0.7  # going all the way tears neighbouring colours apart
+MOST_OF_THE_MOVE = 0.95  # going all the way tears neighbouring colours apart
 _ENTROPY = 0.0015
 _SINKHORN_ROUNDS = 150
 FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
-_BACKGROUND = 0.15  # weight of "no move" in the partition of unity
+_BACKGROUND = 0.1  # weight of "no move" in the partition of unity
 
 
 class Move(Document):

@@ -57,7 +57,7 @@ class MoveStep(Document):
 
     on: bool = True
     amount: float = Field(default=50, ge=0, le=100)
-    reach: float = Field(default=11, ge=4, le=30)
+    reach: float = Field(default=9, ge=4, le=30)
 
 
 class WhiteStep(Document):
