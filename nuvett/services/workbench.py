@@ -18,6 +18,7 @@ from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
+from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.reading.reading import MARKS, Target
@@ -158,6 +159,11 @@ class Workbench:
             return pools, plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim)
 
         return self._plans.get(key, make)[1]
+
+    def suggested_pull(self, frames: list[FrameFacts], aimed: Aimed) -> PullSuggestion:
+        """The pull that suits a series under a look."""
+        measured = [Measured(self.sample(f.sample), f.even, 0) for f in frames]
+        return suggest_pull(measured, self.pools(frames, aimed.look), self._aim(aimed)[0], aimed.look)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""

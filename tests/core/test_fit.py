@@ -7,16 +7,19 @@ from hypothesis import strategies as st
 
 from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.errors import DocumentError
+from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
 from nuvett.core.fit.holds import skin_membership
 from nuvett.core.fit.moves import sinkhorn
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
 from nuvett.core.fit.pooling import mix, pull_weights
 from nuvett.core.fit.statistics import Statistics, measure
+from nuvett.core.fit.suggest import suggest_pull
 from nuvett.core.fit.tone import GENTLEST, TONE_GRID, aim_ends, fit_tone
 from nuvett.core.look.look import HoldStep, Look, MoveStep, SpreadStep, ToneStep, Trim, ZoneStep, parse_look
 from nuvett.core.look.words import describe
 from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.series import Measured, Pools
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from tests import strategies as ours
@@ -195,3 +198,17 @@ def test_changes_are_described_in_words() -> None:
     assert describe(look, look.model_copy(update={"tone": ToneStep(amount=68)})) == "Tone 75 to 68 %"
     assert describe(look, look.model_copy(update={"hold": HoldStep(on=True)})) == "Hold of skin on"
     assert describe(look, look) == "No change"
+
+
+def test_a_pull_is_suggested_with_its_reason(photo: np.ndarray, still: np.ndarray) -> None:
+    random = np.random.default_rng(2)
+    samples = [sample_of((photo * scale).astype(np.uint8)) for scale in random.uniform(0.35, 1, 5)]
+    frames = [Measured(s, EvenLight(), 0) for s in samples]
+    look, aim = Look(), Aim.of_statistics(statistics_of(sample_of(still)))
+    found = suggest_pull(frames, Pools.of(frames, look), aim, look)
+    drifts = [t.drift for t in found.trials]
+    assert drifts[-1] < drifts[0] and found.trials[0].bending == pytest.approx(0, abs=1e-4)
+    assert found.pull > 0 and f"{found.pull} %" in found.words
+    alike = [Measured(samples[0], EvenLight(), 0)] * 3
+    same = suggest_pull(alike, Pools.of(alike, look), aim, look)
+    assert same.pull == 0 and "gain only 0.0" in same.words

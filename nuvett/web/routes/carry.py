@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
+from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.reading import Target, lightness_marks
 from nuvett.services import looks, sampling
@@ -112,6 +113,18 @@ def wall(
     context: Means, slug: str, show: Annotated[Show, Query()] = Show.LOOK, sort: Annotated[Sort, Query()] = "shooting"
 ) -> HTMLResponse:
     return context.part("parts/wall.html", **_wall_values(context, slug, show, sort))
+
+
+@router.get("/carry/pull")
+def suggested_pull(context: Means, slug: str) -> JSONResponse:
+    """The pull that suits the series, with the reason in words."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        aimed, facts = looks.draft_of(session, series), looks.series_facts(session, series)
+    if aimed is None or not facts:
+        raise InvalidChangeError("A pull can be suggested once there are frames and a target.")
+    found = context.studio.bench.suggested_pull(facts, aimed)
+    return JSONResponse({"pull": found.pull, "words": found.words})
 
 
 @router.post("/carry")

@@ -44,6 +44,19 @@ export const carry = () => ({
         say(error.message);
       }
     });
+    one("[data-suggest]", root).addEventListener("click", async () => {
+      const note = one("[data-suggestion]", root);
+      note.hidden = false;
+      note.textContent = "Trying pulls on the series…";
+      try {
+        const found = await (await ask(`/series/${slug}/carry/pull`)).json();
+        note.textContent = found.words;
+        const value = one('[data-name="pull"]', root);
+        value.dispatchEvent(new CustomEvent("set-live", { detail: found.pull }));
+      } catch (error) {
+        note.textContent = error.message;
+      }
+    });
     window.addEventListener("popstate", () => hang(location.search));
     const light = (event) => {
       const id = event.target.closest?.("[data-frame]")?.dataset.frame;

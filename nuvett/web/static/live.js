@@ -13,6 +13,7 @@ export const live = () => ({
     this.value = facts.value === "" ? null : Number(facts.value);
     root.addEventListener("keydown", (event) => this.onKey(event, root));
     root.addEventListener("pointerdown", (event) => this.onDrag(event, root));
+    root.addEventListener("set-live", (event) => this.set(root, event.detail, "now"));
     root.addEventListener("dblclick", () => this.reset(root));
     root.addEventListener("wheel", (event) => this.onWheel(event, root), { passive: false });
   },

@@ -1,0 +1,64 @@
+"""A pull suggested for a series, by what it gains in drift and costs in difference between frames' transforms."""
+
+import numpy as np
+from pydantic import Field
+
+from nuvett.core.drift.drift import Yardstick, distance
+from nuvett.core.fit.plan import Aim, apply_plan
+from nuvett.core.look.look import Look
+from nuvett.core.series import Measured, Pools, finished_cloud, plan_in_series, plan_shared
+from nuvett.core.types import Document
+
+PULLS = (0, 20, 40, 60, 80, 100)
+_MOST_FRAMES = 12
+_BENDING_COST = 0.22  # drift that a frame must gain for each hundredth of OKLab its transform leaves the shared one
+
+
+class PullTrial(Document):
+    """One pull tried: mean drift, and how far frames' transforms are from the shared one, both in OKLab times 100."""
+
+    pull: int
+    drift: float
+    bending: float
+
+
+class PullSuggestion(Document):
+    """The pull with the least drift plus cost of bending, and what was tried."""
+
+    pull: int = Field(ge=0, le=100)
+    trials: tuple[PullTrial, ...]
+
+    @property
+    def words(self) -> str:
+        """The reason in one sentence."""
+        chosen, none, all_ = (next(t for t in self.trials if t.pull == p) for p in (self.pull, 0, 100))
+        start = f"{self.pull} % is suggested: mean drift {chosen.drift:.1f}"
+        if self.pull == 0:
+            return f"{start}, and fitting each frame by itself would gain only {max(0.0, none.drift - all_.drift):.1f}."
+        further = all_.bending / max(chosen.bending, 0.05)
+        return (
+            f"{start}, against {none.drift:.1f} with one transform for all; at 100 % it would be {all_.drift:.1f}, "
+            f"with the frames' transforms {further:.1f} times as far apart."
+        )
+
+
+def suggest_pull(frames: list[Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:
+    """Try pulls on evenly spaced frames of a series, and take the one of least drift plus bending."""
+    step = -(-len(frames) // _MOST_FRAMES)
+    chosen = range(0, len(frames), step)
+    yardstick = Yardstick.of(np.asarray(aim.statistics.cloud))
+    shared = plan_shared(pools, aim, look)
+    trials = []
+    for pull in PULLS:
+        drifts, bends = [], []
+        for index in chosen:
+            frame = frames[index]
+            plan = plan_in_series(pools, index, frame.even, aim, look.model_copy(update={"pull": float(pull)}))
+            drifts.append(distance(finished_cloud(plan, frame.sample), yardstick))
+            colours = frame.sample[::16]
+            alike = shared.model_copy(update={"gains": plan.gains})
+            apart = apply_plan(plan, colours) - apply_plan(alike, colours)
+            bends.append(float(np.linalg.norm(apart, axis=1).mean() * 100))
+        trials.append(PullTrial(pull=pull, drift=float(np.mean(drifts)), bending=float(np.mean(bends))))
+    best = min(trials, key=lambda t: t.drift + _BENDING_COST * t.bending)
+    return PullSuggestion(pull=best.pull, trials=tuple(trials))
