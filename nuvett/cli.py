@@ -17,10 +17,10 @@ from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Sampling, Target, Weighed, blend, lightness_marks, zone_colours
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
-from nuvett.core.table.cube import read_cube
 from nuvett.core.table.table import weaken
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format
+from nuvett.imaging.tables import read_table
 from nuvett.services import batch
 from nuvett.services.measuring import read_file
 
@@ -202,7 +202,9 @@ def match(
     colour: Annotated[float | None, typer.Option(min=0, max=100)] = None,
     strength: Annotated[float | None, typer.Option(min=0, max=100)] = None,
     hold: Annotated[str | None, typer.Option(help="skin or none.")] = None,
-    cube: Annotated[Path | None, typer.Option(help="Also write the table that all photos share.")] = None,
+    cube: Annotated[
+        Path | None, typer.Option(help="Also write the table that all photos share, as .cube, .clf or .cdl.")
+    ] = None,
     fmt: FormatOption = None,
     quality: Quality = 92,
     size: Size = None,
@@ -257,7 +259,7 @@ def _adjusted(
 @app.command()
 def apply(
     photos: Photos,
-    cube: Annotated[Path, typer.Option(help="Lookup table in the Cube LUT format, working on encoded sRGB.")],
+    cube: Annotated[Path, typer.Option(help="Lookup table on encoded sRGB: .cube, .clf, .cdl, .cc or .ccc.")],
     out: Out,
     strength: Percent = 100,
     fmt: FormatOption = None,
@@ -269,7 +271,7 @@ def apply(
     """Apply a lookup table to each photo."""
     output = _output(out, fmt, quality, size, "srgb", overwrite)
     try:
-        table = weaken(read_cube(cube.read_text(encoding="utf-8", errors="replace")), strength / 100)
+        table = weaken(read_table(cube), strength / 100)
     except NuvettError as error:
         _stop(f"{cube}: {error.message}")
     except OSError as error:
@@ -282,7 +284,7 @@ def apply(
 def infer(
     before: Annotated[list[Path], typer.Option(help="Picture as it was; give one for each --after.")],
     after: Annotated[list[Path], typer.Option(help="The same picture, finished.")],
-    cube: Annotated[Path, typer.Option(help="Where to write the lookup table.")],
+    cube: Annotated[Path, typer.Option(help="Where to write the lookup table: .cube, .clf or .cdl.")],
     overwrite: Overwrite = False,
 ) -> None:
     """Work out a lookup table from before/after pairs of the same picture, and print how far to trust it as JSON."""

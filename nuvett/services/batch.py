@@ -19,13 +19,13 @@ from nuvett.core.reading.reading import Target
 from nuvett.core.render import Renderer
 from nuvett.core.series import Measured, Pools, drift_of, even_series, plan_in_series, plan_shared
 from nuvett.core.spaces.rgb import Space, from_linear
-from nuvett.core.table.cube import write_cube
 from nuvett.core.table.infer import Inference, infer_table, register
 from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Floats
 from nuvett.imaging.decode import Limits, Picture, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.proxy import measuring_proxy
+from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file
 from nuvett.services.rendering import newly_clipped, render_file, renderer_of
 
@@ -82,12 +82,13 @@ def write_through(plan_renderer: Callable[[Space], Renderer], source: Path, outp
 
 
 def write_table(path: Path, table: Floats, overwrite: bool, comments: tuple[str, ...] = ()) -> None:
-    """Write a table as a Cube LUT that appears whole or not at all. Raises OutputExistsError."""
+    """Write a table, in the format its name asks for, whole or not at all. Raises OutputExistsError, TableError."""
     if path.exists() and not overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
+    text = table_text(table, format_of(path), path.stem, comments)
     path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_name(f".{path.name}.part")
-    partial.write_text(write_cube(table, path.stem, comments))
+    partial.write_text(text)
     partial.replace(path)
 
 
@@ -205,8 +206,10 @@ def match_files(
 ) -> list[Outcome]:
     """Carry a target to a series of photo files. Raises OutputExistsError for the table, FileError for the base."""
     base, cube = aside.base, aside.cube
-    if cube is not None and cube.exists() and not output.overwrite:
-        raise OutputExistsError(f"{cube.name} exists already; pass --overwrite to replace it.")
+    if cube is not None:
+        format_of(cube)
+        if cube.exists() and not output.overwrite:
+            raise OutputExistsError(f"{cube.name} exists already; pass --overwrite to replace it.")
     entries, failed = _measure_all(photos, limits)
     if not entries:
         return failed

@@ -18,10 +18,10 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError
 from nuvett.core.fit.plan import FramePlan
 from nuvett.core.render import Renderer
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.table.cube import write_cube
 from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Document
 from nuvett.imaging.encode import FORMATS, Format, encode
+from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.catalogue import keep_blobs
 from nuvett.services.gather import ready_frames
 from nuvett.services.looks import draft_of, facts_of, versions_followed
@@ -57,6 +57,14 @@ def format_choices() -> list[tuple[str, str]]:
 def format_title(fmt: Format) -> str:
     """A delivery format in words."""
     return FORMATS[fmt].title
+
+
+def parse_table_format(suffix: str) -> TableFormat:
+    """Table format of a suffix without its dot. Raises NotFoundError for another one."""
+    try:
+        return TableFormat(f".{suffix}")
+    except ValueError as error:
+        raise NotFoundError from error
 
 
 def parse_settings(fmt: str, space: str, quality: int, size: str, pattern: str) -> DeliverySettings:
@@ -287,8 +295,8 @@ def zip_stream(studio: Studio, folder: str, files: list[tuple[str, str]]) -> Zip
     return archive
 
 
-def shared_cube(bench: Workbench, session: Session, series: models.Series, size: int) -> str:
-    """The look's shared part as a Cube LUT. Raises InvalidChangeError before there is a look and a frame."""
+def shared_table(bench: Workbench, session: Session, series: models.Series, fmt: TableFormat, size: int) -> str:
+    """The look's shared part as the text of a table. Raises InvalidChangeError before there is a look and a frame."""
     aimed = draft_of(session, series)
     facts = [facts_of(frame) for frame in ready_frames(session, series.id)]
     if aimed is None or not facts:
@@ -298,4 +306,4 @@ def shared_cube(bench: Workbench, session: Session, series: models.Series, size:
         "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
         "A table cannot carry: even light, the fit of each frame, trims.",
     )
-    return write_cube(table, series.title, notes)
+    return table_text(table, fmt, series.title, notes)

@@ -18,6 +18,7 @@ from nuvett.core.render import Renderer
 from nuvett.core.table.cube import read_cube
 from nuvett.core.table.table import compile_plan
 from nuvett.imaging.encode import Format
+from nuvett.imaging.tables import TableFormat
 from nuvett.services import catalogue, deliveries, gather, history, looks, sampling
 from nuvett.services.demo import load_demo
 from nuvett.services.studio import Studio
@@ -238,7 +239,9 @@ def test_file_names_are_safe_and_never_equal() -> None:
 
 def test_the_shared_table_is_the_plan_of_the_pool(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
-        text = deliveries.shared_cube(studio.bench, session, catalogue.find_series(session, slug), 17)
+        text = deliveries.shared_table(
+            studio.bench, session, catalogue.find_series(session, slug), TableFormat.CUBE, 17
+        )
         facts = looks.series_facts(session, catalogue.find_series(session, slug))
         aimed = looks.draft_of(session, catalogue.find_series(session, slug))
     assert aimed is not None

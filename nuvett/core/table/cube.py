@@ -1,4 +1,4 @@
-"""The Cube LUT text format (Cube LUT Specification 1.0): three-dimensional tables, read strictly and written."""
+"""The Cube LUT text format (Cube LUT Specification 1.0): read strictly, one- and three-dimensional, and written."""
 
 import numpy as np
 
@@ -6,6 +6,7 @@ from nuvett.core.errors import TableError
 from nuvett.core.table.table import LARGEST_SIZE, check_table, grid
 from nuvett.core.types import Floats
 
+_LONGEST_CURVE, _CURVE_POINTS = 65536, 65
 _LONGEST = 250  # characters a line, as the specification has it
 
 
@@ -20,11 +21,11 @@ def write_cube(table: Floats, title: str, comments: tuple[str, ...] = ()) -> str
 
 
 def read_cube(text: str) -> Floats:
-    """Table (S, S, S, 3) of a 3-D Cube LUT, its domain resampled to 0 to 1.
+    """Table (S, S, S, 3) of a Cube LUT, its domain resampled to 0 to 1; curves become a table of 65 points a side.
 
     Raises TableError on a wrong count of lines, values that are not finite, unknown keywords and absurd sizes.
     """
-    size = 0
+    size = curve_size = 0
     low, high = np.zeros(3), np.ones(3)
     rows: list[str] = []
     for number, raw in enumerate(text.splitlines(), start=1):
@@ -40,36 +41,56 @@ def read_cube(text: str) -> Floats:
             elif word == "DOMAIN_MAX":
                 high = _three(words, number)
             elif word == "LUT_1D_SIZE":
-                raise TableError("This is a one-dimensional table; a three-dimensional one is needed.")
+                curve_size = _size(words, _LONGEST_CURVE)
             else:
                 raise TableError(f"Line {number} of the table starts with {word[:40]!r}, which has no meaning here.")
         else:
             rows.append(line)
             if len(rows) > LARGEST_SIZE**3:
                 raise TableError("The table holds more lines than any accepted size.")
-    table = _table_of(rows, size)
     if not (high > low).all():
         raise TableError("The table's domain is empty.")
+    if size and curve_size:
+        raise TableError("The table says that it is one-dimensional and three-dimensional.")
+    if curve_size:
+        return _from_curves(_rows_of(rows, curve_size, curve_size), low, high)
+    table = _table_of(rows, size)
     return table if (low == 0).all() and (high == 1).all() else _to_unit_domain(table, low, high)
 
 
-def _table_of(rows: list[str], size: int) -> Floats:
-    if size == 0:
-        raise TableError("The table does not say its size (LUT_3D_SIZE).")
-    if len(rows) != size**3:
-        raise TableError(f"The table says {size} points a side, which are {size**3} lines, but holds {len(rows)}.")
+def _rows_of(rows: list[str], size: int, count: int) -> Floats:
+    """Rows of three numbers (count, 3)."""
+    if len(rows) != count:
+        raise TableError(f"The table says {size} points, which are {count} lines, but holds {len(rows)}.")
     try:
         values: Floats = np.array([row.split() for row in rows], dtype=np.float32)
     except ValueError as error:
         raise TableError("A line of the table does not hold three numbers.") from error
     if values.ndim != 2 or values.shape[1] != 3:
         raise TableError("A line of the table does not hold three numbers.")
+    if not np.isfinite(values).all():
+        raise TableError("The lookup table holds values that are not numbers.")
+    return values
+
+
+def _table_of(rows: list[str], size: int) -> Floats:
+    if size == 0:
+        raise TableError("The table does not say its size (LUT_3D_SIZE or LUT_1D_SIZE).")
+    values = _rows_of(rows, size, size**3)
     return check_table(np.ascontiguousarray(values.reshape(size, size, size, 3).transpose(2, 1, 0, 3)))
 
 
-def _size(values: list[str]) -> int:
-    if len(values) != 1 or not values[0].isdigit() or not 2 <= int(values[0]) <= LARGEST_SIZE:
-        raise TableError(f"The table's size must be a number from 2 to {LARGEST_SIZE}.")
+def _from_curves(curves: Floats, low: np.ndarray, high: np.ndarray) -> Floats:
+    """Table of three curves (N, 3) over a domain, sampled at as many points as a table may have, up to 65."""
+    axis = np.linspace(0, 1, min(_CURVE_POINTS, max(2, len(curves))))
+    at = np.linspace(0, 1, len(curves))
+    columns = [np.interp((axis - low[c]) / (high[c] - low[c]), at, curves[:, c]).astype(np.float32) for c in range(3)]
+    return np.stack(np.meshgrid(*columns, indexing="ij"), axis=-1)
+
+
+def _size(values: list[str], most: int = LARGEST_SIZE) -> int:
+    if len(values) != 1 or not values[0].isdigit() or not 2 <= int(values[0]) <= most:
+        raise TableError(f"The table's size must be a number from 2 to {most}.")
     return int(values[0])
 
 

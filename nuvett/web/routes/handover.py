@@ -145,8 +145,9 @@ def one_file(context: Means, slug: str, delivery_id: uuid.UUID, name: str) -> Re
     return Response(context.studio.blobs.read(blob), media_type="application/octet-stream", headers=_attachment(name))
 
 
-@router.get("/look.cube")
-def cube(context: Means, slug: str, size: Annotated[int, Query(ge=17, le=65)] = 33) -> Response:
+@router.get("/look.{suffix}")
+def table(context: Means, slug: str, suffix: str, size: Annotated[int, Query(ge=17, le=65)] = 33) -> Response:
+    fmt = deliveries.parse_table_format(suffix)
     with context.session() as session:
-        text = deliveries.shared_cube(context.studio.bench, session, find_series(session, slug), size)
-    return Response(text, media_type="text/plain; charset=utf-8", headers=_attachment(f"{slug}.cube"))
+        text = deliveries.shared_table(context.studio.bench, session, find_series(session, slug), fmt, size)
+    return Response(text, media_type="text/plain; charset=utf-8", headers=_attachment(f"{slug}.{suffix}"))
