@@ -12,7 +12,7 @@ import numpy as np
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.errors import NuvettError, OutputExistsError, PairError
 from nuvett.core.even.overlay import EvenLight, light_cloud, overlay
-from nuvett.core.even.setups import find_setups
+from nuvett.core.even.setups import find_setups, light_colour
 from nuvett.core.fit.plan import Aim, FramePlan, even_only
 from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Target
@@ -213,8 +213,9 @@ def match_files(
     entries, failed = _measure_all(photos, limits)
     if not entries:
         return failed
-    setups = find_setups([e.measured.picture.header.taken for e in entries])
     samples = [e.measured.sample for e in entries]
+    taken = [e.measured.picture.header.taken for e in entries]
+    setups = find_setups(taken, [light_colour(sample) for sample in samples])
     if base is None:
         lights = even_series(samples, setups)
     else:

@@ -12,9 +12,10 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
-from nuvett.core.even.setups import find_setups
+from nuvett.core.even.setups import find_setups, light_colour
 from nuvett.core.reading.reading import Sampling, read
 from nuvett.core.series import even_series
+from nuvett.core.types import Floats
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import view
 from nuvett.services.catalogue import keep_blobs
@@ -194,7 +195,8 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
         _sort_by_time(session, series_id)
         frames = ready_frames(session, series_id)
         if any(frame.setup_id is None for frame in frames):
-            _find_setups(session, series_id, frames)
+            lights = [light_colour(load_array(studio.blobs.read(frame.sample or ""))) for frame in frames]
+            _find_setups(session, series_id, frames, lights)
     even_light(studio, series_id)
 
 
@@ -217,12 +219,12 @@ def _natural(name: str) -> list[tuple[int, int, str]]:
     return [(0, int(part), "") if part.isdecimal() and part.isascii() else (1, 0, part) for part in parts]
 
 
-def _find_setups(session: Session, series_id: uuid.UUID, frames: list[models.Frame]) -> None:
-    """Put frames that have no set-up into one: that of the nearest frame between the same pauses, else a new one.
+def _find_setups(session: Session, series_id: uuid.UUID, frames: list[models.Frame], lights: list[Floats]) -> None:
+    """Put frames that have no set-up into one: that of the nearest frame between the same changes, else a new one.
 
     Frames that are in a set-up stay there, so what was mended by hand is kept when more frames arrive.
     """
-    numbers = find_setups([frame.taken for frame in frames])
+    numbers = find_setups([frame.taken for frame in frames], lights)
     for index, frame in enumerate(frames):
         if frame.setup_id is not None:
             continue

@@ -66,4 +66,6 @@ def test_set_ups_are_found_by_pauses_and_frames_without_time_stay_in_company() -
     minutes: list[int | None] = [0, 3, 6, None, 9, 70, 72, 75, 140]
     taken = [None if m is None else start + timedelta(minutes=m) for m in minutes]
     assert find_setups(taken) == [0, 0, 0, 0, 0, 1, 1, 1, 2]
+    day, lamp, odd = (np.array(v, np.float32) for v in ([0.1, -0.2], [0.8, -1.1], [0.75, -1.0]))
+    assert find_setups([None] * 7, [day, day, odd, day, lamp, lamp, lamp]) == [0, 0, 0, 0, 1, 1, 1]
     assert find_setups([]) == [] and find_setups([None, None]) == [0, 0]

@@ -29,7 +29,7 @@ def test_every_format_comes_back(fmt: TableFormat, tmp_path: Path) -> None:
     coarse, wanted = found[::step, ::step, ::step], TABLE[::4, ::4, ::4]
     # Readers of a CDL need not clamp between its steps, which tells at the cube's corners.
     assert np.abs(coarse - wanted).max() < (0.1 if fmt is TableFormat.CDL else 1e-4)
-    assert np.abs(coarse - wanted).mean() < 3e-3
+    assert np.abs(coarse - wanted).mean() < 5e-3
 
 
 def test_a_cdl_is_found_again_exactly() -> None:
