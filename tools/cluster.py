@@ -15,7 +15,7 @@ import time
 from pathlib import Path
 
 _BINARIES = Path("/usr/lib/postgresql")
-_READY_SECONDS = 30
+_READY_SECONDS = 120
 
 
 def binaries() -> Path | None:

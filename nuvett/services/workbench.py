@@ -13,10 +13,10 @@ import numpy as np
 from cachetools import LRUCache
 
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
-from nuvett.core.errors import TruncatedFileError
+from nuvett.core.errors import InvalidChangeError, TruncatedFileError
 from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.moves import FINE
-from nuvett.core.fit.plan import Aim, FramePlan, even_gains, even_only
+from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
 from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
 from nuvett.core.look.look import Look, Trim
@@ -25,7 +25,7 @@ from nuvett.core.reading.reading import MARKS, Target
 from nuvett.core.render import Pixels, Renderer
 from nuvett.core.series import Measured, Pools, finished_cloud, plain_cloud, plan_in_series, plan_shared
 from nuvett.core.spaces.cielab import neutral_cielab
-from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.decode import Limits, decode
@@ -238,6 +238,16 @@ class Workbench:
         linear = to_linear((around.reshape(-1, 3) / 255).astype(np.float32), Space(domain))
         lab = linear_to_oklab(linear.mean(axis=0, keepdims=True))[0]
         return float(lab[0]), float(lab[1]), float(lab[2])
+
+    def evened_colour_at(self, frame: FrameFacts, look: Look, place: object) -> tuple[float, float, float]:
+        """OKLab colour of an evened frame at a place (x, y in shares). Raises InvalidChangeError outside it."""
+        try:
+            x, y = (float(v) for v in place)  # type: ignore[attr-defined]
+            lab = np.array([self.colour_at(frame.view, frame.domain, x, y)], dtype=np.float32)
+        except (TypeError, ValueError) as error:
+            raise InvalidChangeError("That place lies outside the picture.") from error
+        evened = apply_plan(evened_plan(frame, look), oklab_to_linear(lab))[0]
+        return float(evened[0]), float(evened[1]), float(evened[2])
 
     def kept_render(self, key: Hashable, make: Callable[[], bytes]) -> bytes:
         """Encoded picture kept under a key while memory lasts."""

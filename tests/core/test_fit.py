@@ -9,15 +9,16 @@ from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.errors import DocumentError
 from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
-from nuvett.core.fit.holds import skin_membership
+from nuvett.core.fit.holds import family_membership, skin_membership
 from nuvett.core.fit.moves import sinkhorn
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
 from nuvett.core.fit.pooling import mix, pull_weights
 from nuvett.core.fit.statistics import Statistics, measure
 from nuvett.core.fit.suggest import suggest_pull
 from nuvett.core.fit.tone import GENTLEST, TONE_GRID, aim_ends, fit_tone
-from nuvett.core.look.look import HoldStep, Look, MoveStep, SpreadStep, ToneStep, Trim, ZoneStep, parse_look
+from nuvett.core.look.look import FamilyHold, HoldStep, Look, MoveStep, SpreadStep, ToneStep, Trim, ZoneStep, parse_look
 from nuvett.core.look.words import describe
+from nuvett.core.reading.family import Family
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.series import Measured, Pools
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -159,6 +160,21 @@ def test_held_skin_moves_no_further_than_its_limits(photo: np.ndarray, still: np
     assert np.abs(after[skin, 0] - before[skin, 0]).max() * 116 <= 10.01
 
 
+def test_a_held_family_moves_no_further_and_others_go_on(photo: np.ndarray, still: np.ndarray) -> None:
+    linear, target = sample_of(photo), statistics_of(sample_of(still))
+    before = linear_to_oklab(linear)
+    blue = before[np.argmin(before[:, 2])]
+    family = Family(colour=(float(blue[0]), float(blue[1]), float(blue[2])), tolerance=20)
+    free = plan_frame(statistics_of(linear), Aim.of_statistics(target), FULL)
+    kept = FamilyHold(family=family, hue=4, chroma=10, lightness=5)
+    held = plan_frame(statistics_of(linear), Aim.of_statistics(target), FULL.model_copy(update={"kept": (kept,)}))
+    share = family_membership(before, family)
+    inside, outside = share > 0.999, share == 0
+    moved = np.hypot(*(apply_plan(held, linear) - before)[inside, 1:].T)
+    assert inside.any() and moved.max() < 0.2 * np.hypot(before[inside, 1], before[inside, 2]).max()
+    assert np.array_equal(apply_plan(held, linear)[outside], apply_plan(free, linear)[outside])
+
+
 def test_a_trim_acts_after_the_look_and_none_is_none(photo: np.ndarray, still: np.ndarray) -> None:
     linear, aim = sample_of(photo), Aim.of_statistics(statistics_of(sample_of(still)))
     own = statistics_of(linear)
@@ -197,6 +213,9 @@ def test_changes_are_described_in_words() -> None:
     look = Look()
     assert describe(look, look.model_copy(update={"tone": ToneStep(amount=68)})) == "Tone 75 to 68 %"
     assert describe(look, look.model_copy(update={"hold": HoldStep(on=True)})) == "Hold of skin on"
+    amber = FamilyHold(family=Family(colour=(0.7, 0.03, 0.13)))
+    held = look.model_copy(update={"kept": (amber,)})
+    assert describe(look, held) == "Hold amber 77°" and describe(held, look) == "No longer hold amber 77°"
     assert describe(look, look) == "No change"
 
 

@@ -50,17 +50,17 @@ def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> No
         deliveries.order_delivery(session, studio, series, settings)
     first = start_worker(studio)
     try:
-        wait_for(studio, 1, 30)
+        wait_for(studio, 1, 180)
     finally:
         first.kill()
         first.wait()
     assert made(studio) < 9
     second = start_worker(studio)
     try:
-        wait_for(studio, 9, 60)
+        wait_for(studio, 9, 300)
     finally:
         second.terminate()
-        second.wait(20)
+        second.wait(120)
     with studio.database.session() as session:
         delivery = session.scalars(select(models.Delivery)).one()
         assert {f.state for f in delivery.files} == {"done"}

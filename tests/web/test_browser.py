@@ -41,8 +41,8 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
     expect(page.get_by_text("This is where the series goes")).to_be_visible()
     photos = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 7)]
     page.locator('[data-input="frames"]').set_input_files([*photos, bad_file])
-    expect(page.get_by_text("Refused: 1 file. All others were kept.")).to_be_visible(timeout=30_000)
-    expect(page.get_by_text("3 frames in 2 set-ups")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("Refused: 1 file. All others were kept.")).to_be_visible()
+    expect(page.get_by_text("3 frames in 2 set-ups")).to_be_visible()
     expect(page.get_by_text("not a picture that can be read")).to_be_visible()
     page.get_by_role("button", name="Clear").click()
     page.get_by_role("button", name="Make hero: AT-0101").click()
@@ -50,7 +50,7 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
 
     page.get_by_role("link", name="Read references").click()
     page.locator('[data-input="references"]').set_input_files(DEMO / "stills" / "still_3_green_gold.jpg")
-    expect(page.get_by_role("heading", name="Palette")).to_be_visible(timeout=30_000)
+    expect(page.get_by_role("heading", name="Palette")).to_be_visible()
     page.get_by_role("button", name="Patch").click()
     expect(page.get_by_text("25.0 % sampled")).to_be_visible()
     still = page.locator("[data-still]").bounding_box()
@@ -76,7 +76,7 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
     page.get_by_label("Names by pattern").fill("{series}-{number}")
     page.get_by_label("Long edge in pixels").fill("300")
     page.get_by_role("button", name="Make the files").click()
-    expect(page.get_by_text("Finished", exact=True)).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("Finished", exact=True)).to_be_visible()
     with page.expect_download() as download:
         page.get_by_role("link", name="Download as ZIP").click()
     download.value.save_as(tmp_path / "files.zip")
@@ -152,7 +152,7 @@ def test_two_windows_on_one_look_do_not_overwrite_each_other(context: BrowserCon
         value(page, "Tint").focus()
         page.keyboard.type(text)
         page.keyboard.press("Enter")
-        page.wait_for_timeout(600)
+        expect(page.get_by_text(re.compile("Tint 0 to|changed in another window")).first).to_be_visible()
     expect(second.get_by_text("changed in another window")).to_be_visible()
     expect(value(second, "Tint")).to_have_text("+11")
     second.get_by_role("button", name="Undo").click()
@@ -227,7 +227,7 @@ def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
     expect(page).to_have_url(re.compile("/handover"))
     page.keyboard.press("m")
     expect(page.get_by_text(re.compile("Being made|Waiting|Finished")).first).to_be_visible()
-    expect(page.get_by_text("36 of 36 files")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("36 of 36 files")).to_be_visible()
 
 
 def _tab_to(page: Page, name: str) -> None:

@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from nuvett.core.look.look import HoldStep
+from nuvett.core.look.look import FamilyHold, HoldStep
+from nuvett.core.reading.family import Family
 from nuvett.core.types import Floats, Mask01, OKLab
 
 # Skin from light to deep lies along one hue at low chroma: an ellipse in OKLab a, b about a centre on that hue.
@@ -13,15 +14,26 @@ SKIN_LIGHTNESS, SKIN_LIGHTNESS_REACH = 0.58, 0.42
 _INNER, _OUTER = 0.6, 1.7  # radii between which membership falls; narrower would leave an edge
 
 
-def skin_membership(lab: OKLab) -> Mask01:
-    """How far OKLab colours (N, 3) may be skin, 0 to 1: a family in chromaticity, not a swatch."""
-    angle = np.radians(SKIN_HUE)
-    along = lab[:, 1] * np.cos(angle) + lab[:, 2] * np.sin(angle) - SKIN_CHROMA
-    across = lab[:, 2] * np.cos(angle) - lab[:, 1] * np.sin(angle)
-    depth = np.maximum(np.abs(lab[:, 0] - SKIN_LIGHTNESS) / SKIN_LIGHTNESS_REACH - 0.4, 0)
-    radius = np.sqrt((along / SKIN_ALONG) ** 2 + (across / SKIN_ACROSS) ** 2 + depth**2)
+def _ellipse(lab: OKLab, centre: tuple[float, float, float], scale: float) -> Mask01:
+    """Membership (N,) in an ellipse of chromaticity about a centre given as lightness, chroma and hue in radians."""
+    lightness, chroma, hue = centre
+    along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - chroma
+    across = lab[:, 2] * np.cos(hue) - lab[:, 1] * np.sin(hue)
+    depth = np.maximum(np.abs(lab[:, 0] - lightness) / (SKIN_LIGHTNESS_REACH * scale) - 0.4, 0)
+    radius = np.sqrt((along / (SKIN_ALONG * scale)) ** 2 + (across / (SKIN_ACROSS * scale)) ** 2 + depth**2)
     t = np.clip((radius - _INNER) / (_OUTER - _INNER), 0, 1)
     return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
+
+
+def skin_membership(lab: OKLab) -> Mask01:
+    """How far OKLab colours (N, 3) may be skin, 0 to 1: a family in chromaticity, not a swatch."""
+    return _ellipse(lab, (SKIN_LIGHTNESS, SKIN_CHROMA, float(np.radians(SKIN_HUE))), 1.0)
+
+
+def family_membership(lab: OKLab, family: Family) -> Mask01:
+    """How far OKLab colours (N, 3) belong to a picked family, falling off widely enough that a hold leaves no edge."""
+    lightness, a, b = family.colour
+    return _ellipse(lab, (lightness, float(np.hypot(a, b)), float(np.arctan2(b, a))), 0.6 + family.tolerance / 75)
 
 
 def soft_limit(movement: Floats, limit: Floats | float) -> Floats:
@@ -30,9 +42,8 @@ def soft_limit(movement: Floats, limit: Floats | float) -> Floats:
     return np.asarray(movement / np.cbrt(1 + (np.abs(movement) / limit) ** 3), dtype=np.float32)
 
 
-def hold_skin(before: OKLab, after: OKLab, hold: HoldStep) -> OKLab:
-    """OKLab colours (N, 3) after a look, with skin kept near where it was before."""
-    share = skin_membership(before)
+def hold_colours(before: OKLab, after: OKLab, share: Mask01, limits: HoldStep | FamilyHold) -> OKLab:
+    """OKLab colours (N, 3) after a look, those of a family (share 0 to 1 each) kept near where they were before."""
     index = np.flatnonzero(share > 1e-4)
     if index.size == 0:
         return after
@@ -42,9 +53,9 @@ def hold_skin(before: OKLab, after: OKLab, hold: HoldStep) -> OKLab:
     turn = (hue_new - hue_old + np.pi) % (2 * np.pi) - np.pi
     # A colour carried across grey has no usable hue: there the turn counts as far as chroma is left.
     turn = turn * np.minimum(chroma_new / 0.01, 1)
-    hue = hue_old + soft_limit(turn.astype(np.float32), np.radians(hold.hue))
-    chroma = chroma_old + soft_limit(chroma_new - chroma_old, chroma_old * (hold.chroma / 100))
-    lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], hold.lightness / 116)
+    hue = hue_old + soft_limit(turn.astype(np.float32), np.radians(limits.hue))
+    chroma = chroma_old + soft_limit(chroma_new - chroma_old, chroma_old * (limits.chroma / 100))
+    lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], limits.lightness / 116)
     held = np.stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)], axis=1)
     out = after.copy()
     out[index] = new + weight * (held - new)

@@ -8,11 +8,11 @@ import numpy as np
 
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
-from nuvett.core.fit.holds import hold_skin
+from nuvett.core.fit.holds import family_membership, hold_colours, skin_membership
 from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
-from nuvett.core.look.look import ExposureStep, HoldStep, Look, SaturationStep, Trim, WhiteStep, ZoneStep
+from nuvett.core.look.look import ExposureStep, FamilyHold, HoldStep, Look, SaturationStep, Trim, WhiteStep, ZoneStep
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
@@ -44,6 +44,7 @@ class FramePlan(Document):
     exposure: ExposureStep
     saturation: SaturationStep
     hold: HoldStep
+    kept: tuple[FamilyHold, ...] = ()
     strength: float
     trim: Trim
 
@@ -153,6 +154,7 @@ def plan_frame(
         exposure=look.exposure if look.exposure.on else ExposureStep(),
         saturation=look.saturation if look.saturation.on else SaturationStep(),
         hold=look.hold,
+        kept=look.kept,
         strength=look.strength / 100 * trim.strength / 100,
         trim=trim,
     )
@@ -223,7 +225,9 @@ def apply_plan(plan: FramePlan, linear: Linear) -> OKLab:
     if plan.strength > 0:
         looked = apply_by_hand(plan, apply_fit(plan, evened))
         if plan.hold.on:
-            looked = hold_skin(evened, looked, plan.hold)
+            looked = hold_colours(evened, looked, skin_membership(evened), plan.hold)
+        for kept in plan.kept:
+            looked = hold_colours(evened, looked, family_membership(evened, kept.family), kept)
         out = evened + np.float32(plan.strength) * (looked - evened)
     trim = plan.trim
     if trim.exposure or trim.warmth or trim.tint:

@@ -8,6 +8,7 @@ from typing import Literal
 from pydantic import Field, ValidationError
 
 from nuvett.core.errors import DocumentError
+from nuvett.core.reading.family import Family
 from nuvett.core.types import Document
 
 LOOK_SCHEMA = 1
@@ -94,6 +95,15 @@ class HoldStep(Document):
     lightness: float = Field(default=12, ge=0, le=60)
 
 
+class FamilyHold(Document):
+    """A picked colour family that may move at most so far; limits as in `HoldStep`."""
+
+    family: Family
+    hue: float = Field(default=8, ge=0, le=60)
+    chroma: float = Field(default=25, ge=0, le=100)
+    lightness: float = Field(default=12, ge=0, le=60)
+
+
 class Look(Document):
     """A whole look. `strength` weakens everything but even light; `tone` and `colour` weaken their steps alone.
 
@@ -113,6 +123,7 @@ class Look(Document):
     exposure: ExposureStep = ExposureStep()
     saturation: SaturationStep = SaturationStep()
     hold: HoldStep = HoldStep()
+    kept: tuple[FamilyHold, ...] = Field(default=(), max_length=6)
 
 
 class Trim(Document):

@@ -3,9 +3,11 @@
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from pydantic import BaseModel
 
-from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.look import FamilyHold, Look, Trim
+from nuvett.core.spaces.names import colour_name
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,21 @@ def describe(before: Look, after: Look) -> str:
         if old != new:
             changes.append(f"{title} {'on' if new else 'off'}")
     changes += _value_changes(before, after, LOOK_VALUES)
-    return _joined(changes)
+    return _joined(changes + _kept_changes(before, after))
+
+
+def family_name(hold: FamilyHold) -> str:
+    """A held family's colour in words."""
+    return colour_name(np.array(hold.family.colour, dtype=np.float32))
+
+
+def _kept_changes(before: Look, after: Look) -> list[str]:
+    if len(after.kept) > len(before.kept):
+        return [f"Hold {family_name(after.kept[-1])}"]
+    if len(after.kept) < len(before.kept):
+        gone = next(h for i, h in enumerate(before.kept) if i >= len(after.kept) or after.kept[i] != h)
+        return [f"No longer hold {family_name(gone)}"]
+    return [f"Hold of {family_name(b)}" for a, b in zip(before.kept, after.kept, strict=True) if a != b]
 
 
 def describe_trim(before: Trim, after: Trim) -> str:

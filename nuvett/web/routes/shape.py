@@ -4,11 +4,14 @@ import uuid
 from dataclasses import dataclass
 from typing import Annotated, Any
 
+import numpy as np
 from fastapi import APIRouter, Body, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.orm import Session
 
-from nuvett.core.look.words import LOOK_VALUES
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look.look import Look
+from nuvett.core.look.words import LOOK_VALUES, family_name
 from nuvett.core.reading.reading import Reading
 from nuvett.services import looks, sampling
 from nuvett.services.catalogue import find_series, look_of
@@ -17,7 +20,7 @@ from nuvett.services.stages import stages_of
 from nuvett.services.wall import Show, WallItem, choose_proofs, shown_plan
 from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.web.context import Context, Means
-from nuvett.web.instruments import HUE_MARKS, chart_cloud, chart_palette, pairing_view, tone_side, tone_side_of
+from nuvett.web.instruments import HUE_MARKS, chart_cloud, chart_palette, hexes, pairing_view, tone_side, tone_side_of
 from nuvett.web.tiles import Labels, picture_address, tile_of
 
 router = APIRouter(prefix="/series/{slug}")
@@ -30,6 +33,14 @@ class Choice:
 
     id: str
     name: str
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A held colour family in words."""
+
+    name: str
+    hex: str
 
 
 @dataclass(frozen=True)
@@ -152,6 +163,10 @@ def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
     return {
         "look": row.draft,
         "revision": row.revision,
+        "kept_words": [
+            Kept(family_name(hold), hexes(np.array([hold.family.colour], np.float32))[0])
+            for hold in Look.model_validate(row.draft).kept
+        ],
         "values": LOOK_VALUES,
         "undo_words": next((s.words for s in past if not s.undone), ""),
         "redo_words": next((s.words for s in reversed(past) if s.undone), ""),
@@ -187,6 +202,17 @@ def _id(value: object) -> uuid.UUID | None:
         return uuid.UUID(str(value))
     except ValueError:
         return None
+
+
+@router.post("/shape/pick")
+def pick(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """Colour of the evened frame at a place given in shares of the picture."""
+    with context.session() as session:
+        easel = _easel(session, slug, _id(data.get("frame")), None)
+    if easel is None:
+        raise InvalidChangeError("There is no frame to pick from.")
+    colour = context.studio.bench.evened_colour_at(easel.frame, easel.aimed.look, data.get("place"))
+    return JSONResponse({"colour": colour})
 
 
 @router.put("/look")

@@ -85,6 +85,35 @@ export const shape = () => ({
       one(`.tick[data-name="${name}"]`, root)?.focus();
     });
     root.addEventListener("click", async (event) => {
+      const holding = event.target.closest("[data-hold-colour]");
+      if (holding) {
+        state.picking = !state.picking;
+        holding.setAttribute("aria-pressed", String(state.picking));
+        one("[data-hold-hint]", root).hidden = !state.picking;
+        return;
+      }
+      const letting = event.target.closest("[data-let-go]");
+      if (letting) {
+        state.look.kept.splice(Number(letting.dataset.letGo), 1);
+        draft({ proofs: true });
+        await keep();
+        return adopt(await (await ask(`/series/${slug}/look`)).json());
+      }
+      if (state.picking && event.target === picture) {
+        state.picking = false;
+        const box = picture.getBoundingClientRect();
+        const place = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
+        try {
+          const { colour } = await (await ask(`/series/${slug}/shape/pick`, { method: "POST", json: { frame, place } })).json();
+          state.look.kept.push({ family: { colour, tolerance: 30 }, hue: 8, chroma: 25, lightness: 12 });
+          draft({ proofs: true });
+          await keep();
+          adopt(await (await ask(`/series/${slug}/look`)).json());
+        } catch (error) {
+          say(error.message);
+        }
+        return;
+      }
       const walk = event.target.closest("[data-walk]");
       if (walk) {
         try {
