@@ -237,3 +237,29 @@ def _tab_to(page: Page, name: str) -> None:
         if label.startswith(name):
             return
     raise AssertionError(f"{name} cannot be reached with Tab")
+
+
+def test_a_colour_picked_in_the_frame_is_held_and_let_go(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    before = source(page, "[data-picture]")
+    page.get_by_role("button", name="Hold a colour…").click()
+    box = page.locator("[data-picture]").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + box["width"] * 0.88, box["y"] + box["height"] * 0.24)  # the blue vase
+    expect(page.get_by_text(re.compile(r"^Hold .*blue")).first).to_be_visible()
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.get_by_role("button", name="let go").click()
+    expect(page.get_by_text(re.compile("No longer hold"))).to_be_visible()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+
+
+def test_a_pull_is_suggested_with_its_reason(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/carry")
+    page.get_by_role("button", name="suggest").click()
+    note = page.get_by_text(re.compile(r"\d+ % is suggested: mean drift"))
+    expect(note).to_be_visible()
+    suggested = re.match(r"(\d+)", note.inner_text())
+    assert suggested
+    expect(value(page, "Pull")).to_have_text(suggested.group(1))
