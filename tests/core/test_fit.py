@@ -91,7 +91,7 @@ def test_the_fit_arrives_near_the_target_and_keeps_order(photo: np.ndarray, stil
     grey = to_linear(np.repeat(np.linspace(0, 1, 256, dtype=np.float32)[:, None], 3, axis=1))
     axis = apply_plan(plan, grey)
     assert (np.diff(axis[:, 0]) > -1e-3).all()
-    assert np.abs(np.diff(axis, axis=0)).max() < 0.04  # the neutral axis stays smooth
+    assert np.abs(np.diff(axis[8:], axis=0)).max() < 0.03  # the neutral axis stays smooth
 
 
 def test_a_grey_reference_gives_a_clean_black_and_white(photo: np.ndarray, still: np.ndarray) -> None:

@@ -34,8 +34,16 @@ export const read = () => ({
       }
     };
     const resample = (change) => send("sampling", { ...sampling(), ...change });
+    // While the kind of sampling is being switched, a value of the old kind that comes to rest must not win.
+    let switching = false;
+    const switchTo = async (change) => {
+      switching = true;
+      await resample(change);
+      switching = false;
+    };
 
     root.addEventListener("live-change", ({ detail: { name, value } }) => {
+      if (switching) return;
       if (name === "colours") resample({ colours: value });
       else if (name === "tolerance") resample({ family: { tolerance: value } });
       else if (name.startsWith("weight.")) send("weights", { [name.slice(7)]: value });
@@ -53,14 +61,14 @@ export const read = () => ({
       press(all("[data-mode]:is(button)", root), button);
       still().dataset.mode = button.dataset.mode;
       const hint = one("[data-hint]", root);
-      if (button.dataset.mode === "whole") resample({ patch: null, family: null });
+      if (button.dataset.mode === "whole") switchTo({ patch: null, family: null });
       if (button.dataset.mode === "patch") {
         hint.textContent = "Drag a patch on the still, or change its edges below";
-        if (!sampling().patch) resample({ patch: [0.25, 0.25, 0.5, 0.5], family: null });
+        if (!sampling().patch) switchTo({ patch: [0.25, 0.25, 0.5, 0.5], family: null });
       }
       if (button.dataset.mode === "family") {
         hint.textContent = "Pick a colour in the still";
-        if (!sampling().family) resample({ patch: null, family: { place: [0.5, 0.5], tolerance: 30 } });
+        if (!sampling().family) switchTo({ patch: null, family: { place: [0.5, 0.5], tolerance: 30 } });
       }
     });
     root.addEventListener("pointerdown", (event) => {
