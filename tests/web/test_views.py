@@ -1,0 +1,149 @@
+"""View models: geometry that templates draw, numbers as they are written, words for people."""
+
+import itertools
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nuvett.core.fit.statistics import measure
+from nuvett.core.look.look import FamilyHold, HoldStep, Look, ToneStep, Trim
+from nuvett.core.look.words import LOOK_VALUES, TRIM_VALUES, describe, describe_trim, value_at
+from nuvett.core.reading.family import Family
+from nuvett.core.reading.palette import find_palette
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import parse_hex, to_linear
+from nuvett.web import filters, instruments
+from nuvett.web.guard import host_name
+from nuvett.web.routes.gather import light_words
+from tests import strategies as ours
+
+
+def cloud(seed: int) -> np.ndarray:
+    return linear_to_oklab(to_linear(ours.cloud(seed, 1500)))
+
+
+@settings(max_examples=15)
+@given(ours.seeds, st.integers(2, 12))
+def test_palette_bands_fill_the_bar_and_carry_names(seed: int, count: int) -> None:
+    bands = instruments.palette_bands(find_palette(cloud(seed), count))
+    assert sum(b.width for b in bands) == pytest.approx(100, abs=1e-3)
+    assert all(first.x + first.width == pytest.approx(second.x) for first, second in itertools.pairwise(bands))
+    assert all(b.name and len(parse_hex(b.hex)) == 3 for b in bands)
+
+
+@settings(max_examples=10)
+@given(ours.seeds)
+def test_tone_outlines_stay_in_their_box_and_marks_rise(seed: int) -> None:
+    lab = cloud(seed)
+    for side in (instruments.tone_side(measure(lab)), instruments.tone_side_of(lab)):
+        widths, heights = zip(*side.outline, strict=True)
+        assert max(widths) == pytest.approx(1) and min(widths) >= 0
+        assert min(heights) >= 0 and max(heights) <= 100
+        levels = [level for _, level in side.marks]
+        assert levels == sorted(levels) and len(levels) == 7
+
+
+def test_both_tone_sides_tell_the_same() -> None:
+    lab = cloud(3)
+    first, second = instruments.tone_side(measure(lab)), instruments.tone_side_of(lab)
+    assert np.allclose([v for _, v in first.marks], [v for _, v in second.marks], atol=1.5)
+
+
+@pytest.mark.parametrize(
+    ("a", "b", "right", "up"), [(0.1, 0, 1, 0), (0, 0.1, 0, 1), (-0.1, 0, -1, 0), (0, -0.1, 0, -1)]
+)
+def test_the_chart_puts_hue_nought_right_and_ninety_up(a: float, b: float, right: int, up: int) -> None:
+    lab = np.tile(np.array([[0.6, a, b]], np.float32), (400, 1))
+    dot = instruments.chart_cloud(lab)[0]
+    assert np.sign(round(dot.x)) == right and np.sign(round(-dot.y)) == up
+    assert np.hypot(dot.x, dot.y) <= 100.01
+
+
+def test_colours_beyond_the_chart_stop_at_its_rim() -> None:
+    far = np.tile(np.array([[0.6, 0.3, 0.2]], np.float32), (400, 1))
+    dot = instruments.chart_cloud(far)[0]
+    assert np.hypot(dot.x, dot.y) == pytest.approx(100, abs=0.1)
+
+
+@settings(max_examples=10)
+@given(ours.seeds, ours.seeds)
+def test_ribbons_stay_on_their_bars(first: int, second: int) -> None:
+    view = instruments.pairing_view(find_palette(cloud(first), 6), find_palette(cloud(second), 6))
+    assert view.ribbons
+    for ribbon in view.ribbons:
+        assert ribbon.top >= -0.01 and ribbon.top + ribbon.top_width <= 100.01
+        assert ribbon.bottom >= -0.01 and ribbon.bottom + ribbon.bottom_width <= 100.01
+        assert ribbon.words.startswith(("1", "2", "3", "4", "5", "6", "7", "8", "9"))
+
+
+@pytest.mark.parametrize(
+    ("value", "digits", "plain", "signed"),
+    [
+        (0, 0, "0", "0"),
+        (-0.04, 1, "0.0", "0.0"),
+        (3.14159, 2, "3.14", "+3.14"),
+        (-7, 0, "−7", "−7"),
+        (0.5, 1, "0.5", "+0.5"),
+    ],
+)
+def test_numbers_are_written_with_a_true_minus_and_no_negative_nought(
+    value: float, digits: int, plain: str, signed: str
+) -> None:
+    assert filters.number(value, digits) == plain
+    assert filters.signed(value, digits) == signed
+
+
+def test_sizes_times_and_counts_read_well() -> None:
+    assert [filters.size(n) for n in (12, 3400, 5_600_000, 7_800_000_000)] == ["12 bytes", "3.4 kB", "5.6 MB", "7.8 GB"]
+    assert filters.clock(datetime(2026, 9, 18, 9, 5, tzinfo=UTC)) == "18 Sep 2026, 09:05" and filters.clock(None) == ""
+    assert filters.plural(1, "frame") == "1 frame" and filters.plural(0, "frame") == "0 frames"
+    assert filters.plural(2, "series", "series") == "2 series"
+
+
+@pytest.mark.parametrize(
+    ("host", "name"),
+    [("localhost", "localhost"), ("localhost:80", "localhost"), ("[::1]:80", "[::1]"), ("", ""), ("[::1", "[")],
+)
+def test_hosts_are_told_from_their_ports(host: str, name: str) -> None:
+    assert host_name(host) == name
+
+
+def test_every_value_knows_its_range_and_its_usual_value_lies_in_it() -> None:
+    for values, document in ((LOOK_VALUES, Look()), (TRIM_VALUES, Trim())):
+        for path, words in values.items():
+            assert words.low < words.high and words.step > 0 and words.label
+            assert value_at(document, path) == words.usual
+            assert words.usual is None or words.low <= words.usual <= words.high
+
+
+def test_histories_say_what_changed() -> None:
+    look = Look()
+    changes = {
+        "White point the target's to 95.0 L*": {"tone": ToneStep(white=95)},
+        "Tone off": {"tone": ToneStep(on=False)},
+        "Strength of the look 100 to 40 %": {"strength": 40.0},
+        "Hold of skin on and 1 more": {"hold": HoldStep(on=True, hue=4)},
+    }
+    for words, change in changes.items():
+        assert describe(look, look.model_copy(update=change)) == words
+    hold = FamilyHold(family=Family(colour=(0.5, -0.1, 0.0)))
+    held = look.model_copy(update={"kept": (hold,)})
+    tighter = look.model_copy(update={"kept": (hold.model_copy(update={"hue": 2.0}),)})
+    assert describe(held, tighter) == "Hold of jade 180°"
+    assert describe_trim(Trim(), Trim(warmth=-4)) == "Warmth 0 to −4 %"
+
+
+@pytest.mark.parametrize(
+    ("even", "words", "sure"),
+    [
+        (None, "", True),
+        ({"confidence": 0.2, "exposure": 1, "warmth": 0, "tint": 0}, "light: little in common", False),
+        ({"confidence": 1, "exposure": -0.5, "warmth": 8, "tint": -3}, "−0.50 EV, warmer 8 %, greener 3 %", True),
+        ({"confidence": 1, "exposure": 0.01, "warmth": 0.2, "tint": 0.1}, "light is even", True),
+    ],
+)
+def test_even_light_is_told_in_words(even: dict[str, float] | None, words: str, sure: bool) -> None:
+    assert light_words(even) == (words, sure)
