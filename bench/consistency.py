@@ -36,7 +36,7 @@ def run() -> list[Table]:
         for i, j in itertools.combinations(range(len(entries)), 2)
         if entries[i]["scene"] == entries[j]["scene"] and proxies[i].shape == proxies[j].shape
     ]
-    target = stills()[0].proxy.reshape(-1, 3)
+    target = stills()[0].thumbnail.reshape(-1, 3)
     aim = Aim.of_statistics(measure(linear_to_oklab(stratified_sample(target))))
     lights = even_series(samples, setups)
 
