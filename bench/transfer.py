@@ -68,11 +68,6 @@ def newly_clipped(before: Linear, after: Linear) -> float:
     return float((blown | crushed).mean())
 
 
-def out_of_gamut(after: Linear) -> float:
-    """Share of pixels that a method sends outside sRGB, where something must be done to them."""
-    return float(((after < -1e-3) | (after > 1.001)).any(axis=-1).mean())
-
-
 def compare(pictures: list[Named], title: str) -> Table:
     """Each method over all stills and pictures; means."""
     methods: dict[str, Method] = {**METHODS, "Nuvett, stages 1 to 3": ours(STAGES), "Nuvett, all stages": ours(FULL)}

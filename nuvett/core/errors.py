@@ -76,10 +76,6 @@ class ConflictError(NuvettError):
     """This was changed in another window meanwhile. The newer state is kept; look at it and try again."""
 
 
-class RequestRefusedError(NuvettError):
-    """The request came from another site and was refused."""
-
-
 class InvalidChangeError(NuvettError):
     """The value is outside what is possible here; nothing was changed."""
 

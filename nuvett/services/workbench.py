@@ -38,6 +38,7 @@ T = TypeVar("T")
 _PLANS, _POOLS, _RENDERERS = 20_000, 8, 400
 PREVIEW_QUALITY = 92
 _PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
+_MOST_CROP = 2000
 _DISC = 3  # pixels around a picked place that are averaged
 
 
@@ -258,6 +259,8 @@ class Workbench:
         x, y, width, height = box
         with self.blobs.local(frame.original) as path:
             pixels = decode(path, self.limits).pixels[y : y + height, x : x + width]
+        if pixels.size == 0:
+            raise InvalidChangeError("That place lies outside the picture.")
         used = plan or untouched_plan()
         return encode(self.renderer(used, frame.domain).picture(pixels, origin_row=y), Format.JPEG, 95)
 
@@ -270,6 +273,17 @@ def with_trim(frames: list[FrameFacts], index: int, trim: Trim) -> list[FrameFac
 def untouched_plan() -> FramePlan:
     """The plan that changes nothing."""
     return even_only(np.ones(3, np.float32))
+
+
+def box_of(text: str) -> tuple[int, int, int, int]:
+    """`x,y,width,height` in whole pixels. Raises InvalidChangeError for anything else or more than is shown at once."""
+    parts = text.split(",")
+    if len(parts) != 4 or not all(part.isdecimal() for part in parts):
+        raise InvalidChangeError("A place is given as x,y,width,height in whole pixels.")
+    x, y, width, height = (int(part) for part in parts)
+    if not (0 < width <= _MOST_CROP and 0 < height <= _MOST_CROP):
+        raise InvalidChangeError(f"At full size at most {_MOST_CROP} pixels are shown at once.")
+    return x, y, width, height
 
 
 def evened_plan(frame: FrameFacts, look: Look) -> FramePlan:

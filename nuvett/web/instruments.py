@@ -189,13 +189,3 @@ def _ribbons(found: Pairing, above: list[Band], below: list[Band]) -> list[Ribbo
             used_above[j] += top
             used_below[i] += bottom
     return ribbons
-
-
-@dataclass(frozen=True)
-class RunMark:
-    """One frame on a run: lightness marks (2, 10, 25, 50, 75, 90, 98 %) original and finished, in CIE L*."""
-
-    name: str
-    id: str
-    original: tuple[float, ...]
-    finished: tuple[float, ...]

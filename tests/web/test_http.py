@@ -137,6 +137,10 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
     for address in answer["pictures"].values():
         picture = client.get(address)
         assert picture.headers["content-type"] == "image/jpeg" and "immutable" in picture.headers["cache-control"]
+    crop = answer["pictures"]["look"].replace("picture.jpg", "crop.jpg").split("&edge")[0]
+    assert client.get(f"{crop}&place=100,50,64,32").content[:2] == b"\xff\xd8"
+    for place in ("1,2,3", "a,0,1,1", "0,0,0,5", "0,0,9999,5", "5000,0,10,10"):
+        assert client.get(f"{crop}&place={place}").status_code == 422
     with studio.database.session() as session:
         assert catalogue.look_of(session, catalogue.find_series(session, slug)).draft["strength"] == 100
 

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 from nuvett.core.errors import NotFoundError
 from nuvett.services.catalogue import find_frame, find_reference, find_series
 from nuvett.services.looks import facts_of
-from nuvett.services.workbench import FrameFacts
+from nuvett.services.workbench import FrameFacts, box_of
 from nuvett.web.context import Context, Means
 
 router = APIRouter(prefix="/series/{slug}")
@@ -34,6 +34,19 @@ def frame_picture(context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 4
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
     return Response(bench.preview(frame, known, edge), media_type="image/jpeg", headers=_FOREVER)
+
+
+@router.get("/frames/{frame_id}/crop.jpg")
+def frame_crop(
+    context: Means, slug: str, frame_id: uuid.UUID, place: Annotated[str, Query()], plan: str = ""
+) -> Response:
+    """Part of a frame at full size, `x,y,width,height` in pixels: what a delivery has there."""
+    bench = context.studio.bench
+    frame = frame_facts(context, slug, frame_id)
+    known = bench.recall(plan) if plan else None
+    if plan and known is None:
+        raise NotFoundError("This rendering is no longer kept; reload the page.")
+    return Response(bench.crop(frame, known, box_of(place)), media_type="image/jpeg", headers=_FOREVER)
 
 
 @router.get("/references/{reference_id}/picture.jpg")
