@@ -257,7 +257,7 @@ def test_a_colour_picked_in_the_frame_is_held_and_let_go(quiet: Page, site: str)
 def test_a_pull_is_suggested_with_its_reason(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/carry")
-    page.get_by_role("button", name="suggest").click()
+    page.get_by_role("button", name="suggest a pull").click()
     note = page.get_by_text(re.compile(r"\d+ % is suggested: mean drift"))
     expect(note).to_be_visible()
     suggested = re.match(r"(\d+)", note.inner_text())
