@@ -22,9 +22,9 @@ from nuvett.core.types import Linear
 
 
 def table_errors() -> Table:
-    """Tables of 33 and 65 points against the direct computation, full-strength looks on real pictures."""
+    """Tables of 17, 33 and 65 points against the direct computation, full-strength looks on real pictures."""
     table = Table("Tables against direct computation", ("points", "mean CIEDE2000", "99 %", "largest"))
-    for size in (33, 65):
+    for size in (17, 33, 65):
         errors = []
         for picture in photographs() + rendered()[:3]:
             plan = plan_for(picture.proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)

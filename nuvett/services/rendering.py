@@ -11,7 +11,7 @@ import numpy as np
 from nuvett.core.fit.plan import FramePlan
 from nuvett.core.render import Pixels, Renderer
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
-from nuvett.core.table.table import compile_plan
+from nuvett.core.table.table import USUAL_SIZE, compile_plan
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.decode import Header, Limits, Picture, decode, open_picture
 from nuvett.imaging.proxy import fit_within, shrink_linear
@@ -22,9 +22,11 @@ _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
 _CLIPPED = 254 / 255
 
 
-def renderer_of(plan: FramePlan, domain: Space = Space.SRGB, space: Space = Space.SRGB) -> Renderer:
-    """The renderer of a plan for pictures of a domain, into a delivery space."""
-    return Renderer(compile_plan(plan, domain=domain, space=space))
+def renderer_of(
+    plan: FramePlan, domain: Space = Space.SRGB, space: Space = Space.SRGB, points: int = USUAL_SIZE
+) -> Renderer:
+    """The renderer of a plan for pictures of a domain, into a delivery space, from a table of some points a side."""
+    return Renderer(compile_plan(plan, points, domain, space))
 
 
 def shrink_encoded(picture: Picture, edge: int) -> Pixels:

@@ -1,6 +1,5 @@
 """A series seen as a set: every frame under the look, with its measures; and the frames most worth proofing."""
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -8,7 +7,6 @@ import numpy as np
 
 from nuvett.core.drift.drift import outliers, spread_of
 from nuvett.core.fit.plan import FramePlan
-from nuvett.services.rendering import THREADS
 from nuvett.services.workbench import Aimed, FrameFacts, Summary, Workbench, evened_plan
 
 PROOFS = 6
@@ -70,8 +68,8 @@ def build_wall(bench: Workbench, frames: list[FrameFacts], aimed: Aimed | None, 
         summary = bench.summary(frames[index], plan, aimed) if plan else original
         return WallItem(frames[index], plan, summary, original)
 
-    with ThreadPoolExecutor(THREADS) as pool:
-        items = list(pool.map(work, range(len(frames))))
+    # One after the other: these are many small array steps, which threads only slow down.
+    items = [work(index) for index in range(len(frames))]
     if aimed is not None:
         flags = outliers([item.drift for item in items])
         items = [WallItem(i.frame, i.plan, i.summary, i.original, flag) for i, flag in zip(items, flags, strict=True)]

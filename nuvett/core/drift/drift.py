@@ -10,7 +10,7 @@ from nuvett.core.fit.statistics import thin
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.types import Document, Floats, OKLab
 
-_REASON_COLOURS = 1024  # colours that reasons are worked out on
+_REASON_COLOURS = 512  # colours that reasons are worked out on
 _DIRECTIONS = 32
 _QUANTILES = 128
 _NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
