@@ -2,6 +2,7 @@
 
 import uuid
 from dataclasses import dataclass
+from typing import TypeVar
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
@@ -18,6 +19,8 @@ from nuvett.services.gather import ready_frames
 from nuvett.services.sampling import latest_target, target_document
 from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.store import models
+
+_Document = TypeVar("_Document", Look, Trim)
 
 
 @dataclass(frozen=True)
@@ -77,12 +80,24 @@ def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID
 
 def parse_change(data: object) -> Look:
     """A whole look from a request. Raises InvalidChangeError with the first thing that is wrong."""
+    return _parsed(Look, data)
+
+
+def _parsed(kind: type[_Document], data: object) -> _Document:
     try:
-        return Look.model_validate(data)
+        return kind.model_validate(data)
     except ValidationError as error:
         first = error.errors()[0]
         place = " ".join(str(part) for part in first["loc"])
         raise InvalidChangeError(f"{place}: {first['msg']}. Nothing was changed.") from error
+
+
+def _walked(session: Session, subject: str, forward: bool) -> models.History:
+    """The step walked over, marked as such. Raises InvalidChangeError when there is none."""
+    step = (history.step_forward if forward else history.step_back)(session, subject)
+    if step is None:
+        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    return step
 
 
 def change_look(
@@ -116,9 +131,7 @@ def _locked(session: Session, series: models.Series) -> models.Look:
 def walk_look(session: Session, series: models.Series, forward: bool) -> tuple[models.Look, str]:
     """Undo or redo one step of the draft; the look and what was walked over. Raises InvalidChangeError at the end."""
     row = _locked(session, series)
-    step = (history.step_forward if forward else history.step_back)(session, f"look:{row.id}")
-    if step is None:
-        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    step = _walked(session, f"look:{row.id}", forward)
     row.draft, row.revision = (step.after if forward else step.before), row.revision + 1
     return row, step.words
 
@@ -219,9 +232,7 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
 
 def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
-    step = (history.step_forward if forward else history.step_back)(session, f"carry:{series.id}")
-    if step is None:
-        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    step = _walked(session, f"carry:{series.id}", forward)
     follows = (step.after if forward else step.before)["follows"]
     for frame in ready_frames(session, series.id):
         if str(frame.id) in follows:
@@ -243,19 +254,12 @@ def set_trim(session: Session, series: models.Series, frame: models.Frame, trim:
 
 def parse_trim(data: object) -> Trim:
     """A whole trim from a request. Raises InvalidChangeError."""
-    try:
-        return Trim.model_validate(data)
-    except ValidationError as error:
-        first = error.errors()[0]
-        place = " ".join(str(part) for part in first["loc"])
-        raise InvalidChangeError(f"{place}: {first['msg']}. Nothing was changed.") from error
+    return _parsed(Trim, data)
 
 
 def walk_trim(session: Session, frame: models.Frame, forward: bool) -> str:
     """Undo or redo one step of a frame's trim; its words. Raises InvalidChangeError when there is none."""
-    step = (history.step_forward if forward else history.step_back)(session, f"trim:{frame.id}")
-    if step is None:
-        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    step = _walked(session, f"trim:{frame.id}", forward)
     trim = Trim.model_validate(step.after if forward else step.before)
     frame.trim = None if trim.is_none else trim.model_dump(mode="json")
     return step.words
