@@ -16,6 +16,7 @@ from nuvett.core.even.setups import find_setups, light_colour
 from nuvett.core.reading.reading import Sampling, read
 from nuvett.core.series import even_series
 from nuvett.core.types import Floats
+from nuvett.imaging.decode import Picture
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import view
 from nuvett.services.catalogue import keep_blobs
@@ -87,6 +88,18 @@ def reference_from_frame(
         return add_reference(session, studio, series, frame.name, stream)
 
 
+def _refuse(
+    studio: Studio, table: type[models.Frame] | type[models.Reference], row_id: uuid.UUID, problem: str
+) -> None:
+    with studio.database.session() as session:
+        session.execute(update(table).where(table.id == row_id).values(state="refused", problem=problem))
+
+
+def _encoded_view(picture: Picture) -> bytes:
+    """The view that is kept of a picture: a plain JPEG in the picture's own domain."""
+    return encode(view(picture.pixels, picture.domain), Format.JPEG, _VIEW_QUALITY)
+
+
 def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
     with studio.database.session() as session:
@@ -98,13 +111,10 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         with studio.blobs.local(original) as path:
             measured = measure_file(path, studio.limits)
     except NuvettError as error:
-        with studio.database.session() as session:
-            session.execute(
-                update(models.Frame).where(models.Frame.id == frame_id).values(state="refused", problem=error.message)
-            )
+        _refuse(studio, models.Frame, frame_id, error.message)
         return
     picture = measured.picture
-    encoded = encode(view(picture.pixels, picture.domain), Format.JPEG, _VIEW_QUALITY)
+    encoded = _encoded_view(picture)
     with studio.database.session() as session:
         frame = session.get(models.Frame, frame_id, with_for_update=True)
         if frame is None:
@@ -134,15 +144,10 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
         proxy = measured.proxy.astype(np.float16)
         reading = read(proxy.astype(np.float32), sampling)
     except NuvettError as error:
-        with studio.database.session() as session:
-            session.execute(
-                update(models.Reference)
-                .where(models.Reference.id == reference_id)
-                .values(state="refused", problem=error.message)
-            )
+        _refuse(studio, models.Reference, reference_id, error.message)
         return
     picture = measured.picture
-    encoded = encode(view(picture.pixels, picture.domain), Format.JPEG, _VIEW_QUALITY)
+    encoded = _encoded_view(picture)
     with studio.database.session() as session:
         reference = session.get(models.Reference, reference_id, with_for_update=True)
         if reference is None:
