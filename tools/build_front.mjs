@@ -15,6 +15,10 @@ const copies = {
   "vendor/schibsted-grotesk-licence.txt": "@fontsource-variable/schibsted-grotesk/LICENSE",
 };
 mkdirSync(join(out, "vendor"), { recursive: true });
+if (out.startsWith(project)) {
+  const net = "face_detection_short_range.tflite";
+  copyFileSync(join(modules, "@mediapipe/face_detection", net), join(project, "nuvett", "imaging", "nets", net));
+}
 for (const [to, from] of Object.entries(copies)) copyFileSync(join(modules, from), join(out, to));
 execFileSync(
   process.execPath,

@@ -93,10 +93,16 @@ class Pools:
 
 
 def plan_in_series(
-    pools: Pools, index: int, even: EvenLight, aim: Aim, look: Look, trim: Trim | None = None
+    pools: Pools,
+    index: int,
+    even: EvenLight,
+    aim: Aim,
+    look: Look,
+    trim: Trim | None = None,
+    faces: Linear | None = None,
 ) -> FramePlan:
-    """Plan of one frame of a series, pooled as the look's pull asks."""
-    return plan_frame(pools.pulled(index, look.pull / 100), aim, look, np.array(even.gains, np.float32), trim)
+    """Plan of one frame of a series, pooled as the look's pull asks; other arguments as in `plan_frame`."""
+    return plan_frame(pools.pulled(index, look.pull / 100), aim, look, np.array(even.gains, np.float32), trim, faces)
 
 
 def plan_shared(pools: Pools, aim: Aim, look: Look) -> FramePlan:

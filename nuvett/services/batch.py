@@ -229,7 +229,7 @@ def match_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        plan = plan_in_series(pools, i, lights[i], aim, look)
+        plan = plan_in_series(pools, i, lights[i], aim, look, faces=entries[i].measured.faces)
         written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits)
         return Outcome(photo, written, _match_report(plan, lights[i], samples[i], yardstick, start))
 

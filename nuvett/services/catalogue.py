@@ -21,6 +21,9 @@ _BLOB_COLUMNS = (
     models.Reference.original,
     models.Reference.view,
     models.Reference.proxy,
+    models.Clip.original,
+    models.Clip.index,
+    models.Clip.thumbnails,
     models.DeliveryFile.blob,
 )
 

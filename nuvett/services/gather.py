@@ -122,6 +122,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         keep_blobs(session)
         frame.view, _ = studio.blobs.put(BytesIO(encoded))
         frame.sample, _ = studio.blobs.put(dump_array(measured.sample))
+        frame.faces = {"colours": measured.faces.tolist()} if len(measured.faces) else None
         frame.format, frame.bits = picture.header.format, picture.header.bits
         frame.width, frame.height = picture.header.width, picture.header.height
         frame.domain = picture.header.domain.value

@@ -44,6 +44,7 @@ def facts_of(frame: models.Frame) -> FrameFacts:
         setup=frame.setup_id,
         even=EvenLight.model_validate(frame.even) if frame.even else EvenLight(),
         trim=Trim.model_validate(frame.trim) if frame.trim else Trim(),
+        faces=tuple((r, g, b) for r, g, b in frame.faces["colours"]) if frame.faces else (),
     )
 
 

@@ -58,6 +58,7 @@ class FrameFacts:
     setup: UUID | None
     even: EvenLight
     trim: Trim
+    faces: tuple[tuple[float, float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -159,7 +160,8 @@ class Workbench:
         def make() -> tuple[Pools, FramePlan]:
             aim, _ = self._aim(aimed)
             # Pools are kept beside the plan so that their identity stays theirs as long as the entry lives.
-            return pools, plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim)
+            faces = np.array(frame.faces, dtype=np.float32).reshape(-1, 3)
+            return pools, plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
 
         return self._plans.get(key, make)[1]
 

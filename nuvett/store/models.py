@@ -75,13 +75,17 @@ class Frame(Base):
     view: Mapped[str | None] = mapped_column(index=True)
     sample: Mapped[str | None] = mapped_column(index=True)
     even: Mapped[Json | None]
+    faces: Mapped[Json | None]
     trim: Mapped[Json | None]
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
     created: Mapped[datetime] = mapped_column(default=_now)
 
 
 class Reference(Base):
-    """A picture that is sampled. Weights are percent; `reading` is empty until it has been measured."""
+    """A picture that is sampled. Weights are percent; `reading` is empty until it has been measured.
+
+    One that was taken out stays, marked as removed, so that taking it out can be undone.
+    """
 
     __tablename__ = "reference"
 
@@ -103,10 +107,52 @@ class Reference(Base):
     reading: Mapped[Json | None]
     tone_weight: Mapped[float] = mapped_column(default=100)
     colour_weight: Mapped[float] = mapped_column(default=100)
+    removed: Mapped[bool] = mapped_column(default=False)
+
+
+class Clip(Base):
+    """A film clip that stills are taken from. `state` is waiting, ready or refused.
+
+    index : blob with the presentation times of all its frames
+    thumbnails : blob with one picture of evenly spaced frames side by side
+    """
+
+    __tablename__ = "clip"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    name: Mapped[str]
+    credit: Mapped[str] = mapped_column(default="")
+    state: Mapped[str] = mapped_column(default="waiting")
+    problem: Mapped[str] = mapped_column(default="")
+    original: Mapped[str] = mapped_column(index=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    frames: Mapped[int] = mapped_column(default=0)
+    seconds: Mapped[float] = mapped_column(default=0)
+    index: Mapped[str | None] = mapped_column(index=True)
+    thumbnails: Mapped[str | None] = mapped_column(index=True)
+
+
+class Palette(Base):
+    """A palette saved by name, for any series."""
+
+    __tablename__ = "palette"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    name: Mapped[str] = mapped_column(unique=True)
+    document: Mapped[Json]
+    created: Mapped[datetime] = mapped_column(default=_now)
 
 
 class Target(Base):
-    """One version of the blend of readings that a series must arrive at."""
+    """One version of the blend of readings that a series must arrive at.
+
+    name : given by a person who kept this version; empty otherwise
+    sources : state of the references it was blended from, to go back to
+    """
 
     __tablename__ = "target"
     __table_args__ = (UniqueConstraint("series_id", "number"),)
@@ -115,11 +161,16 @@ class Target(Base):
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"))
     number: Mapped[int]
     document: Mapped[Json]
+    name: Mapped[str] = mapped_column(default="")
+    sources: Mapped[Json | None]
     created: Mapped[datetime] = mapped_column(default=_now)
 
 
 class Look(Base):
-    """A look being made: its draft, and a revision that rises with every change so that two tabs notice."""
+    """A look being made: its draft, and a revision that rises with every change so that two tabs notice.
+
+    proofs : frames chosen to try the look on, none for the most different ones
+    """
 
     __tablename__ = "look"
 
@@ -128,6 +179,7 @@ class Look(Base):
     name: Mapped[str]
     draft: Mapped[Json]
     revision: Mapped[int] = mapped_column(default=1)
+    proofs: Mapped[Json | None]
     versions: Mapped[list["LookVersion"]] = relationship(order_by="LookVersion.number", viewonly=True)
 
 
@@ -177,7 +229,11 @@ class DeliveryFile(Base):
 
 
 class History(Base):
-    """One named change, with what was before and after; undone ones can be done again until a new change comes."""
+    """One named change of a subject, with what was before and after.
+
+    Changes form a tree: `parent` is the number of the change that this one was made upon. Those on the way to the
+    present are plain; `undone` ones lie ahead and can be done again; those on other branches are `aside`.
+    """
 
     __tablename__ = "history"
     __table_args__ = (Index("ix_history_subject", "subject", "number"),)
@@ -189,5 +245,7 @@ class History(Base):
     words: Mapped[str]
     before: Mapped[Json]
     after: Mapped[Json]
+    parent: Mapped[int | None]
     undone: Mapped[bool] = mapped_column(default=False)
+    aside: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(default=_now)

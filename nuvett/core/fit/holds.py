@@ -4,7 +4,7 @@ import numpy as np
 
 from nuvett.core.look.look import FamilyHold, HoldStep
 from nuvett.core.reading.family import Family
-from nuvett.core.types import Floats, Mask01, OKLab
+from nuvett.core.types import Floats, Linear, Mask01, OKLab
 
 # Skin from light to deep lies along one hue at low chroma: an ellipse in OKLab a, b about a centre on that hue.
 # Centre and radii hold what tools/derive_skin.py reads off the demo's five complexions, with room on every side.
@@ -14,8 +14,15 @@ SKIN_LIGHTNESS, SKIN_LIGHTNESS_REACH = 0.58, 0.42
 _INNER, _OUTER = 0.6, 1.7  # radii between which membership falls; narrower would leave an edge
 
 
-def _ellipse(lab: OKLab, centre: tuple[float, float, float], scale: float) -> Mask01:
-    """Membership (N,) in an ellipse of chromaticity about a centre given as lightness, chroma and hue in radians."""
+_OF_A_FACE = 0.75  # a face seen in the frame says where its skin lies, so the ellipse about it can be smaller
+_PLAUSIBLE = 0.15  # of the general membership, below which what was taken for a face is not skin
+
+Centre = tuple[float, float, float]
+"""Centre of an ellipse: lightness, chroma, hue in radians."""
+
+
+def _ellipse(lab: OKLab, centre: Centre, scale: float) -> Mask01:
+    """Membership (N,) in an ellipse of chromaticity about a centre."""
     lightness, chroma, hue = centre
     along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - chroma
     across = lab[:, 2] * np.cos(hue) - lab[:, 1] * np.sin(hue)
@@ -25,9 +32,34 @@ def _ellipse(lab: OKLab, centre: tuple[float, float, float], scale: float) -> Ma
     return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
 
 
-def skin_membership(lab: OKLab) -> Mask01:
-    """How far OKLab colours (N, 3) may be skin, 0 to 1: a family in chromaticity, not a swatch."""
-    return _ellipse(lab, (SKIN_LIGHTNESS, SKIN_CHROMA, float(np.radians(SKIN_HUE))), 1.0)
+def skin_membership(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Mask01:
+    """How far OKLab colours (N, 3) may be skin, 0 to 1: a family in chromaticity, not a swatch.
+
+    With the centres of faces that were found in the frame, skin is what lies about those instead.
+    """
+    if not centres:
+        return _ellipse(lab, (SKIN_LIGHTNESS, SKIN_CHROMA, float(np.radians(SKIN_HUE))), 1.0)
+    found = [_ellipse(lab, centre, _OF_A_FACE) for centre in centres]
+    return np.asarray(np.maximum.reduce(found))
+
+
+def skin_centres(faces: OKLab) -> tuple[Centre, ...]:
+    """Centres of the skin of evened face colours (F, 3); those that cannot be skin are left out.
+
+    Skin runs through many lightnesses as light falls off it, so the centre's lightness stays the general one.
+    """
+    plausible = faces[skin_membership(faces) > _PLAUSIBLE] if len(faces) else faces
+    return tuple((SKIN_LIGHTNESS, float(np.hypot(a, b)), float(np.arctan2(b, a))) for _, a, b in plausible)
+
+
+def face_colour(pixels: Linear) -> Linear:
+    """Colour (3,) in linear light of a face's middle (N, 3): the median of its middle half by luminance.
+
+    Eyes, hair and highlights lie in the outer quarters.
+    """
+    luminance = pixels.sum(axis=1)
+    low, high = np.quantile(luminance, [0.25, 0.75])
+    return np.asarray(np.median(pixels[(luminance >= low) & (luminance <= high)], axis=0), dtype=np.float32)
 
 
 def family_membership(lab: OKLab, family: Family) -> Mask01:

@@ -8,7 +8,7 @@ import numpy as np
 
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
-from nuvett.core.fit.holds import family_membership, hold_colours, skin_membership
+from nuvett.core.fit.holds import Centre, family_membership, hold_colours, skin_centres, skin_membership
 from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
@@ -16,7 +16,9 @@ from nuvett.core.look.look import ExposureStep, FamilyHold, HoldStep, Look, Satu
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
+from nuvett.core.spaces.gamut import ease_outward
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
+from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Document, Floats, Linear, OKLab, StoredArray
 
 _PLANNING_CLOUD = 1024  # colours that the moves are planned on
@@ -30,6 +32,7 @@ class FramePlan(Document):
     zone_from, zone_to : (17, 2) tints by zone before and after
     zone_matrix : (17, 4) spread about the tint, rows of a 2 by 2 matrix
     moves : colour moves at full amount; move_amount 0 to 1
+    skin : centres of the skin of faces found in the frame; none for skin in general
     hand steps : white, exposure, saturation act after the fit; strength 0 to 1 weakens fit and hand steps
     """
 
@@ -45,6 +48,7 @@ class FramePlan(Document):
     saturation: SaturationStep
     hold: HoldStep
     kept: tuple[FamilyHold, ...] = ()
+    skin: tuple[Centre, ...] = ()
     strength: float
     trim: Trim
 
@@ -125,12 +129,18 @@ def _fit_curve(frame: Statistics, target: Statistics, look: Look) -> Floats:
 
 
 def plan_frame(
-    frame: Statistics, aim: Aim, look: Look, gains: Floats | None = None, trim: Trim | None = None
+    frame: Statistics,
+    aim: Aim,
+    look: Look,
+    gains: Floats | None = None,
+    trim: Trim | None = None,
+    faces: Linear | None = None,
 ) -> FramePlan:
     """Plan one frame.
 
     frame : statistics of the evened frame, pooled as the pull asks
     gains : (3,) even light gains at full strength, none for no change
+    faces : (F, 3) linear colours of faces in the frame as it came, none for no faces
     """
     trim = trim or Trim()
     curve = _fit_curve(frame, aim.statistics, look)
@@ -155,6 +165,7 @@ def plan_frame(
         saturation=look.saturation if look.saturation.on else SaturationStep(),
         hold=look.hold,
         kept=look.kept,
+        skin=_skin(faces, even_gains(gains, look)),
         strength=look.strength / 100 * trim.strength / 100,
         trim=trim,
     )
@@ -164,6 +175,12 @@ def plan_frame(
         scaled = tuple(m.model_copy(update={"by": tuple(v * amount for v in m.by)}) for m in moves)
         plan = plan.model_copy(update={"moves": scaled})
     return plan
+
+
+def _skin(faces: Linear | None, gains: tuple[float, float, float]) -> tuple[Centre, ...]:
+    if faces is None or len(faces) == 0:
+        return ()
+    return skin_centres(linear_to_oklab(apply_gains(faces, np.array(gains, dtype=np.float32))))
 
 
 def even_gains(gains: Floats | None, look: Look) -> tuple[float, float, float]:
@@ -218,14 +235,17 @@ def saturate(lab: OKLab, saturation: float, vibrance: float) -> OKLab:
     return out
 
 
-def apply_plan(plan: FramePlan, linear: Linear) -> OKLab:
-    """Everything a plan does to colours: linear light (N, 3) in, OKLab (N, 3) out, not yet mapped to a gamut."""
+def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OKLab:
+    """Everything a plan does to colours: linear light (N, 3) in, OKLab (N, 3) out, not yet mapped to a gamut.
+
+    space : where the picture goes; colours are eased before its boundary
+    """
     evened = linear_to_oklab(apply_gains(linear, np.array(plan.gains, dtype=np.float32)))
     out = evened
     if plan.strength > 0:
-        looked = apply_by_hand(plan, apply_fit(plan, evened))
+        looked = ease_outward(evened, apply_by_hand(plan, apply_fit(plan, evened)), space)
         if plan.hold.on:
-            looked = hold_colours(evened, looked, skin_membership(evened), plan.hold)
+            looked = hold_colours(evened, looked, skin_membership(evened, plan.skin), plan.hold)
         for kept in plan.kept:
             looked = hold_colours(evened, looked, family_membership(evened, kept.family), kept)
         out = evened + np.float32(plan.strength) * (looked - evened)

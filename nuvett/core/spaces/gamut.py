@@ -69,34 +69,82 @@ def _most_chroma(lab: OKLab, space: Space) -> Floats:
     return np.asarray(low, dtype=np.float32)
 
 
-@cache
-def chroma_limits(space: Space) -> Floats:
-    """Largest usable OKLab chroma of a space, (LIGHTNESSES, HUES + 1) on even grids of lightness 0 to 1 and hue.
-
-    The search of CSS Color 4 ends at the same chroma wherever along a hue and lightness it starts, so it is run
-    once for a grid of directions; each colour then only looks its limit up.
-    """
+def _directions() -> OKLab:
+    """Far colours, (LIGHTNESSES * (HUES + 1), 3), in every direction that limits are kept for."""
     lightness = np.linspace(0, 1, LIGHTNESSES, dtype=np.float32)
     hue = np.linspace(0, 2 * np.pi, HUES + 1, dtype=np.float32)
     grid = np.stack(np.meshgrid(lightness, hue, indexing="ij"), axis=-1).reshape(-1, 2)
     a, b = _FARTHEST * np.cos(grid[:, 1]), _FARTHEST * np.sin(grid[:, 1])
-    lab = np.stack([grid[:, 0], a, b], axis=1).astype(np.float32)
-    limits = (_most_chroma(lab, space) * _FARTHEST).reshape(LIGHTNESSES, HUES + 1).astype(np.float32)
-    limits.setflags(write=False)
-    return limits
+    return np.stack([grid[:, 0], a, b], axis=1).astype(np.float32)
 
 
-def _limit_of(lab: OKLab, space: Space) -> Floats:
-    """Largest usable chroma (N,) at each colour's lightness and hue, bilinear in `chroma_limits`."""
-    limits = chroma_limits(space)
-    row = lab[:, 0] * (LIGHTNESSES - 1)
-    column = (np.arctan2(lab[:, 2], lab[:, 1]) / (2 * np.pi) % 1) * HUES
+def _kept(shares: Floats) -> Floats:
+    """Limits by the four corners of each cell, ((LIGHTNESSES - 1) * HUES, 4), so that one look-up fetches a cell."""
+    grid = (shares * _FARTHEST).reshape(LIGHTNESSES, HUES + 1).astype(np.float32)
+    corners = np.stack([grid[:-1, :-1], grid[:-1, 1:], grid[1:, :-1], grid[1:, 1:]], axis=-1).reshape(-1, 4)
+    corners.setflags(write=False)
+    return corners
+
+
+@cache
+def chroma_limits(space: Space) -> Floats:
+    """Largest usable OKLab chroma of a space, by corners as `_kept` gives it, on even grids of lightness 0 to 1 and hue.
+
+    The search of CSS Color 4 ends at the same chroma wherever along a hue and lightness it starts, so it is run
+    once for a grid of directions; each colour then only looks its limit up.
+    """
+    return _kept(_most_chroma(_directions(), space))
+
+
+@cache
+def gamut_boundary(space: Space) -> Floats:
+    """Chroma at the boundary itself, without what clipping may take unseen; on the grid of `chroma_limits`."""
+    return _kept(_boundary(_directions(), space))
+
+
+def _limit_of(lab: OKLab, limits: Floats) -> Floats:
+    """Limit (N,) at each colour's lightness and hue, bilinear in a grid of limits by corners; lightness is bounded."""
+    row = np.clip(lab[:, 0], 0, 1) * np.float32(LIGHTNESSES - 1)
+    column = np.arctan2(lab[:, 2], lab[:, 1]) * np.float32(HUES / (2 * np.pi))
+    column += np.float32(HUES) * (column < 0)
     top = np.minimum(row.astype(np.int32), LIGHTNESSES - 2)
     left = np.minimum(column.astype(np.int32), HUES - 1)
-    down, right = row - top, column - left
-    above = limits[top, left] * (1 - right) + limits[top, left + 1] * right
-    below = limits[top + 1, left] * (1 - right) + limits[top + 1, left + 1] * right
-    return np.asarray(above * (1 - down) + below * down, dtype=np.float32)
+    corners = np.take(limits, top * HUES + left, axis=0)
+    right, down = column - left, row - top
+    above = corners[:, 0] + (corners[:, 1] - corners[:, 0]) * right
+    below = corners[:, 2] + (corners[:, 3] - corners[:, 2]) * right
+    return np.asarray(above + (below - above) * down, dtype=np.float32)
+
+
+_KNEE, _EDGE = 0.8, 0.985  # shares of the boundary's chroma between which colours pushed outward are eased
+
+
+def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLab:
+    """Colours (N, 3) after a look, those it pushes toward the boundary of a gamut eased so that they do not clip.
+
+    Chroma relative to the boundary, above a knee and above what the colour had before, nears 0.985 but never passes
+    it: k + r t / (t + r) with t the part above the knee k and r the room left. What was near the boundary already
+    keeps its place; hue and lightness are kept.
+    """
+    boundary = gamut_boundary(space)
+    chroma = _chroma(after)
+    limit = np.maximum(_limit_of(after, boundary), np.float32(1e-4))
+    index = np.flatnonzero((chroma > _KNEE * limit) & (after[:, 0] > 0) & (after[:, 0] < 1))
+    if index.size == 0:
+        return after
+    relative = chroma[index] / limit[index]
+    old = before[index]
+    knee = np.clip(_chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4)), _KNEE, 1)
+    over = np.maximum(relative - knee, 0)
+    room = np.maximum(_EDGE - knee, np.float32(1e-3))
+    eased = np.minimum(relative, knee) + room * over / (over + room)
+    out = after.copy()
+    out[index, 1:] *= (eased / relative)[:, None]
+    return out
+
+
+def _chroma(lab: OKLab) -> Floats:
+    return np.asarray(np.sqrt(lab[:, 1] * lab[:, 1] + lab[:, 2] * lab[:, 2]))
 
 
 def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
@@ -112,6 +160,6 @@ def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
         source = lab[index].astype(np.float32)
         source[:, 0] = np.clip(source[:, 0], 0, 1)
         chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
-        source[:, 1:] *= np.minimum(1, _limit_of(source, space) / chroma)[:, None]
+        source[:, 1:] *= np.minimum(1, _limit_of(source, chroma_limits(space)) / chroma)[:, None]
         out[index] = np.clip(_in_space(oklab_to_linear(source), space), 0, 1)
     return np.asarray(out)

@@ -36,14 +36,14 @@ def compile_plan(
     Both ends are encoded with their transfer curves, which space the grid perceptually. Colours outside the gamut
     of `space` have been mapped into it, so entries lie in 0 to 1.
     """
-    lab = apply_plan(plan, _grid_linear(size, domain))
+    lab = apply_plan(plan, _grid_linear(size, domain), space)
     encoded = encode_curve(map_to_gamut(lab, space), SPACES[space].curve)
     return np.ascontiguousarray(np.clip(encoded, 0, 1).reshape(size, size, size, 3))
 
 
 def direct(plan: FramePlan, encoded: Encoded01, domain: Space = Space.SRGB, space: Space = Space.SRGB) -> Encoded01:
     """What the table stands for, computed without it: encoded colours (N, 3) to encoded colours (N, 3)."""
-    linear = map_to_gamut(apply_plan(plan, to_linear(encoded, domain)), space)
+    linear = map_to_gamut(apply_plan(plan, to_linear(encoded, domain), space), space)
     return np.clip(encode_curve(linear, SPACES[space].curve), 0, 1)
 
 
