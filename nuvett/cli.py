@@ -14,7 +14,8 @@ from rich.progress import Progress as ProgressBar
 from nuvett.core.errors import NuvettError
 from nuvett.core.look.look import EvenStep, HoldStep, Look, parse_look
 from nuvett.core.reading.family import Family
-from nuvett.core.reading.reading import Reading, Sampling, Target, Weighed, blend, lightness_marks, zone_colours
+from nuvett.core.reading.reading import Reading, Target, Weighed, blend, lightness_marks, zone_colours
+from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
 from nuvett.core.table.table import weaken
@@ -145,16 +146,21 @@ def read(
 ) -> None:
     """Print what is sampled from a picture as JSON: palette, lightness quantiles, zone colours."""
     try:
-        corners = None if patch is None else tuple(float(part) for part in patch.split(","))
-        picked = None
+        corners = () if patch is None else (_rectangle(patch),)
+        picked: tuple[Family, ...] = ()
         if family is not None:
             lab = linear_to_oklab(to_linear(parse_hex(family)[None]))[0]
-            picked = Family(colour=(float(lab[0]), float(lab[1]), float(lab[2])), tolerance=tolerance)
-        sampling = Sampling(patch=corners, family=picked, colours=colours)
-    except ValueError:
+            picked = (Family(colour=(float(lab[0]), float(lab[1]), float(lab[2])), tolerance=tolerance),)
+        sampling = Sampling(patches=corners, families=picked, colours=colours)
+    except (TypeError, ValueError):
         _stop("A patch is four numbers X,Y,W,H inside the picture, and a family a colour of the form #rrggbb.")
     reading = _read(file, sampling)
     print(json.dumps(reading_report(reading), indent=2))
+
+
+def _rectangle(text: str) -> Patch:
+    x, y, width, height = (float(part) for part in text.split(","))
+    return Patch.rectangle(x, y, width, height)
 
 
 def reading_report(reading: Reading) -> dict[str, Any]:

@@ -11,8 +11,8 @@ import uuid
 import procrastinate
 
 from nuvett.core.errors import StoreError
-from nuvett.services import deliveries, gather, sampling
-from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_FRAME, INGEST_REFERENCE
+from nuvett.services import clips, deliveries, gather, sampling
+from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
 
@@ -36,6 +36,10 @@ def make_app(studio: Studio) -> procrastinate.App:
         gather.ingest_reference(studio, uuid.UUID(reference_id))
         with studio.database.session() as session:
             sampling.renew_target_of_reference(session, uuid.UUID(reference_id))
+
+    @app.task(name=INGEST_CLIP, retry=_RETRY)
+    def ingest_clip(clip_id: str) -> None:
+        clips.ingest_clip(studio, uuid.UUID(clip_id))
 
     @app.task(name=EVEN_SERIES, retry=_RETRY)
     def even_series(series_id: str) -> None:

@@ -74,7 +74,7 @@ def find_frame(session: Session, series: models.Series, frame_id: uuid.UUID) -> 
 def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:
     """A reference of a series. Raises NotFoundError."""
     reference = session.get(models.Reference, reference_id)
-    if reference is None or reference.series_id != series.id:
+    if reference is None or reference.series_id != series.id or reference.removed:
         raise NotFoundError
     return reference
 

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import NotFoundError
 from nuvett.services.catalogue import start_series
+from nuvett.services.clips import add_clip
 from nuvett.services.gather import add_file, add_reference
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -45,5 +46,8 @@ def load_demo(session: Session, studio: Studio) -> models.Series:
         with (folder / entry["file"]).open("rb") as stream:
             reference = add_reference(session, studio, series, f"Salt Road {number}.jpg", stream, entry["film"])
         reference.tone_weight = reference.colour_weight = weight
+    for entry in manifest.get("clips", []):
+        with (folder / entry["file"]).open("rb") as stream:
+            add_clip(session, studio, series, "Salt Road.webm", stream, entry["film"])
     session.flush()
     return series

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
 from nuvett.core.even.setups import find_setups, light_colour
-from nuvett.core.reading.reading import Sampling, read
+from nuvett.core.reading.reading import read
+from nuvett.core.reading.regions import Sampling
 from nuvett.core.series import even_series
 from nuvett.core.types import Floats
 from nuvett.imaging.decode import Picture
@@ -60,14 +61,15 @@ def add_reference(
     session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes], credit: str = ""
 ) -> models.Reference:
     """Keep a reference's file and queue its reading. Raises TooManyError when there are as many as allowed."""
-    count = session.scalar(select(func.count()).where(models.Reference.series_id == series.id)) or 0
+    of_series = models.Reference.series_id == series.id
+    count = session.scalar(select(func.count()).where(of_series, models.Reference.removed.is_(False))) or 0
     if count >= studio.settings.series_references:
         raise TooManyError("The series holds as many references as this installation allows.")
     keep_blobs(session)
     blob, size = studio.blobs.put(stream)
     reference = models.Reference(
         series_id=series.id,
-        position=count + 1,
+        position=(session.scalar(select(func.max(models.Reference.position)).where(of_series)) or 0) + 1,
         name=display_name(file_name),
         credit=credit,
         original=blob,
@@ -81,9 +83,12 @@ def add_reference(
 
 
 def reference_from_frame(
-    session: Session, studio: Studio, series: models.Series, frame: models.Frame
+    session: Session, studio: Studio, series: models.Series, frame_id: uuid.UUID
 ) -> models.Reference:
-    """Use a frame of the series as a reference."""
+    """Use a frame of this or another series as a reference. Raises NotFoundError for one that is not measured."""
+    frame = session.get(models.Frame, frame_id)
+    if frame is None or frame.state != "ready":
+        raise NotFoundError
     with studio.blobs.local(frame.original) as path, path.open("rb") as stream:
         return add_reference(session, studio, series, frame.name, stream)
 
@@ -362,12 +367,16 @@ def remove_frame(session: Session, studio: Studio, series: models.Series, frame:
     return names
 
 
-def remove_reference(session: Session, reference: models.Reference) -> set[str]:
-    """Take a reference out of its series; names of blobs that may now be unused, for `sweep`."""
-    names = {name for name in (reference.original, reference.view, reference.proxy) if name}
+def forget_refused(session: Session, reference: models.Reference) -> set[str]:
+    """Delete a reference that could not be read; names of blobs that may now be unused, for `sweep`.
+
+    Raises InvalidChangeError for one that was read: that is taken out by a change that can be undone.
+    """
+    if reference.state == "ready":
+        raise InvalidChangeError("Only a reference that could not be read is deleted.")
     session.delete(reference)
     session.flush()
-    return names
+    return {reference.original}
 
 
 def add_file(session: Session, studio: Studio, series: models.Series, path: Path) -> models.Frame:

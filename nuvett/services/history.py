@@ -1,45 +1,80 @@
-"""Named changes of one subject (a look, a frame's trim, what frames follow): recorded, undone, done again."""
+"""Named changes of one subject (a look, a frame's trim, what frames follow): recorded, undone, done again, branched."""
 
 import uuid
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
+from nuvett.core.errors import InvalidChangeError
 from nuvett.store.models import History
 
 
 @dataclass(frozen=True)
 class Step:
-    """One step of a history as shown: its words, and whether it is undone."""
+    """One step of a history as shown: its words, and where it lies.
+
+    undone : ahead of the present; can be done again
+    aside : on another branch
+    """
 
     number: int
     words: str
     undone: bool
+    aside: bool
+
+
+@dataclass(frozen=True)
+class Passed:
+    """A step that is walked over, forward (its `after` holds then) or back (its `before`)."""
+
+    step: History
+    forward: bool
+
+    @property
+    def state(self) -> dict[str, Any]:
+        return self.step.after if self.forward else self.step.before
 
 
 def record(
     session: Session, series_id: uuid.UUID, subject: str, words: str, before: dict[str, Any], after: dict[str, Any]
 ) -> None:
-    """Add a change. Steps undone before it can no longer be done again."""
-    session.execute(delete(History).where(History.subject == subject, History.undone))
+    """Add a change upon the present. Steps that were undone before it become a branch of their own."""
+    head = _head(session, subject)
+    session.execute(update(History).where(History.subject == subject, History.undone).values(undone=False, aside=True))
     last = session.scalar(select(func.max(History.number)).where(History.subject == subject)) or 0
-    session.add(History(series_id=series_id, subject=subject, number=last + 1, words=words, before=before, after=after))
+    session.add(
+        History(
+            series_id=series_id,
+            subject=subject,
+            number=last + 1,
+            words=words,
+            before=before,
+            after=after,
+            parent=head.number if head else None,
+        )
+    )
     session.flush()
 
 
-def step_back(session: Session, subject: str) -> History | None:
-    """Mark the last change as undone; the caller restores its `before`. None when nothing is left to undo."""
-    found = session.scalars(
+def _head(session: Session, subject: str) -> History | None:
+    """The newest step on the way to the present."""
+    return session.scalars(
         select(History)
-        .where(History.subject == subject, History.undone.is_(False))
+        .where(History.subject == subject, History.undone.is_(False), History.aside.is_(False))
         .order_by(History.number.desc())
         .limit(1)
         .with_for_update()
     ).first()
+
+
+def step_back(session: Session, subject: str) -> History | None:
+    """Mark the last change as undone; the caller restores its `before`. None when nothing is left to undo."""
+    found = _head(session, subject)
     if found:
         found.undone = True
+        session.flush()
     return found
 
 
@@ -54,7 +89,48 @@ def step_forward(session: Session, subject: str) -> History | None:
     ).first()
     if found:
         found.undone = False
+        session.flush()
     return found
+
+
+def travel(session: Session, subject: str, number: int) -> list[Passed]:
+    """Go to just after step `number` (0: before the first), on whatever branch it lies; the steps walked over in order.
+
+    From there the newest branch lies ahead. Raises InvalidChangeError for a step that is not there.
+    """
+    rows = {
+        row.number: row for row in session.scalars(select(History).where(History.subject == subject).with_for_update())
+    }
+    if number and number not in rows:
+        raise InvalidChangeError("That step of the history is not there any more.")
+    head = max((n for n, row in rows.items() if not row.undone and not row.aside), default=0)
+    here, there = _line(rows, head), _line(rows, number)
+    passed = [Passed(rows[n], False) for n in reversed(here) if n not in there]
+    passed += [Passed(rows[n], True) for n in there if n not in here]
+    ahead = _newest_ahead(rows, number)
+    for n, row in rows.items():
+        row.undone, row.aside = n in ahead, n not in ahead and n not in there
+    session.flush()
+    return passed
+
+
+def _line(rows: dict[int, History], number: int) -> list[int]:
+    """Numbers from the first step to `number`, along parents."""
+    found: list[int] = []
+    at: int | None = number or None
+    while at is not None:
+        found.append(at)
+        at = rows[at].parent
+    return found[::-1]
+
+
+def _newest_ahead(rows: dict[int, History], number: int) -> set[int]:
+    ahead: set[int] = set()
+    at: int | None = number or None
+    while children := [n for n, row in rows.items() if row.parent == at]:
+        at = max(children)
+        ahead.add(at)
+    return ahead
 
 
 def steps(session: Session, subject: str, most: int = 40) -> list[Step]:
@@ -62,4 +138,14 @@ def steps(session: Session, subject: str, most: int = 40) -> list[Step]:
     rows = session.scalars(
         select(History).where(History.subject == subject).order_by(History.number.desc()).limit(most)
     )
-    return [Step(row.number, row.words, row.undone) for row in rows]
+    return [Step(row.number, row.words, row.undone, row.aside) for row in rows]
+
+
+def undo_words(past: list[Step]) -> str:
+    """Words of the step that undoing would take back; empty when there is none."""
+    return next((s.words for s in past if not s.undone and not s.aside), "")
+
+
+def redo_words(past: list[Step]) -> str:
+    """Words of the step that would be done again; empty when there is none."""
+    return next((s.words for s in reversed(past) if s.undone), "")

@@ -178,8 +178,8 @@ def carry_state(session: Session, series: models.Series, frames: int) -> CarrySt
         latest=latest,
         behind=counts[0] - counts[1],
         frames=frames,
-        undo=next((s.words for s in past if not s.undone), ""),
-        redo=next((s.words for s in reversed(past) if s.undone), ""),
+        undo=history.undo_words(past),
+        redo=history.redo_words(past),
     )
 
 

@@ -6,7 +6,8 @@ from pathlib import Path
 import numpy as np
 
 from nuvett.core.fit.holds import face_colour
-from nuvett.core.reading.reading import Reading, Sampling, read
+from nuvett.core.reading.reading import Reading, read
+from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.types import Linear
 from nuvett.imaging.decode import Limits, Picture, decode

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 
 INGEST_FRAME = "ingest_frame"
 INGEST_REFERENCE = "ingest_reference"
+INGEST_CLIP = "ingest_clip"
 EVEN_SERIES = "even_series"
 DELIVER = "deliver"
 

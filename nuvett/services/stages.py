@@ -29,7 +29,11 @@ def stages_of(session: Session, series: models.Series) -> list[Stage]:
         ).where(models.Frame.series_id == series.id)
     ).one()
     read = session.scalar(
-        select(func.count()).where(models.Reference.series_id == series.id, models.Reference.state == "ready")
+        select(func.count()).where(
+            models.Reference.series_id == series.id,
+            models.Reference.state == "ready",
+            models.Reference.removed.is_(False),
+        )
     )
     made = session.scalar(select(func.count()).where(models.Delivery.series_id == series.id))
     look = look_of(session, series)

@@ -36,7 +36,7 @@ from nuvett.services.rendering import renderer_of
 from nuvett.store.blobs import BlobStore
 
 T = TypeVar("T")
-_PLANS, _POOLS, _RENDERERS = 20_000, 8, 400
+_PLANS, _POOLS, _RENDERERS, _CLIPS = 20_000, 8, 400, 3
 PREVIEW_QUALITY = 92
 _PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
 _TILE_EDGE, _TILE_POINTS = 480, 17  # small pictures come from a coarser table, which compiles seven times faster
@@ -115,11 +115,20 @@ class Workbench:
         self._arrays = _Cache(megabytes * 500_000, lambda a: a.nbytes)
         self._renders = _Cache(megabytes * 500_000, len)
         self._plans, self._drifts, self._known = _Cache(_PLANS), _Cache(_PLANS), _Cache(_PLANS)
+        self._clips = _Cache(_CLIPS)
         self._pools, self._aims, self._renderers = _Cache(_POOLS), _Cache(_POOLS * 4), _Cache(_RENDERERS)
 
     def sample(self, name: str) -> Linear:
         """Sample (N, 3) of a frame by its blob."""
         return self._arrays.get(name, lambda: load_array(self.blobs.read(name)))
+
+    def lab(self, name: str) -> OKLab:
+        """OKLab colours of a kept linear array, by its blob."""
+        return self._arrays.get((name, "lab"), lambda: linear_to_oklab(self.sample(name)))
+
+    def clip_reader(self, name: str, make: Callable[[], T]) -> T:
+        """An open clip by its blob; few are kept open at once."""
+        return self._clips.get(name, make)
 
     def view(self, name: str, edge: int | None = None) -> Pixels:
         """8-bit view (h, w, 3) of a picture by its blob, in its own domain, scaled down to a long edge."""
@@ -245,13 +254,17 @@ class Workbench:
         lab = linear_to_oklab(linear.mean(axis=0, keepdims=True))[0]
         return float(lab[0]), float(lab[1]), float(lab[2])
 
-    def evened_colour_at(self, frame: FrameFacts, look: Look, place: object) -> tuple[float, float, float]:
-        """OKLab colour of an evened frame at a place (x, y in shares). Raises InvalidChangeError outside it."""
+    def colour_at_place(self, view: str, domain: str, place: object) -> tuple[float, float, float]:
+        """OKLab colour at a place of a request (x, y in shares). Raises InvalidChangeError outside the picture."""
         try:
             x, y = (float(v) for v in place)  # type: ignore[attr-defined]
-            lab = np.array([self.colour_at(frame.view, frame.domain, x, y)], dtype=np.float32)
+            return self.colour_at(view, domain, x, y)
         except (TypeError, ValueError) as error:
             raise InvalidChangeError("That place lies outside the picture.") from error
+
+    def evened_colour_at(self, frame: FrameFacts, look: Look, place: object) -> tuple[float, float, float]:
+        """OKLab colour of an evened frame at a place (x, y in shares). Raises InvalidChangeError outside it."""
+        lab = np.array([self.colour_at_place(frame.view, frame.domain, place)], dtype=np.float32)
         evened = apply_plan(evened_plan(frame, look), oklab_to_linear(lab))[0]
         return float(evened[0]), float(evened[1]), float(evened[2])
 

@@ -36,7 +36,11 @@ class Series(Base):
     frames: Mapped[list["Frame"]] = relationship(
         order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True
     )
-    references: Mapped[list["Reference"]] = relationship(order_by="Reference.position", viewonly=True)
+    references: Mapped[list["Reference"]] = relationship(
+        order_by="Reference.position",
+        primaryjoin="and_(Series.id == Reference.series_id, Reference.removed.is_(False))",
+        viewonly=True,
+    )
     setups: Mapped[list["SetUp"]] = relationship(order_by="SetUp.position", viewonly=True)
 
 

@@ -12,7 +12,19 @@ from nuvett.settings import Settings
 from nuvett.web import faults
 from nuvett.web.context import make_templates
 from nuvett.web.guard import Guard
-from nuvett.web.routes import carry, gather, handover, pages, pictures, read, shape, shelf, trim
+from nuvett.web.routes import (
+    carry,
+    clips,
+    gather,
+    handover,
+    pages,
+    palettes,
+    pictures,
+    read,
+    shape,
+    shelf,
+    trim,
+)
 
 
 def make_app(settings: Settings, studio: Studio) -> FastAPI:
@@ -25,7 +37,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    for module in (shelf, gather, read, shape, carry, trim, handover, pictures, pages):
+    for module in (shelf, gather, read, clips, palettes, shape, carry, trim, handover, pictures, pages):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)

@@ -37,10 +37,25 @@ def plural(count: int, word: str, many: str | None = None) -> str:
     return f"{count} {word if count == 1 else many or word + 's'}"
 
 
+def label_places(marks: list[tuple[float, float]], height: float, gap: float = 12) -> list[float]:
+    """Where labels of marks (share, L*) stand beside a column of a height, kept apart and inside; dark ones first."""
+    places = [8 + (100 - lightness) / 100 * height for _, lightness in marks]
+    lowest = 8 + height
+    for i, place in enumerate(places):
+        places[i] = lowest = min(place, lowest)
+        lowest -= gap
+    highest = 8.0
+    for i in reversed(range(len(places))):
+        places[i] = highest = max(places[i], highest)
+        highest += gap
+    return places
+
+
 FILTERS: dict[str, Callable[..., Any]] = {
     "number": number,
     "signed": signed,
     "size": size,
     "clock": clock,
     "plural": plural,
+    "label_places": label_places,
 }

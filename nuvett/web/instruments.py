@@ -2,17 +2,20 @@
 
 from dataclasses import dataclass
 from math import cos, radians, sin
+from typing import Any
 
 import numpy as np
 
 from nuvett.core.fit.moves import Pairing, pair
-from nuvett.core.fit.statistics import Statistics, thin
+from nuvett.core.fit.statistics import PROBABILITIES, Statistics, thin
 from nuvett.core.reading.palette import Palette, PaletteColour
 from nuvett.core.reading.reading import density, lightness_marks
-from nuvett.core.spaces.cielab import lightness_of_oklab
-from nuvett.core.spaces.oklab import oklab_to_linear
+from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
+from nuvett.core.spaces.names import colour_name
+from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import from_linear, to_hex
 from nuvett.core.types import Floats, OKLab
+from nuvett.services.sampling import Lit
 
 CHART_CHROMA = 0.17  # OKLab chroma at the rim of the colour chart
 _CLOUD_DOTS = 220
@@ -102,6 +105,30 @@ def chart_palette(palette: Palette) -> list[Dot]:
 def _palette_dot(colour: PaletteColour) -> Dot:
     x, y = _place(colour.a, colour.b)
     return Dot(x, y, round(4 + 12 * colour.share**0.5, 1), colour.hex, colour.name)
+
+
+def chart_colour(lightness: float | None, x: float, y: float) -> Lit:
+    """A place on an instrument as a colour: CIE L* on the tone column, else x, y on the colour chart."""
+    if lightness is not None:
+        return Lit(lightness=neutral_oklab(min(100.0, max(0.0, lightness))))
+    return Lit(a=x * CHART_CHROMA / 100, b=-y * CHART_CHROMA / 100)
+
+
+def place_on_instruments(colour: tuple[float, float, float], statistics: Statistics) -> dict[str, Any]:
+    """Where an OKLab colour lies: in words, CIE L*, share of the picture that is darker, place on the chart."""
+    lab = np.array(colour, dtype=np.float32)
+    x, y = _place(colour[1], colour[2])
+    lightness, chroma, hue = (float(v) for v in oklab_to_oklch(lab))
+    below = float(np.interp(lightness, statistics.lightness, PROBABILITIES))
+    return {
+        "name": colour_name(lab),
+        "hex": hexes(lab[None])[0],
+        "lch": [round(100 * lightness, 1), round(100 * chroma, 1), round(hue)],
+        "lightness": round(float(lightness_of_oklab(np.array([lightness], np.float32))[0]), 1),
+        "below": round(100 * below),
+        "x": x,
+        "y": y,
+    }
 
 
 def hexes(lab: OKLab) -> list[str]:

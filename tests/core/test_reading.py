@@ -9,7 +9,8 @@ from nuvett.core.errors import TargetError, TooFewPixelsError
 from nuvett.core.fit.statistics import PROBABILITIES, measure
 from nuvett.core.reading.family import Family, membership
 from nuvett.core.reading.palette import find_palette
-from nuvett.core.reading.reading import Reading, Sampling, Weighed, blend, density, read, zone_colours
+from nuvett.core.reading.reading import Reading, Weighed, blend, density, read, zone_colours
+from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import parse_hex, to_linear
@@ -48,7 +49,7 @@ def test_where_pixels_lie_does_not_matter(still: np.ndarray) -> None:
 
 
 def test_a_patch_is_read_like_a_picture_of_its_own(still: np.ndarray) -> None:
-    part = reading_of(still, Sampling(patch=(0.5, 0.0, 0.5, 1.0)))
+    part = reading_of(still, Sampling(patches=(Patch.rectangle(0.5, 0.0, 0.5, 1.0),)))
     alone = reading_of(still[:, 150:])
     assert np.allclose(part.statistics.lightness, alone.statistics.lightness, atol=1e-4)
     assert part.share == pytest.approx(0.5)
@@ -56,16 +57,16 @@ def test_a_patch_is_read_like_a_picture_of_its_own(still: np.ndarray) -> None:
 
 @pytest.mark.parametrize("patch", [(-0.1, 0, 0.5, 0.5), (0.6, 0, 0.5, 0.5), (0, 0, 0, 0.5), (1.2, 0, 0.1, 0.1)])
 def test_a_patch_outside_the_picture_is_refused(patch: tuple[float, float, float, float]) -> None:
-    with pytest.raises(ValueError, match="outside"):
-        Sampling(patch=patch)
+    with pytest.raises(ValueError, match=r"outside|too small"):
+        Patch.rectangle(*patch)
 
 
 def test_too_few_pixels_are_refused_with_what_to_do(still: np.ndarray) -> None:
     with pytest.raises(TooFewPixelsError, match="larger patch"):
-        reading_of(still, Sampling(patch=(0, 0, 0.05, 0.05)))
+        reading_of(still, Sampling(patches=(Patch.rectangle(0, 0, 0.05, 0.05),)))
     nowhere = Family(colour=(0.5, -0.3, 0.3), tolerance=0)
     with pytest.raises(TooFewPixelsError):
-        reading_of(still, Sampling(family=nowhere))
+        reading_of(still, Sampling(families=(nowhere,)))
 
 
 def test_a_family_takes_near_colours_and_leaves_others() -> None:

@@ -13,7 +13,7 @@ from sqlalchemy import event, func, select
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
 from nuvett.core.fit.plan import FramePlan
 from nuvett.core.look.look import Look, ToneStep, Trim
-from nuvett.core.reading.reading import Sampling
+from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.render import Renderer
 from nuvett.core.table.cube import read_cube
 from nuvett.core.table.table import compile_plan
@@ -166,16 +166,19 @@ def test_resampling_makes_a_new_target_only_when_something_changed(studio: Studi
         assert first is not None
         looks.carry(session, series)
         assert sampling.renew_target(session, series.id) is first
-        reading = sampling.measure_sampling(studio, reference.proxy or "", Sampling(patch=(0, 0, 0.5, 1)))
+        reading = sampling.measure_sampling(
+            studio, reference.proxy or "", Sampling(patches=(Patch.rectangle(0, 0, 0.5, 1),))
+        )
         sampling.set_reading(reference, reading)
         second = sampling.renew_target(session, series.id)
         assert second is not None and second.number == 2
         assert looks.carry_state(session, series, 5).changed
-        sampling.set_weights(reference, 0, 0)
+        reference.tone_weight = reference.colour_weight = 0
+        session.flush()
         with pytest.raises(TargetError):
             sampling.renew_target(session, series.id)
         with pytest.raises(InvalidChangeError):
-            sampling.set_weights(reference, 101, 0)
+            sampling.check_weights(101, 0)
 
 
 def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio: Studio, slug: str) -> None:

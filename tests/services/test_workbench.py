@@ -12,7 +12,8 @@ from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import EvenStep, Look, Trim
 from nuvett.core.reading.family import Family
-from nuvett.core.reading.reading import Sampling, Weighed, blend, read, sampling_weights
+from nuvett.core.reading.reading import Weighed, blend, read
+from nuvett.core.reading.regions import Patch, Sampling, sampling_weights
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
@@ -146,8 +147,8 @@ def test_the_veil_hides_what_is_not_sampled(still: np.ndarray) -> None:
     proxy = to_linear((still / 255).astype(np.float32))
     amber = linear_to_oklab(proxy).reshape(-1, 3)[np.argmax(linear_to_oklab(proxy)[..., 2])]
     family = Family(colour=(float(amber[0]), float(amber[1]), float(amber[2])), tolerance=20)
-    weights = sampling_weights(proxy, Sampling(family=family, patch=(0.5, 0, 0.5, 1)))
+    weights = sampling_weights(proxy, Sampling(families=(family,), patches=(Patch.rectangle(0.5, 0, 0.5, 1),)))
     assert weights[:, : weights.shape[1] // 2].max() == 0 and weights.max() == 1
-    assert read(proxy, Sampling(family=family)).palette[-1].lch[1] > 0.05
+    assert read(proxy, Sampling(families=(family,))).palette[-1].lch[1] > 0.05
     assert measure(linear_to_oklab(stratified_sample(proxy))).chroma[-1] > 0.1
     assert encode(np.zeros((4, 4, 3), np.uint8), Format.PNG)[:4] == b"\x89PNG"

@@ -65,11 +65,13 @@ def _deviation(values: Floats) -> float:
     return float(values.std()) + 2e-3
 
 
-def measure_drift(cloud: OKLab, yardstick: Yardstick) -> Drift:
+def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") -> Drift:
     """Drift of an OKLab cloud (N, 3), with the part of it that each reason explains.
 
     Reasons are taken away one after the other (lightness, contrast, colour cast, chroma); what each removal takes
     off the squared distance is its share, and what is left at the end is the palette's.
+
+    than : what the yardstick is called in words
     """
     target, current = yardstick.cloud, np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)
     energy = [_energy(current, yardstick)]
@@ -97,7 +99,7 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick) -> Drift:
         if abs(amount) >= _NOTICEABLE[kind]
     ]
     reasons.sort(key=lambda r: -r.share)
-    return Drift(value=total, reasons=tuple(reasons), words=_sentence(reasons))
+    return Drift(value=total, reasons=tuple(reasons), words=_sentence(reasons, than))
 
 
 @dataclass(frozen=True)
@@ -143,15 +145,15 @@ def cast_words(a: float, b: float) -> str:
     return "pinker" if pink > 0 else "greener"
 
 
-def _sentence(reasons: list[Reason]) -> str:
+def _sentence(reasons: list[Reason], than: str) -> str:
     telling = [r.words for r in reasons if r.share >= 0.08][:2]
     plain = [words for words in telling if words != "other colours"]
     if not telling:
-        return "close to the target"
+        return f"close to {than}"
     if not plain:
-        return "other colours than the target"
+        return f"other colours than {than}"
     tail = ", with other colours" if len(plain) < len(telling) else ""
-    return f"{' and '.join(plain)} than the target{tail}"
+    return f"{' and '.join(plain)} than {than}{tail}"
 
 
 def spread_of(clouds: list[OKLab]) -> float:

@@ -13,7 +13,7 @@ from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
 from nuvett.core.look.look import ExposureStep, FamilyHold, HoldStep, Look, SaturationStep, Trim, WhiteStep, ZoneStep
-from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.reading.palette import Edits, Palette, find_palette
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
 from nuvett.core.spaces.gamut import ease_outward
@@ -71,11 +71,11 @@ class Aim:
 
     @classmethod
     def of(cls, target: Target) -> "Aim":
-        return cls.of_statistics(target.statistics)
+        return cls.of_statistics(target.statistics, target.edits)
 
     @classmethod
-    def of_statistics(cls, statistics: Statistics) -> "Aim":
-        return cls(statistics, find_palette(thin(statistics.cloud, _PLANNING_CLOUD), CLUSTERS, FINE))
+    def of_statistics(cls, statistics: Statistics, edits: Edits | None = None) -> "Aim":
+        return cls(statistics, find_palette(thin(statistics.cloud, _PLANNING_CLOUD), CLUSTERS, FINE, edits))
 
 
 IDENTITY_ZONES: Floats = np.zeros((len(ZONE_LIGHTNESS), 2), dtype=np.float32)

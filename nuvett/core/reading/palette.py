@@ -1,6 +1,9 @@
 """Palettes: a few colours with their shares, in which small vivid accents survive."""
 
+from typing import Literal
+
 import numpy as np
+from pydantic import Field
 
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
@@ -13,15 +16,17 @@ _LLOYD_ROUNDS = 6
 # Shares count by this power when clusters merge: 1 would be Ward's rule, which swallows accents; 0 would ignore area.
 _SHARE_POWER = 0.45
 _SEEDING_PIXELS = 2048
+_LEAST_ANCHOR = 0.004  # share that a colour chosen by hand counts for at least
 
 
 class PaletteColour(Document):
-    """One palette colour: OKLab components and its share of the sampled area, 0 to 1."""
+    """One palette colour: OKLab components and its share of the sampled area, 0 to 1; held when a person chose it."""
 
     lightness: float
     a: float
     b: float
     share: float
+    held: bool = False
 
     @property
     def lab(self) -> OKLab:
@@ -43,6 +48,29 @@ class PaletteColour(Document):
 
 
 Palette = tuple[PaletteColour, ...]
+Colour = tuple[float, float, float]
+"""OKLab components."""
+Order = Literal["lightness", "share", "hue"]
+
+
+class Held(Document):
+    """A palette colour that stays while the others are found: what it shows, and which colours it stands for."""
+
+    colour: Colour
+    stands_for: Colour
+
+
+class Edits(Document):
+    """What a person decided about a palette.
+
+    held : colours that stay
+    dropped : colours that are left out, with all that look most like them
+    order : in which the colours are shown
+    """
+
+    held: tuple[Held, ...] = Field(default=(), max_length=LARGEST)
+    dropped: tuple[Colour, ...] = Field(default=(), max_length=LARGEST)
+    order: Order = "lightness"
 
 
 def nearest(points: OKLab, centres: OKLab) -> np.ndarray:
@@ -68,23 +96,45 @@ def _farthest_first(points: OKLab, count: int) -> OKLab:
     return points[chosen]
 
 
-def _merge(centres: OKLab, shares: Floats, count: int) -> OKLab:
-    """Merge clusters pairwise, cheapest first, until `count` are left (Ward 1963, with shares to a power)."""
+def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
+    """Merge clusters pairwise, cheapest first, until `count` are left (Ward 1963, with shares to a power).
+
+    The first `fixed` clusters keep their places, take others in and are never merged with each other.
+    """
     centres, shares = centres.astype(np.float64), shares.astype(np.float64)
-    while len(centres) > count:
+    while len(centres) > max(count, fixed):
         weight = shares**_SHARE_POWER
         pull = weight[:, None] * weight[None, :] / (weight[:, None] + weight[None, :])
         cost = pull * ((centres[:, None] - centres[None, :]) ** 2).sum(axis=2)
         np.fill_diagonal(cost, np.inf)
+        cost[:fixed, :fixed] = np.inf
         i, j = sorted(np.unravel_index(int(cost.argmin()), cost.shape))
         total = shares[i] + shares[j]
-        centres[i] = (centres[i] * shares[i] + centres[j] * shares[j]) / total
+        if i >= fixed:
+            centres[i] = (centres[i] * shares[i] + centres[j] * shares[j]) / total
         shares[i] = total
         centres, shares = np.delete(centres, j, axis=0), np.delete(shares, j)
     return centres.astype(np.float32)
 
 
-def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS) -> Palette:
+def _fine_clusters(lab: OKLab, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:
+    """Centres and shares of fine clusters by Lloyd's k-means from farthest-first seeds; anchors (K, 3) come first.
+
+    Anchors stay where they are, and with a share that lets them take others in.
+    """
+    step = max(1, len(lab) // _SEEDING_PIXELS)
+    centres = np.concatenate([anchors, _farthest_first(lab[::step], fine)])
+    for _ in range(_LLOYD_ROUNDS):
+        means, shares = _means(lab, nearest(lab, centres), len(centres))
+        centres = np.where(shares[:, None] > 0, means, centres)
+        centres[: len(anchors)] = anchors
+    kept = shares > 0
+    kept[: len(anchors)] = True
+    shares[: len(anchors)] = np.maximum(shares[: len(anchors)], _LEAST_ANCHOR)
+    return centres[kept], shares[kept]
+
+
+def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edits: Edits | None = None) -> Palette:
     """Palette of `count` colours, dark to light, of equally weighted OKLab colours (N, 3).
 
     Deterministic: fine clusters by Lloyd's k-means from farthest-first seeds, then merged with shares counted by a
@@ -92,21 +142,36 @@ def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS) -> 
     colours gives a shorter palette.
 
     fine : clusters that the palette is merged from; fewer are faster and coarser
+    edits : colours that stay or are left out; the rest of `count` is found around them
 
     Raises ValueError when `count` is outside SMALLEST to LARGEST.
     """
     if not SMALLEST <= count <= LARGEST:
         raise ValueError(f"a palette has {SMALLEST} to {LARGEST} colours, not {count}")
-    step = max(1, len(lab) // _SEEDING_PIXELS)
-    centres = _farthest_first(lab[::step], fine)
-    for _ in range(_LLOYD_ROUNDS):
-        means, shares = _means(lab, nearest(lab, centres), len(centres))
-        centres = np.where(shares[:, None] > 0, means, centres)
-    centres = _merge(centres[shares > 0], shares[shares > 0], count)
-    centres, shares = _means(lab, nearest(lab, centres), len(centres))
-    order = np.argsort(centres[:, 0], kind="stable")
-    return tuple(
-        PaletteColour(lightness=float(c[0]), a=float(c[1]), b=float(c[2]), share=float(s))
-        for c, s in zip(centres[order], shares[order], strict=True)
-        if s > 0
+    edits = edits or Edits()
+    held, anchors = len(edits.held), [*(h.stands_for for h in edits.held), *edits.dropped]
+    fixed = np.array(anchors, dtype=np.float32).reshape(-1, 3)
+    centres, shares = _fine_clusters(lab, fine, fixed)
+    centres = _merge(centres, shares, max(count, held) + len(edits.dropped), len(fixed))
+    means, shares = _means(lab, nearest(lab, centres), len(centres))
+    means[:held] = np.array([h.colour for h in edits.held], dtype=np.float32).reshape(-1, 3)
+    shown = [i for i in range(len(means)) if i < held or (i >= len(fixed) and shares[i] > 0)]
+    total = float(shares[shown].sum()) or 1.0
+    return _ordered(
+        [
+            PaletteColour(
+                lightness=float(means[i, 0]),
+                a=float(means[i, 1]),
+                b=float(means[i, 2]),
+                share=float(shares[i]) / total,
+                held=i < held,
+            )
+            for i in shown
+        ],
+        edits.order,
     )
+
+
+def _ordered(colours: list[PaletteColour], order: Order) -> Palette:
+    keys = {"lightness": lambda c: c.lightness, "share": lambda c: -c.share, "hue": lambda c: c.lch[2]}
+    return tuple(sorted(colours, key=keys[order]))

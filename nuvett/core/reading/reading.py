@@ -3,7 +3,7 @@
 from typing import Literal
 
 import numpy as np
-from pydantic import Field, field_validator
+from pydantic import Field
 
 from nuvett.core.errors import TargetError
 from nuvett.core.fit.sliced import barycentre
@@ -14,55 +14,27 @@ from nuvett.core.fit.statistics import (
     measure,
     quantiles_of,
 )
-from nuvett.core.reading.family import Family, membership
-from nuvett.core.reading.palette import LARGEST, SMALLEST, USUAL, Palette, find_palette
-from nuvett.core.reading.sampling import patch_mask, stratified_sample
+from nuvett.core.reading.palette import LARGEST, USUAL, Edits, Held, Palette, find_palette
+from nuvett.core.reading.points import ZONES, PlacedPoint, lean_zones, placed_point, propose_points
+from nuvett.core.reading.regions import Sampling, sampling_weights
+from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.types import Document, Floats, Linear, Mask01, OKLab
-
-ZONES: dict[str, tuple[float, float]] = {
-    "shadow": (0.0, 0.25),
-    "midtone": (0.25, 0.75),
-    "highlight": (0.75, 1.0),
-}
-"""Named zones as shares of the pixels from dark to light."""
-
-
-class Sampling(Document):
-    """Which part of a reference is read.
-
-    patch : x, y, width, height as shares of the picture, or none for the whole
-    family : only colours of this family, or none for every colour
-    colours : size of the palette
-    """
-
-    schema_version: Literal[1] = 1
-    patch: tuple[float, float, float, float] | None = None
-    family: Family | None = None
-    colours: int = Field(default=USUAL, ge=SMALLEST, le=LARGEST)
-
-    @field_validator("patch")
-    @classmethod
-    def _inside(cls, patch: tuple[float, float, float, float] | None) -> tuple[float, float, float, float] | None:
-        if patch is None:
-            return None
-        x, y, w, h = patch
-        if not (0 <= x < 1 and 0 <= y < 1 and w > 0 and h > 0 and x + w <= 1.000001 and y + h <= 1.000001):
-            raise ValueError("the patch lies outside the picture")
-        return patch
+from nuvett.core.types import Document, Floats, Linear, OKLab
 
 
 class Reading(Document):
     """What was sampled from one reference.
 
     share : part of the picture's pixels that was sampled, 0 to 1
+    points : for shadow, midtone and highlight, placed or proposed, then free ones
     """
 
     schema_version: Literal[1] = 1
     sampling: Sampling
     share: float
     palette: Palette
+    points: tuple[PlacedPoint, ...] = ()
     statistics: Statistics
 
 
@@ -75,34 +47,51 @@ class Weighed(Document):
 
 
 class Target(Document):
-    """The blend of readings that a series must arrive at."""
+    """The blend of readings that a series must arrive at.
+
+    edits : palette colours that were decided on by hand in any of the readings
+    """
 
     schema_version: Literal[1] = 1
     palette: Palette
     statistics: Statistics
+    edits: Edits = Edits()
 
 
-def sampling_weights(proxy: Linear, sampling: Sampling) -> Mask01:
-    """How far each proxy pixel (H, W, 3) is sampled: (H, W), 0 to 1."""
-    weights: Mask01 = np.ones(proxy.shape[:2], dtype=np.float32)
-    if sampling.patch is not None:
-        weights = patch_mask(proxy.shape[:2], sampling.patch)
-    if sampling.family is not None:
-        weights = np.asarray(weights * membership(linear_to_oklab(proxy), sampling.family))
-    return weights
+_KINDS = ("shadow", "midtone", "highlight", "free")
 
 
 def read(proxy: Linear, sampling: Sampling | None = None) -> Reading:
-    """Read a reference from its proxy (H, W, 3) linear. Raises TooFewPixelsError when too little is sampled."""
+    """Read a reference from its proxy (H, W, 3) linear. Raises TooFewPixelsError when too little is sampled.
+
+    Points placed by hand speak for their zones: the zone leans to the colour found there. Free points are colours
+    of the palette.
+    """
     sampling = sampling or Sampling()
     weights = sampling_weights(proxy, sampling)
     lab = linear_to_oklab(stratified_sample(proxy, weights))
+    placed = [placed_point(proxy, point, placed=True) for point in sampling.points]
+    plain = zone_colours(measure(lab))
+    leans: dict[str, Floats] = {
+        p.point.kind: p.lab[1:] - plain[p.point.kind][1:] for p in placed if p.point.kind != "free"
+    }
+    lab = lean_zones(lab, leans)
+    missing = {kind: colour for kind, colour in plain.items() if kind not in leans}
+    proposed = [placed_point(proxy, point, placed=False) for point in propose_points(proxy, weights, missing)]
+    edits = with_points(sampling.edits, [p.lab for p in placed if p.point.kind == "free"])
     return Reading(
         sampling=sampling,
         share=float(weights.mean()),
-        palette=find_palette(lab, sampling.colours),
+        palette=find_palette(lab, sampling.colours, edits=edits),
+        points=tuple(sorted([*proposed, *placed], key=lambda p: _KINDS.index(p.point.kind))),
         statistics=measure(lab),
     )
+
+
+def with_points(edits: Edits, colours: list[OKLab]) -> Edits:
+    """Edits with further colours (3,) held, as many as a palette takes."""
+    found = [Held(colour=(c := (float(v[0]), float(v[1]), float(v[2]))), stands_for=c) for v in colours]
+    return edits.model_copy(update={"held": (*edits.held, *found)[:LARGEST]})
 
 
 MARKS = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
@@ -139,14 +128,21 @@ def blend(weighed: list[Weighed], colours: int = USUAL) -> Target:
     active = [w for w in weighed if w.tone > 0 or w.colour > 0]
     if len(active) == 1:
         only = active[0].reading
-        return Target(palette=only.palette, statistics=only.statistics)
+        return Target(palette=only.palette, statistics=only.statistics, edits=_edits_of(only))
     lightness = sum(np.asarray(w.reading.statistics.lightness) * np.float32(w.tone / tone) for w in active)
     coloured = [w for w in active if w.colour > 0]
     cloud = barycentre([w.reading.statistics.cloud for w in coloured], [w.colour / colour for w in coloured])
     rank = np.interp(cloud[:, 0], quantiles_of(cloud[:, 0]), PROBABILITIES)
     cloud[:, 0] = np.interp(rank, PROBABILITIES, np.asarray(lightness))
     statistics = measure(cloud).model_copy(update={"lightness": np.asarray(lightness, dtype=np.float32)})
-    return Target(palette=find_palette(cloud, colours), statistics=statistics)
+    held = tuple(h for w in coloured for h in _edits_of(w.reading).held)[:LARGEST]
+    dropped = tuple(d for w in coloured for d in w.reading.sampling.edits.dropped)[:LARGEST]
+    edits = Edits(held=held, dropped=dropped)
+    return Target(palette=find_palette(cloud, max(colours, len(held)), edits=edits), statistics=statistics, edits=edits)
+
+
+def _edits_of(reading: Reading) -> Edits:
+    return with_points(reading.sampling.edits, [p.lab for p in reading.points if p.point.kind == "free"])
 
 
 def density(statistics: Statistics, bins: int = 64) -> Floats:

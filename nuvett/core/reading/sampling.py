@@ -5,7 +5,7 @@ import numpy as np
 from nuvett.core.errors import TooFewPixelsError
 from nuvett.core.fit.statistics import MINIMUM_PIXELS
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.types import Floats, Linear, Mask01, OKLab
+from nuvett.core.types import Linear, Mask01, OKLab
 
 SAMPLE_SIZE = 8192
 PROXY_PIXELS = 250_000  # area of the proxy that everything is measured on
@@ -52,13 +52,3 @@ def stratified_sample(linear: Linear, weights: Mask01 | None = None, count: int 
     count = min(count, len(pixels))
     steps = (np.arange(count) + 0.5) / count * cumulated[-1]
     return np.asarray(pixels[order[np.searchsorted(cumulated, steps)]], dtype=np.float32)
-
-
-def patch_mask(shape: tuple[int, int], patch: tuple[float, float, float, float]) -> Mask01:
-    """(H, W) mask that is 1 inside a rectangle given as x, y, width, height in shares of the picture."""
-    height, width = shape
-    x, y, w, h = patch
-    mask: Floats = np.zeros(shape, dtype=np.float32)
-    top, left = round(y * height), round(x * width)
-    mask[top : max(top + 1, round((y + h) * height)), left : max(left + 1, round((x + w) * width))] = 1
-    return mask

@@ -88,7 +88,7 @@ def _kept(shares: Floats) -> Floats:
 
 @cache
 def chroma_limits(space: Space) -> Floats:
-    """Largest usable OKLab chroma of a space, by corners as `_kept` gives it, on even grids of lightness 0 to 1 and hue.
+    """Largest usable OKLab chroma of a space on even grids of lightness 0 to 1 and hue, as `_kept` gives it.
 
     The search of CSS Color 4 ends at the same chroma wherever along a hue and lightness it starts, so it is run
     once for a grid of directions; each colour then only looks its limit up.

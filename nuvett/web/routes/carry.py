@@ -15,7 +15,7 @@ from nuvett.services.stages import stages_of
 from nuvett.services.wall import Show, Wall, build_wall
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import palette_bands, tone_side
-from nuvett.web.routes.read import zone_views
+from nuvett.web.readings import zone_views
 from nuvett.web.tiles import Labels, Tile, tile_of
 
 router = APIRouter(prefix="/series/{slug}")

@@ -1,177 +1,98 @@
 """Read: sampling references and weighing them into the target."""
 
+import base64
 import uuid
-from dataclasses import dataclass
 from typing import Annotated, Any
 
-import numpy as np
-from fastapi import APIRouter, Body, Query, UploadFile
+from fastapi import APIRouter, Body, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError
-from nuvett.core.reading.family import Family
-from nuvett.core.reading.reading import Reading, Sampling, Target, zone_colours
-from nuvett.core.spaces.names import colour_name
-from nuvett.services import gather, sampling
-from nuvett.services.catalogue import find_frame, find_reference, find_series, sweep
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.reading import edits
+from nuvett.core.reading.regions import Sampling
+from nuvett.core.reading.words import describe_sampling
+from nuvett.services import clips, gather, sampling
+from nuvett.services.catalogue import find_reference, find_series, list_series, sweep
+from nuvett.services.palettes import find_palette_row, palette_of
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Context, Means
-from nuvett.web.instruments import (
-    HUE_MARKS,
-    Band,
-    Dot,
-    ToneSide,
-    chart_cloud,
-    chart_palette,
-    hexes,
-    palette_bands,
-    tone_side,
-)
+from nuvett.web.instruments import chart_colour, place_on_instruments
+from nuvett.web.readings import TOOLS, compared, page_values
 
 router = APIRouter(prefix="/series/{slug}")
+Number = Annotated[float, Query(allow_inf_nan=False)]
 
 
-@dataclass(frozen=True)
-class ReferenceCard:
-    """One reference in the list."""
-
-    id: str
-    name: str
-    credit: str
-    state: str
-    problem: str
-    tone: float
-    colour: float
-    sampled: str
-    bands: list[Band]
-
-
-@dataclass(frozen=True)
-class Zone:
-    """A zone colour in words."""
-
-    title: str
-    hex: str
-    name: str
-    chroma: float
-
-
-@dataclass(frozen=True)
-class ReadingView:
-    """What was sampled from the reference in view."""
-
-    id: str
-    name: str
-    credit: str
-    width: int
-    height: int
-    patch: tuple[float, float, float, float] | None
-    family: str
-    tolerance: float
-    colours: int
-    share: float
-    bands: list[Band]
-    tone: ToneSide
-    dots: list[Dot]
-    cloud: list[Dot]
-    zones: list[Zone]
-
-
-def sampled_words(reading: Reading) -> str:
-    """Which part of a reference is sampled."""
-    part = "whole still" if reading.sampling.patch is None else f"patch, {reading.share:.0%} of it"
-    if reading.sampling.family is not None:
-        part = f"one family, {reading.share:.0%}"
-    return part.replace("%", " %")
-
-
-def _card(row: Any) -> ReferenceCard:
-    reading = Reading.model_validate(row.reading) if row.reading else None
-    return ReferenceCard(
-        id=str(row.id),
-        name=row.name,
-        credit=row.credit,
-        state=row.state,
-        problem=row.problem,
-        tone=row.tone_weight,
-        colour=row.colour_weight,
-        sampled=sampled_words(reading) if reading else "",
-        bands=palette_bands(reading.palette) if reading else [],
-    )
-
-
-def zone_views(reading: Reading | Target) -> list[Zone]:
-    """Zone colours of a reading or target, dark to light."""
-    return [
-        Zone(title, hexes(lab[None])[0], colour_name(lab), round(float(np.hypot(lab[1], lab[2])) * 100, 1))
-        for title, lab in zone_colours(reading.statistics).items()
-    ]
-
-
-def reading_view(row: Any, reading: Reading) -> ReadingView:
-    """View of one reading."""
-    family = reading.sampling.family
-    return ReadingView(
-        id=str(row.id),
-        name=row.name,
-        credit=row.credit,
-        width=row.width,
-        height=row.height,
-        patch=reading.sampling.patch,
-        family=hexes(np.array([family.colour], np.float32))[0] if family else "",
-        tolerance=family.tolerance if family else 30,
-        colours=reading.sampling.colours,
-        share=reading.share,
-        bands=palette_bands(reading.palette),
-        tone=tone_side(reading.statistics),
-        dots=chart_palette(reading.palette),
-        cloud=chart_cloud(reading.statistics.cloud),
-        zones=zone_views(reading),
-    )
-
-
-def _page_values(session: Session, slug: str, wanted: uuid.UUID | None) -> dict[str, Any]:
+def _values(
+    session: Session, slug: str, wanted: uuid.UUID | None, draft: sampling.Draft | None = None
+) -> dict[str, Any]:
     series = find_series(session, slug)
-    rows = series.references
-    ready = [row for row in rows if row.state == "ready"]
-    chosen = next((row for row in ready if row.id == wanted), ready[0] if ready else None)
-    target = sampling.latest_target(session, series.id)
-    document = sampling.target_document(target) if target else None
-    return {
-        "series": series,
-        "slug": slug,
-        "stages": stages_of(session, series),
-        "cards": [_card(row) for row in rows],
-        "view": reading_view(chosen, Reading.model_validate(chosen.reading)) if chosen else None,
-        "card": next((card for card in map(_card, rows) if chosen and card.id == str(chosen.id)), None),
-        "target_bands": palette_bands(document.palette) if document else [],
-        "target_number": target.number if target else 0,
-        "hue_marks": HUE_MARKS,
-        "waiting": any(row.state == "waiting" for row in rows),
-    }
+    shared = {"series": series, "slug": slug, "stages": stages_of(session, series)}
+    return shared | page_values(session, series, wanted, draft)
+
+
+def _part(context: Context, slug: str, wanted: uuid.UUID | None) -> HTMLResponse:
+    with context.session() as session:
+        return context.part("parts/reading.html", **_values(session, slug, wanted), chosen_colour=None)
 
 
 @router.get("/read")
-def show(context: Means, slug: str, reference: Annotated[uuid.UUID | None, Query()] = None) -> HTMLResponse:
+def show(
+    context: Means,
+    slug: str,
+    reference: Annotated[uuid.UUID | None, Query()] = None,
+    tool: str = "patch",
+    colour: Annotated[int | None, Query(ge=0, le=11)] = None,
+) -> HTMLResponse:
     with context.session() as session:
-        values = _page_values(session, slug, reference)
-    return context.page("read.html", "read", **values)
+        values = _values(session, slug, reference)
+    return context.page("read.html", "read", **values, tool=tool if tool in TOOLS else TOOLS[0], chosen_colour=colour)
+
+
+@router.get("/read/part")
+def part(context: Means, slug: str, reference: Annotated[uuid.UUID | None, Query()] = None) -> HTMLResponse:
+    return _part(context, slug, reference)
+
+
+@router.get("/read/compare")
+def compare(context: Means, slug: str, reference: Annotated[list[uuid.UUID] | None, Query()] = None) -> HTMLResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
+        columns = compared(session, series, reference or [])
+        everyone = [(str(r.id), r.name) for r in sampling.ready_references(session, series.id)]
+    return context.page("compare.html", "compare", **values, columns=columns, everyone=everyone)
 
 
 @router.post("/references")
 def upload(context: Means, slug: str, file: UploadFile) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        row = gather.add_reference(session, context.studio, series, file.filename or "", file.file)
+        if clips.is_clip(file.filename or ""):
+            clip = clips.add_clip(session, context.studio, series, file.filename or "", file.file)
+            return JSONResponse({"id": str(clip.id), "name": clip.name}, 201)
+        with sampling.recorded(session, series, "Reference added"):
+            row = gather.add_reference(session, context.studio, series, file.filename or "", file.file)
         return JSONResponse({"id": str(row.id), "name": row.name}, 201)
+
+
+@router.get("/read/frames")
+def choose_frame(context: Means, slug: str, of: str = "") -> HTMLResponse:
+    """Frames of this or another series, to take one as a reference."""
+    with context.session() as session:
+        every = list_series(session)
+        chosen = find_series(session, of or slug)
+        frames = [f for f in chosen.frames if f.state == "ready"]
+        return context.part("parts/frames.html", slug=slug, every=every, chosen=chosen, frames=frames)
 
 
 @router.post("/frames/{frame_id}/reference")
 def from_frame(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        gather.reference_from_frame(session, context.studio, series, find_frame(session, series, frame_id))
+        with sampling.recorded(session, series, "Frame taken as a reference"):
+            gather.reference_from_frame(session, context.studio, series, frame_id)
     return RedirectResponse(f"/series/{slug}/read", 303)
 
 
@@ -184,75 +105,182 @@ def state(context: Means, slug: str) -> JSONResponse:
 
 @router.post("/references/{reference_id}/remove")
 def remove(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
+    names: set[str] = set()
     with context.session() as session:
         series = find_series(session, slug)
-        names = gather.remove_reference(session, find_reference(session, series, reference_id))
-        sampling.renew_target_if_weighed(session, series.id)
+        row = find_reference(session, series, reference_id)
+        if row.state == "ready":
+            with sampling.recorded(session, series, f"{row.name} taken out"):
+                row.removed = True
+        else:
+            names = gather.forget_refused(session, row)
     with context.session() as session:
         sweep(session, context.studio.blobs, names)
     return RedirectResponse(f"/series/{slug}/read", 303)
 
 
-def _sampling(context: Context, data: dict[str, Any], view: str | None, domain: str) -> Sampling:
-    """Sampling of a request; a family is given as the place in the picture where it was picked, or as it is kept."""
+def _proxy(context: Context, slug: str, reference_id: uuid.UUID) -> tuple[str, Sampling]:
+    with context.session() as session:
+        row = find_reference(session, find_series(session, slug), reference_id)
+        if row.proxy is None:
+            raise NotFoundError
+        return row.proxy, sampling.sampling_of(row)
+
+
+def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, data: dict[str, Any]) -> sampling.Draft:
+    draft = sampling.Draft()
+    if data.get("sampling") is not None:
+        proxy, _ = _proxy(context, slug, reference_id)
+        given = sampling.parse_sampling(data["sampling"])
+        draft.readings[reference_id] = sampling.measure_sampling(context.studio, proxy, given)
+    for name, weight in (data.get("weights") or {}).items():
+        pair = sampling.check_weights(float(weight["tone"]), float(weight["colour"]))
+        draft.weights[uuid.UUID(name)] = pair
+    return draft
+
+
+@router.post("/references/{reference_id}/draft")
+def draft(context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """What a sampling or weights would give, without keeping anything; the newest is wanted while dragging."""
     try:
-        patch = data.get("patch")
-        family = data.get("family")
-        if family is not None and "place" in family:
-            x, y = (float(v) for v in family["place"])
-            colour = context.studio.bench.colour_at(view or "", domain, x, y)
-            family = {"colour": colour, "tolerance": family.get("tolerance", 30)}
-        return Sampling(
-            patch=tuple(patch) if patch else None,
-            family=Family.model_validate(family) if family else None,
-            colours=int(data.get("colours", 6)),
-        )
-    except (ValueError, TypeError, KeyError) as error:
-        raise InvalidChangeError("The patch must lie inside the picture; nothing was changed.") from error
+        found = _draft_of(context, slug, reference_id, data)
+    except (ValueError, TypeError, KeyError, AttributeError) as error:
+        raise InvalidChangeError from error
+    with context.session() as session:
+        values = _values(session, slug, reference_id, found)
+    answer = {
+        part: bytes(context.part(f"parts/read_{part}.html", **values, chosen_colour=None).body).decode()
+        for part in ("palette", "tone", "side", "target")
+    }
+    reading = found.readings.get(reference_id)
+    if reading is not None:
+        proxy, _ = _proxy(context, slug, reference_id)
+        veil = sampling.dimmed_picture(context.studio, proxy, reading.sampling)
+        answer["veil"] = f"data:image/png;base64,{base64.b64encode(veil).decode()}"
+    return JSONResponse(answer)
+
+
+def _keep(
+    context: Context, slug: str, reference_id: uuid.UUID, given: Sampling, words: str | None = None
+) -> HTMLResponse:
+    proxy, before = _proxy(context, slug, reference_id)
+    reading = sampling.measure_sampling(context.studio, proxy, given)
+    with context.session() as session:
+        series = find_series(session, slug)
+        with sampling.recorded(session, series, words or describe_sampling(before, given)):
+            sampling.set_reading(find_reference(session, series, reference_id), reading)
+    return _part(context, slug, reference_id)
 
 
 @router.put("/references/{reference_id}/sampling")
 def resample(
     context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]
 ) -> HTMLResponse:
+    return _keep(context, slug, reference_id, sampling.parse_sampling(data))
+
+
+@router.post("/references/{reference_id}/pick")
+def pick(context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+    """The colour at a place: in words, and where it lies on the tone column and the colour chart."""
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
-        proxy, view, domain = row.proxy, row.view, row.domain
-        kept = Sampling.model_validate(row.sampling).family
-    if isinstance(data.get("family"), dict) and "place" not in data["family"] and kept is not None:
-        data["family"] = {"colour": kept.colour, "tolerance": data["family"].get("tolerance", kept.tolerance)}
-    reading = sampling.measure_sampling(context.studio, proxy or "", _sampling(context, data, view, domain))
-    with context.session() as session:
-        series = find_series(session, slug)
-        sampling.lock_series(session, series)
-        sampling.set_reading(find_reference(session, series, reference_id), reading)
-        sampling.renew_target_if_weighed(session, series.id)
-        session.flush()
-        session.expire_all()
-        values = _page_values(session, slug, reference_id)
-    return context.part("parts/reading.html", **values)
+        view, domain, reading = row.view or "", row.domain, sampling.reading_of(row)
+    colour = context.studio.bench.colour_at_place(view, domain, data.get("place"))
+    return JSONResponse({"colour": colour} | place_on_instruments(colour, reading.statistics))
 
 
-@router.put("/references/{reference_id}/weights")
-def weigh(
-    context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, float], Body()]
+@router.post("/references/{reference_id}/palette")
+def edit_palette(
+    context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]
 ) -> HTMLResponse:
+    """Change the palette by hand: `do` names the change, `index` the colour."""
+    with context.session() as session:
+        row = find_reference(session, find_series(session, slug), reference_id)
+        reading, view, domain = sampling.reading_of(row), row.view or "", row.domain
+    given, palette = reading.sampling, reading.palette
+    changes = {
+        "hold": lambda: edits.hold(given, palette, int(data["index"])),
+        "let go": lambda: edits.let_go(given, palette, int(data["index"])),
+        "leave out": lambda: edits.drop(given, palette, int(data["index"])),
+        "merge": lambda: edits.merge(given, palette, int(data["index"]), int(data["other"])),
+        "nudge": lambda: edits.nudge(given, palette, int(data["index"]), _lch(data["lch"])),
+        "replace": lambda: edits.replace(
+            given, palette, int(data["index"]), context.studio.bench.colour_at_place(view, domain, data.get("place"))
+        ),
+        "find again": lambda: edits.find_again(given),
+    }
+    try:
+        changed = changes[data["do"]]()
+    except (KeyError, TypeError, ValueError) as error:
+        raise InvalidChangeError from error
+    return _keep(context, slug, reference_id, changed)
+
+
+def _lch(values: Any) -> tuple[float, float, float]:
+    lightness, chroma, hue = (float(v) for v in values)
+    return lightness / 100, chroma / 100, hue
+
+
+@router.post("/references/{reference_id}/use/{palette_id}")
+def use(context: Means, slug: str, reference_id: uuid.UUID, palette_id: uuid.UUID) -> HTMLResponse:
+    """Hold the colours of a saved palette in a reading."""
+    with context.session() as session:
+        palette = palette_of(find_palette_row(session, palette_id))
+    _, given = _proxy(context, slug, reference_id)
+    colours = tuple((c.lightness, c.a, c.b) for c in palette.colours)
+    return _keep(context, slug, reference_id, edits.use_palette(given, colours), f"Palette {palette.name} used")
+
+
+@router.put("/weights")
+def weigh(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> HTMLResponse:
+    """Weigh references for tone and for colour; `weights` by reference, `reference` is the one in view."""
     with context.session() as session:
         series = find_series(session, slug)
-        sampling.lock_series(session, series)
-        row = find_reference(session, series, reference_id)
-        sampling.set_weights(row, data.get("tone", row.tone_weight), data.get("colour", row.colour_weight))
-        session.flush()
-        sampling.renew_target_if_weighed(session, series.id)
-        session.expire_all()
-        values = _page_values(session, slug, reference_id)
-    return context.part("parts/reading.html", **values)
+        with sampling.recorded(session, series, "Weights changed"):
+            for name, pair in data["weights"].items():
+                row = find_reference(session, series, uuid.UUID(name))
+                row.tone_weight, row.colour_weight = sampling.check_weights(float(pair["tone"]), float(pair["colour"]))
+    wanted = data.get("reference")
+    return _part(context, slug, uuid.UUID(wanted) if wanted else None)
+
+
+@router.post("/read/{direction}")
+def walk(context: Means, slug: str, direction: str, data: Annotated[dict[str, Any], Body()]) -> HTMLResponse:
+    """Undo or redo one change of references."""
+    if direction not in ("undo", "redo"):
+        raise NotFoundError
+    with context.session() as session:
+        sampling.walk_references(session, context.studio, find_series(session, slug), direction == "redo")
+    wanted = data.get("reference")
+    return _part(context, slug, uuid.UUID(wanted) if wanted else None)
+
+
+@router.post("/target/name")
+def name_target(context: Means, slug: str, name: Annotated[str, Form()]) -> Response:
+    with context.session() as session:
+        sampling.name_target(session, find_series(session, slug), name)
+    return RedirectResponse(f"/series/{slug}/read", 303)
+
+
+@router.post("/target/{number}/return")
+def return_to(context: Means, slug: str, number: int) -> Response:
+    with context.session() as session:
+        sampling.return_to_target(session, context.studio, find_series(session, slug), number)
+    return RedirectResponse(f"/series/{slug}/read", 303)
 
 
 @router.get("/references/{reference_id}/sampled.png")
 def sampled(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
-    with context.session() as session:
-        row = find_reference(session, find_series(session, slug), reference_id)
-        proxy, document = row.proxy or "", Sampling.model_validate(row.sampling)
+    proxy, document = _proxy(context, slug, reference_id)
     data = sampling.dimmed_picture(context.studio, proxy, document)
     return Response(data, media_type="image/png", headers={"cache-control": "no-store"})
+
+
+@router.get("/references/{reference_id}/lit.png")
+def lit(
+    context: Means, slug: str, reference_id: uuid.UUID, lightness: Number | None = None, x: Number = 0, y: Number = 0
+) -> Response:
+    """Veil over all pixels but those at a CIE L* on the tone column, or at a place on the colour chart."""
+    proxy, _ = _proxy(context, slug, reference_id)
+    data = sampling.lit_picture(context.studio, proxy, chart_colour(lightness, x, y))
+    return Response(data, media_type="image/png", headers={"cache-control": "private, max-age=300"})

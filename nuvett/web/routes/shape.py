@@ -15,7 +15,7 @@ from nuvett.core.look.words import LOOK_VALUES, family_name
 from nuvett.core.reading.reading import Reading
 from nuvett.services import looks, sampling
 from nuvett.services.catalogue import find_series, look_of
-from nuvett.services.history import steps
+from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.stages import stages_of
 from nuvett.services.wall import Show, WallItem, choose_proofs, shown_plan
 from nuvett.services.workbench import Aimed, FrameFacts
@@ -168,8 +168,8 @@ def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
             for hold in Look.model_validate(row.draft).kept
         ],
         "values": LOOK_VALUES,
-        "undo_words": next((s.words for s in past if not s.undone), ""),
-        "redo_words": next((s.words for s in reversed(past) if s.undone), ""),
+        "undo_words": undo_words(past),
+        "redo_words": redo_words(past),
         "past": past,
         "state": looks.carry_state(session, series, 0),
     }

@@ -1,5 +1,6 @@
 import Alpine from "./vendor/alpine.js";
 import { carry } from "./carry.js";
+import { clip } from "./clip.js";
 import { surround } from "./common.js";
 import { gather } from "./gather.js";
 import { handover } from "./handover.js";
@@ -9,7 +10,7 @@ import { read } from "./read.js";
 import { shape } from "./shape.js";
 import { trim } from "./trim.js";
 
-for (const [name, component] of Object.entries({ carry, gather, handover, live, read, shape, surround, trim })) {
+for (const [name, component] of Object.entries({ carry, clip, gather, handover, live, read, shape, surround, trim })) {
   Alpine.data(name, component);
 }
 Alpine.start();

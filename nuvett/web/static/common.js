@@ -14,13 +14,14 @@ export function say(message) {
   quieting = setTimeout(() => (slip.hidden = true), 6000);
 }
 
-/** Fetch, with errors as sentences; `json` is sent as the body. Throws an Error with status and message. */
-export async function ask(address, { method = "GET", json, signal } = {}) {
+/** Fetch, with errors as sentences; `json` or `form` is sent as the body. Throws an Error with status and message. */
+export async function ask(address, { method = "GET", json, form, signal } = {}) {
   const options = { method, signal, headers: { accept: "application/json" } };
   if (json !== undefined) {
     options.body = JSON.stringify(json);
     options.headers["content-type"] = "application/json";
   }
+  if (form !== undefined) options.body = form;
   let response;
   try {
     response = await fetch(address, options);

@@ -1,117 +1,246 @@
 import { all, ask, one, press, say } from "./common.js";
+import { newestWins } from "./draft.js";
+import { connectInstruments, placePoints } from "./read_instruments.js";
+import { connectStill } from "./read_still.js";
 import { acceptFiles, sendFiles } from "./upload.js";
 
 const POLL = 800;
-const LEAST = 0.02;
+const SLOTS = ["palette", "tone", "side", "target"];
+
+/** Put what the address names into it, so that reload, back and sharing show the same. */
+function setAddress(changes) {
+  const address = new URL(location.href);
+  for (const [name, value] of Object.entries(changes)) {
+    if (value === null) address.searchParams.delete(name);
+    else address.searchParams.set(name, value);
+  }
+  history.replaceState(null, "", address);
+}
 
 export const read = () => ({
   init() {
     const root = this.$el;
     const slug = root.dataset.slug;
-    let running = null;
-    const reference = () => root.dataset.reference;
-    const still = () => one("[data-still]", root);
-    const sampling = () => {
-      const facts = still().dataset;
-      const colours = Number(one('[data-name="colours"]', root).getAttribute("aria-valuenow"));
-      const tolerance = one('[data-name="tolerance"]', root);
-      return {
-        colours,
-        patch: facts.patch ? facts.patch.split(",").map(Number) : null,
-        family: tolerance ? { tolerance: Number(tolerance.getAttribute("aria-valuenow")) } : null,
-      };
+    const page = { root, tool: root.dataset.tool, document: null, replacing: null };
+    const address = (what) => `/series/${slug}/references/${root.dataset.reference}/${what}`;
+    page.address = address;
+
+    const takeDocument = () => {
+      const script = one("[data-document]", root);
+      page.document = script ? JSON.parse(script.textContent) : null;
+      for (const band of all("[data-width]", root)) band.style.width = `${band.dataset.width}%`;
+      placePoints(root);
+      useTool(page.tool);
     };
-    const send = async (what, json) => {
-      running?.abort();
-      running = new AbortController();
-      const focused = document.activeElement?.dataset?.name;
+    const useTool = (name) => {
+      page.tool = name;
+      page.replacing = null;
+      press(all("[data-tool]:is(button)", root), one(`[data-tool="${name}"]:is(button)`, root));
+      const still = one("[data-still]", root);
+      if (still) still.dataset.using = name;
+      const forPatches = one("[data-for-patches]", root);
+      if (forPatches) forPatches.hidden = name !== "patch" && name !== "outline";
+    };
+    page.showPart = (html) => {
+      const focused = document.activeElement?.dataset?.name ?? document.activeElement?.dataset?.key;
+      const colour = one("[data-swatch]:not([hidden])", root)?.dataset.swatch;
+      const leave = one("[data-leave-out]", root)?.checked;
+      root.innerHTML = html;
+      takeDocument();
+      if (leave) one("[data-leave-out]", root).checked = true;
+      if (colour !== undefined) openSwatch(Number(colour));
+      if (focused) one(`[data-name="${CSS.escape(focused)}"], [data-key="${CSS.escape(focused)}"]`, root)?.focus();
+    };
+    const openSwatch = (index) => {
+      for (const slip of all("[data-swatch]", root)) slip.hidden = Number(slip.dataset.swatch) !== index;
+      for (const band of all("[data-colour]", root)) band.setAttribute("aria-pressed", String(Number(band.dataset.colour) === index));
+      setAddress({ colour: index });
+    };
+    const change = async (what, options) => {
       try {
-        const address = `/series/${slug}/references/${reference()}/${what}`;
-        root.innerHTML = await (await ask(address, { method: "PUT", json, signal: running.signal })).text();
-        if (focused) one(`[data-name="${focused}"]`, root)?.focus();
+        page.showPart(await (await ask(what, options)).text());
       } catch (error) {
-        if (error.name !== "AbortError") say(error.message);
+        say(error.message);
+        if (error.status) page.showPart(await (await ask(`/series/${slug}/read/part?reference=${root.dataset.reference}`)).text());
       }
     };
-    const resample = (change) => send("sampling", { ...sampling(), ...change });
-    // While the kind of sampling is being switched, a value of the old kind that comes to rest must not win.
-    let switching = false;
-    const switchTo = async (change) => {
-      switching = true;
-      await resample(change);
-      switching = false;
+    page.change = change;
+    let keeping = Promise.resolve();
+    page.keep = (document = page.document) => {
+      page.document = document;
+      keeping = keeping.then(() => change(address("sampling"), { method: "PUT", json: document }));
+      return keeping;
     };
+    const drafting = newestWins(async (json) => {
+      try {
+        const answer = await (await ask(address("draft"), { method: "POST", json })).json();
+        for (const name of SLOTS) {
+          const slot = one(`[data-slot="${name}"]`, root);
+          if (slot) slot.innerHTML = answer[name];
+        }
+        for (const band of all("[data-width]", root)) band.style.width = `${band.dataset.width}%`;
+        const veil = one("[data-veil]", root);
+        if (answer.veil && veil) {
+          veil.src = answer.veil;
+          veil.hidden = false;
+        }
+      } catch (error) {
+        say(error.message);
+      }
+    });
+    page.draft = (document) => drafting({ sampling: document });
+    page.edit = (json) => change(address("palette"), { method: "POST", json });
+    page.pick = async (place) => (await ask(address("pick"), { method: "POST", json: { place } })).json();
 
+    const weights = () => {
+      const found = {};
+      for (const value of all('[data-weights] [data-name^="weight."]', root)) {
+        const [, id, which] = value.dataset.name.split(".");
+        (found[id] ??= {})[which] = Number(value.getAttribute("aria-valuenow"));
+      }
+      return found;
+    };
+    const numbers = () => structuredClone(page.document);
+    // A value in the sentences says which part of the sampling it is by its name: "patch.0.2", "tolerance.1", "tone.0".
+    const withValue = (name, value) => {
+      const [what, first, second] = name.split(".");
+      const next = numbers();
+      if (what === "colours") next.colours = value;
+      else if (what === "tolerance") next.families[first].tolerance = value;
+      else if (what === "tone") {
+        next.tone ??= [0, 100];
+        next.tone[first] = value;
+        if (next.tone[0] >= next.tone[1]) next.tone[1 - first] = value + (Number(first) ? -1 : 1);
+        if (next.tone[0] <= 0 && next.tone[1] >= 100) next.tone = null;
+      } else if (what === "point") next.points[first][second] = value / 100;
+      else if (what === "patch") {
+        const [[x0, y0], [x1, y1]] = next.patches[first].points;
+        const box = [x0, y0, x1 - x0, y1 - y0];
+        box[second] = value / 100;
+        box[2] = Math.min(box[2], 1 - box[0]);
+        box[3] = Math.min(box[3], 1 - box[1]);
+        next.patches[first].points = [[box[0], box[1]], [box[0] + box[2], box[1] + box[3]]];
+      }
+      return next;
+    };
+    const lch = (index) => [0, 1, 2].map((part) => Number(one(`[data-name="lch.${index}.${part}"]`, root).getAttribute("aria-valuenow")));
+
+    root.addEventListener("live-input", ({ detail: { name, value } }) => {
+      if (name.startsWith("weight.")) drafting({ weights: weights() });
+      else if (!name.startsWith("lch.")) page.draft(withValue(name, value));
+    });
     root.addEventListener("live-change", ({ detail: { name, value } }) => {
-      if (switching) return;
-      if (name === "colours") resample({ colours: value });
-      else if (name === "tolerance") resample({ family: { tolerance: value } });
-      else if (name.startsWith("weight.")) send("weights", { [name.slice(7)]: value });
-      else if (name.startsWith("patch.")) {
-        const patch = sampling().patch;
-        patch[Number(name.slice(6))] = value / 100;
-        patch[2] = Math.min(patch[2], 1 - patch[0]);
-        patch[3] = Math.min(patch[3], 1 - patch[1]);
-        resample({ patch });
+      if (name.startsWith("weight.")) change(`/series/${slug}/weights`, { method: "PUT", json: { weights: weights(), reference: root.dataset.reference } });
+      else if (name.startsWith("lch.")) {
+        const index = Number(name.split(".")[1]);
+        page.edit({ do: "nudge", index, lch: lch(index) });
+      } else page.keep(withValue(name, value));
+    });
+    root.addEventListener("change", (event) => {
+      const { order, merge } = event.target.dataset;
+      if (order !== undefined) {
+        const next = numbers();
+        next.edits.order = event.target.value;
+        page.keep(next);
+      } else if (merge !== undefined && event.target.value !== "") {
+        page.edit({ do: "merge", index: Number(merge), other: Number(event.target.value) });
       }
     });
     root.addEventListener("click", (event) => {
-      const button = event.target.closest("[data-mode]:is(button)");
-      if (!button) return;
-      press(all("[data-mode]:is(button)", root), button);
-      still().dataset.mode = button.dataset.mode;
-      const hint = one("[data-hint]", root);
-      if (button.dataset.mode === "whole") switchTo({ patch: null, family: null });
-      if (button.dataset.mode === "patch") {
-        hint.textContent = "Drag a patch on the still, or change its edges below";
-        if (!sampling().patch) switchTo({ patch: [0.25, 0.25, 0.5, 0.5], family: null });
+      const find = (name) => event.target.closest(`[${name}]`)?.dataset;
+      const tool = event.target.closest("[data-tool]:is(button)");
+      if (tool) {
+        useTool(tool.dataset.tool);
+        return setAddress({ tool: tool.dataset.tool });
       }
-      if (button.dataset.mode === "family") {
-        hint.textContent = "Pick a colour in the still";
-        if (!sampling().family) switchTo({ patch: null, family: { place: [0.5, 0.5], tolerance: 30 } });
+      const walk = find("data-walk");
+      if (walk) return change(`/series/${slug}/read/${walk.walk}`, { method: "POST", json: { reference: root.dataset.reference || null } });
+      if (find("data-whole")) return page.keep({ ...numbers(), patches: [], families: [], tone: null });
+      const away = find("data-away");
+      if (away) {
+        const [list, index] = away.away.split(".");
+        const next = numbers();
+        next[list].splice(Number(index), 1);
+        return page.keep(next);
       }
-    });
-    root.addEventListener("pointerdown", (event) => {
-      const area = event.target.closest("[data-still]");
-      if (!area || event.button !== 0) return;
-      const box = area.getBoundingClientRect();
-      const place = (at) => [
-        Math.min(1, Math.max(0, (at.clientX - box.left) / box.width)),
-        Math.min(1, Math.max(0, (at.clientY - box.top) / box.height)),
-      ];
-      const from = place(event);
-      if (area.dataset.mode === "family") return resample({ patch: null, family: { ...sampling().family, place: from } });
-      if (area.dataset.mode !== "patch") return;
-      area.setPointerCapture(event.pointerId);
-      const frame = one("[data-frame]", area);
-      const patch = (at) => {
-        const to = place(at);
-        return [Math.min(from[0], to[0]), Math.min(from[1], to[1]), Math.abs(to[0] - from[0]), Math.abs(to[1] - from[1])];
-      };
-      const move = (at) => {
-        const [x, y, w, h] = patch(at);
-        frame.hidden = false;
-        Object.assign(frame.style, { left: `${x * 100}%`, top: `${y * 100}%`, width: `${w * 100}%`, height: `${h * 100}%` });
-      };
-      const end = (at) => {
-        area.removeEventListener("pointermove", move);
-        const drawn = patch(at);
-        if (drawn[2] >= LEAST && drawn[3] >= LEAST) resample({ patch: drawn, family: null });
-        else frame.hidden = true;
-      };
-      area.addEventListener("pointermove", move);
-      area.addEventListener("pointerup", end, { once: true });
+      const turn = find("data-turn");
+      if (turn) {
+        const next = numbers();
+        next.patches[turn.turn].leave_out = !next.patches[turn.turn].leave_out;
+        return page.keep(next);
+      }
+      const colour = find("data-colour");
+      if (colour) return openSwatch(Number(colour.colour));
+      const edit = find("data-do");
+      if (edit) return page.edit({ do: edit.do, index: Number(edit.index ?? 0) });
+      const replacing = event.target.closest("[data-replace]");
+      if (replacing) {
+        page.replacing = Number(replacing.dataset.replace);
+        replacing.setAttribute("aria-pressed", "true");
+        one("[data-still]", root).dataset.using = "replace";
+        one("[data-here]", root).textContent = "Pick the colour in the picture";
+        return one("[data-still]", root).focus();
+      }
+      if (find("data-dialog-palettes")) return openPalettes();
+      if (find("data-frames")) return openFrames();
     });
     document.addEventListener("keydown", (event) => {
-      if ((event.key !== "n" && event.key !== "b") || event.target.closest("input")) return;
+      if ((event.key !== "n" && event.key !== "b") || event.target.closest("input, dialog")) return;
       const links = all("[data-reference-link]", root);
       const here = links.findIndex((link) => link.hasAttribute("aria-current"));
       links[(here + (event.key === "n" ? 1 : links.length - 1)) % links.length]?.click();
     });
 
+    const palettes = document.getElementById("palettes");
+    const fillPalettes = async (options) => {
+      try {
+        one("[data-palettes]", palettes).innerHTML = await (await ask(options?.address ?? "/palettes", options)).text();
+      } catch (error) {
+        say(error.message);
+      }
+    };
+    const openPalettes = async () => {
+      await fillPalettes();
+      palettes.showModal();
+    };
+    palettes.addEventListener("click", (event) => {
+      const { use, delete: gone } = event.target.dataset;
+      if (use) {
+        palettes.close();
+        change(address(`use/${use}`), { method: "POST" });
+      } else if (gone) fillPalettes({ address: `/palettes/${gone}/remove`, method: "POST" });
+    });
+    one("[data-save-palette]", palettes)?.addEventListener("submit", async (event) => {
+      event.preventDefault();
+      await fillPalettes({ address: address("palette/save"), method: "POST", form: new FormData(event.target) });
+    });
+    acceptFiles("palette", async ([file]) => {
+      const form = new FormData();
+      form.append("file", file);
+      try {
+        await ask("/palettes/file", { method: "POST", form });
+        await fillPalettes();
+      } catch (error) {
+        say(error.message);
+      }
+    });
+    const frames = document.getElementById("frames");
+    const fillFrames = async (of) => {
+      one("[data-frame-list]", frames).innerHTML = await (await ask(`/series/${slug}/read/frames?of=${encodeURIComponent(of)}`)).text();
+    };
+    const openFrames = async () => {
+      await fillFrames(slug);
+      frames.showModal();
+    };
+    frames.addEventListener("change", (event) => event.target.matches("[data-frames-of]") && fillFrames(event.target.value));
+
+    takeDocument();
+    connectStill(page);
+    connectInstruments(page);
     const waitForReading = async () => {
-      const { waiting } = await (await ask(`/series/${slug}/references/state`)).json();
-      if (waiting) setTimeout(waitForReading, POLL);
+      const references = await (await ask(`/series/${slug}/references/state`)).json();
+      const clips = await (await ask(`/series/${slug}/clips/state`)).json();
+      if (references.waiting || clips.waiting) setTimeout(waitForReading, POLL);
       else location.reload();
     };
     if (Number(root.dataset.waiting)) waitForReading();

@@ -1,0 +1,82 @@
+"""Palettes: of a reading, and saved ones; written in open formats, read from them."""
+
+import uuid
+from typing import Annotated
+from urllib.parse import quote
+
+from fastapi import APIRouter, Form, UploadFile
+from fastapi.responses import HTMLResponse, JSONResponse, Response
+
+from nuvett.core.errors import NotFoundError
+from nuvett.core.reading.palette import Palette
+from nuvett.core.reading.swatches import FORMATS, write_palette
+from nuvett.services import palettes, sampling
+from nuvett.services.catalogue import find_reference, find_series
+from nuvett.web.context import Context, Means
+from nuvett.web.instruments import palette_bands
+
+router = APIRouter()
+_LARGEST = 1_000_001
+
+
+def _file(palette: Palette, name: str, kind: str) -> Response:
+    if kind not in FORMATS:
+        raise NotFoundError
+    plain = "".join(c if c.isalnum() or c in " -_" else "-" for c in name).strip() or "palette"
+    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(plain)}.{kind}"}
+    return Response(write_palette(palette, name, kind), media_type=FORMATS[kind], headers=headers)
+
+
+@router.get("/series/{slug}/references/{reference_id}/palette.{kind}")
+def of_reading(context: Means, slug: str, reference_id: uuid.UUID, kind: str) -> Response:
+    with context.session() as session:
+        row = find_reference(session, find_series(session, slug), reference_id)
+        return _file(sampling.reading_of(row).palette, row.name, kind)
+
+
+def _list(context: Context) -> HTMLResponse:
+    with context.session() as session:
+        saved = [(str(row.id), palettes.palette_of(row)) for row in palettes.saved_palettes(session)]
+    items = [(key, found.name, palette_bands(found.colours)) for key, found in saved]
+    return context.part("parts/palettes.html", items=items, formats=tuple(FORMATS))
+
+
+@router.get("/palettes")
+def show(context: Means) -> HTMLResponse:
+    return _list(context)
+
+
+@router.get("/palettes/{palette_id}.{kind}")
+def saved(context: Means, palette_id: uuid.UUID, kind: str) -> Response:
+    with context.session() as session:
+        found = palettes.palette_of(palettes.find_palette_row(session, palette_id))
+    return _file(found.colours, found.name, kind)
+
+
+@router.post("/series/{slug}/references/{reference_id}/palette/save")
+def save(context: Means, slug: str, reference_id: uuid.UUID, name: Annotated[str, Form()]) -> HTMLResponse:
+    with context.session() as session:
+        row = find_reference(session, find_series(session, slug), reference_id)
+        palettes.save_palette(session, name, sampling.reading_of(row).palette)
+    return _list(context)
+
+
+@router.post("/palettes/file")
+def bring_in(context: Means, file: UploadFile) -> Response:
+    with context.session() as session:
+        row = palettes.bring_in_palette(session, file.file.read(_LARGEST), file.filename or "palette")
+        return JSONResponse({"id": str(row.id), "name": row.name}, 201)
+
+
+@router.post("/palettes/{palette_id}/name")
+def rename(context: Means, palette_id: uuid.UUID, name: Annotated[str, Form()]) -> HTMLResponse:
+    with context.session() as session:
+        palettes.rename_palette(session, palette_id, name)
+    return _list(context)
+
+
+@router.post("/palettes/{palette_id}/remove")
+def remove(context: Means, palette_id: uuid.UUID) -> HTMLResponse:
+    with context.session() as session:
+        palettes.delete_palette(session, palette_id)
+    return _list(context)
