@@ -1,5 +1,6 @@
 """Speed and memory, as ratios and times measured side by side in one run."""
 
+import itertools
 import multiprocessing
 import os
 import tempfile
@@ -20,11 +21,15 @@ from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.plan import Aim, FramePlan, plan_frame
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look, ToneStep, Trim
-from nuvett.core.reading.reading import Target, Weighed, blend, read
+from nuvett.core.reading.family import Family
+from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read
+from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.table import compile_plan
+from nuvett.core.types import Linear
+from nuvett.imaging.clips import ClipReader, read_clip
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.proxy import measuring_proxy, view
@@ -127,6 +132,10 @@ def step_table(folder: Path) -> Table:
     table.add("planning a frame", round(1000 * timed(lambda: plan_frame(frame, aim, Look(), gains)), 1), "under 30")
     table.add("compiling a 33-point table", round(1000 * timed(lambda: compile_plan(plan)), 1), "under 15")
     table.add("compiling a 65-point table", round(1000 * timed(lambda: compile_plan(plan, 65)), 1), "")
+    table.add("reading a reference anew after moving a patch", round(1000 * timed(_moved_patch(proxy)), 1), "under 120")
+    forward, back = _clip_steps()
+    table.add("stepping a clip forward, 960 x 402", round(1000 * forward, 1), "under 150")
+    table.add("jumping in a clip, 960 x 402", round(1000 * back, 1), "")
     bench, frames = _workbench(folder, 1)
     target = _target()
     looks = iter(Look(tone=ToneStep(amount=50 + n / 10)) for n in range(100))
@@ -137,6 +146,32 @@ def step_table(folder: Path) -> Table:
 
     table.add("preview at 1280 px after a change", round(1000 * timed(preview), 1), "under 100")
     return table
+
+
+def _moved_patch(proxy: Linear) -> Callable[[], Reading]:
+    """Reading with a patch that lies elsewhere each time, two families and a part left out."""
+    places = itertools.cycle(np.linspace(0, 0.3, 7))
+    amber = Family(colour=(0.75, 0.03, 0.11), tolerance=60)
+    out = Patch(kind="outline", points=((0.4, 0.4), (0.6, 0.4), (0.5, 0.7)), leave_out=True)
+
+    def once() -> Reading:
+        x = float(next(places))
+        sampled = Sampling(
+            patches=(Patch.rectangle(x, 0.1, 0.7, 0.8), out), families=(amber, Family(colour=(0.4, 0, 0)))
+        )
+        return read(proxy, sampled)
+
+    return once
+
+
+def _clip_steps() -> tuple[float, float]:
+    """Seconds for the next frame of the demo's clip, and for one far away."""
+    path = DEMO / "clips" / "salt-road.webm"
+    reader = ClipReader(path, read_clip(path))
+    numbers = itertools.count(60)
+    far = itertools.cycle([300, 20, 190, 80, 350])
+    reader.frame(59)
+    return timed(lambda: reader.frame(next(numbers))), timed(lambda: reader.frame(next(far)))
 
 
 def _target() -> Target:

@@ -29,6 +29,7 @@ from nuvett.web.instruments import (
     tone_side,
 )
 
+_QUICK = 640  # colours of a blend that is only looked at while dragging
 TOOLS = ("patch", "outline", "family", "points")
 
 
@@ -268,7 +269,7 @@ def _target_view(session: Session, series: Any, draft: sampling.Draft | None) ->
     document = sampling.target_document(row)
     if draft is not None:
         try:
-            document = blend(sampling.weighed_readings(session, series.id, draft))
+            document = blend(sampling.weighed_readings(session, series.id, draft), most=_QUICK)
         except TargetError:
             return None
     return TargetView(
@@ -285,27 +286,30 @@ class Version:
     can_return: bool
 
 
-def page_values(
-    session: Session,
-    series: Any,
-    wanted: uuid.UUID | None,
-    draft: sampling.Draft | None = None,
-) -> dict[str, Any]:
+def draft_values(session: Session, series: Any, row: Any, draft: sampling.Draft) -> dict[str, Any]:
+    """What changes on Read while something is dragged: the reading of a reference, and the target."""
+    reading = draft.readings.get(row.id) or sampling.reading_of(row)
+    return {
+        "view": reading_view(row, reading),
+        "target": _target_view(session, series, draft),
+        "hue_marks": HUE_MARKS,
+    }
+
+
+def page_values(session: Session, series: Any, wanted: uuid.UUID | None) -> dict[str, Any]:
     """What Read shows, with the reference `wanted` in view, or the first."""
     rows = series.references
     ready = [row for row in rows if row.state == "ready"]
     chosen = next((row for row in ready if row.id == wanted), ready[0] if ready else None)
     cards = [card_of(row) for row in rows]
-    reading = None
-    if chosen is not None:
-        reading = (draft.readings.get(chosen.id) if draft else None) or sampling.reading_of(chosen)
+    reading = sampling.reading_of(chosen) if chosen is not None else None
     past = steps(session, sampling.subject_of(series))
     versions = sampling.target_versions(session, series.id)
     return {
         "cards": cards,
         "ready_cards": [card for card in cards if card.state == "ready"],
         "view": reading_view(chosen, reading) if chosen and reading else None,
-        "target": _target_view(session, series, draft),
+        "target": _target_view(session, series, None),
         "versions": [Version(v.number, v.name, bool(v.sources) and i > 0) for i, v in enumerate(versions)],
         "hue_marks": HUE_MARKS,
         "undo_words": undo_words(past),

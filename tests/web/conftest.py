@@ -68,10 +68,13 @@ def site(database_address: str, tmp_path_factory: pytest.TempPathFactory) -> Ite
 
 
 def _wait_until_measured(address: str) -> None:
-    query = "SELECT count(*) FILTER (WHERE even IS NOT NULL), (SELECT count(reading) FROM reference) FROM frame"
+    query = (
+        "SELECT count(*) FILTER (WHERE even IS NOT NULL), (SELECT count(reading) FROM reference),"
+        " (SELECT count(thumbnails) FROM clip) FROM frame"
+    )
     for _ in range(1200):
         with psycopg.connect(address) as connection:
-            if connection.execute(query).fetchone() == (36, 4):
+            if connection.execute(query).fetchone() == (36, 4, 1):
                 return
         time.sleep(0.5)
     raise AssertionError("the demo was not measured in time")

@@ -11,8 +11,8 @@ from playwright.sync_api import BrowserContext, Page, expect
 from tests.conftest import DEMO
 
 DEMO_SERIES = "/series/autumn-table"
-SCREENS = ("/", f"{DEMO_SERIES}/gather", f"{DEMO_SERIES}/read", f"{DEMO_SERIES}/shape", f"{DEMO_SERIES}/carry",
-           f"{DEMO_SERIES}/trim", f"{DEMO_SERIES}/handover", "/glossary", "/nowhere")  # fmt: skip
+WITHIN = ("gather", "read?colour=2", "read/compare", "shape", "carry", "trim", "handover")
+SCREENS = ("/", "/glossary", "/nowhere", *(f"{DEMO_SERIES}/{screen}" for screen in WITHIN))
 
 
 def value(page: Page, name: str):  # type: ignore[no-untyped-def]
@@ -51,17 +51,16 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
     page.get_by_role("link", name="Read references").click()
     page.locator('[data-input="references"]').set_input_files(DEMO / "stills" / "still_3_green_gold.jpg")
     expect(page.get_by_role("heading", name="Palette")).to_be_visible()
-    page.get_by_role("button", name="Patch").click()
-    expect(page.get_by_text("25.0 % sampled")).to_be_visible()
     still = page.locator("[data-still]").bounding_box()
     assert still
     page.mouse.move(still["x"] + still["width"] * 0.1, still["y"] + still["height"] * 0.1)
     page.mouse.down()
     page.mouse.move(still["x"] + still["width"] * 0.5, still["y"] + still["height"] * 0.9, steps=4)
     page.mouse.up()
-    expect(page.get_by_text(re.compile(r"3[12]\.\d % sampled"))).to_be_visible()
-    page.get_by_role("button", name="One colour family").click()
-    expect(page.get_by_text(re.compile("family of #"))).to_be_visible()
+    expect(page.locator("[data-here]")).to_have_text(re.compile(r"a patch: 3[12] %"))
+    page.get_by_role("button", name="Colour family").click()
+    page.mouse.click(still["x"] + still["width"] * 0.45, still["y"] + still["height"] * 0.5)
+    expect(page.get_by_text(re.compile("a patch, one family")).first).to_be_visible()
 
     page.get_by_role("link", name="Shape the look").click()
     before = source(page, "[data-picture]")
@@ -208,12 +207,13 @@ def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
     page.keyboard.press("]")
     expect(page).to_have_url(re.compile("/read"))
     page.keyboard.press("p")
-    expect(page.get_by_text("25.0 % sampled")).to_be_visible()
-    _tab_to(page, "Patch left")
+    page.keyboard.press("m")
+    expect(page.get_by_text("a patch: 9 %").first).to_be_visible()
+    _tab_to(page, "Patch 1 left")
     page.keyboard.press("ArrowRight")
-    expect(value(page, "Patch left")).to_have_text("26")
+    expect(value(page, "Patch 1 left")).to_have_text("36")
     page.keyboard.press("w")
-    expect(page.get_by_text("100.0 % sampled")).to_be_visible()
+    expect(page.locator("[data-here]")).to_have_text("whole still")
     page.keyboard.press("s")
     expect(page).to_have_url(re.compile("/shape"))
     _tab_to(page, "Saturation,")
@@ -237,6 +237,81 @@ def _tab_to(page: Page, name: str) -> None:
         if label.startswith(name):
             return
     raise AssertionError(f"{name} cannot be reached with Tab")
+
+
+def test_from_a_clip_to_a_weighed_target_by_keyboard(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/read")
+    page.keyboard.press("c")
+    expect(page.get_by_text("0:00.00, frame 0")).to_be_visible()
+    for key in ("Home", "Shift+ArrowRight", "n", "n", "b"):
+        page.keyboard.press(key)
+    expect(page.get_by_text("0:01.04, frame 25")).to_be_visible()
+    expect(page).to_have_url(re.compile("frame=25"))
+    page.reload()
+    page.keyboard.press("t")
+    page.get_by_role("link", name="Salt Road 0:01.04").click()
+    expect(page.get_by_role("region", name="Sampling Salt Road 0:01.04")).to_be_visible()
+    for key, zone in (("ArrowUp", "shadow"), ("ArrowLeft", "highlight")):
+        _tab_to(page, f"{zone} point, proposed")
+        page.keyboard.press(f"Shift+{key}")
+        expect(page.get_by_role("button", name=re.compile(f"^{zone} point: "))).to_be_visible()
+    _tab_to(page, "Salt Road 0:01.04, weight for colour")
+    page.keyboard.type("30")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Undo")).to_have_attribute("title", "Undo: Weights changed")
+    bar = page.locator('[data-slot="target"] svg').first.get_attribute("aria-label")
+    for _ in range(4):  # weight, two points, the still itself
+        undo = page.get_by_role("button", name="Undo").get_attribute("title")
+        page.keyboard.press("u")
+        expect(page.get_by_role("button", name="Undo")).not_to_have_attribute("title", undo or "")
+    expect(page.get_by_role("link", name="Salt Road 0:01.04")).to_have_count(0)
+    assert page.locator('[data-slot="target"] svg').first.get_attribute("aria-label") != bar
+
+
+def test_patches_points_and_palette_by_touch_and_mouse(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/read")
+    box = page.locator("[data-still]").bounding_box()
+    assert box
+    outline = [(0.3, 0.3), (0.5, 0.2), (0.6, 0.5), (0.4, 0.6)]
+    page.get_by_role("button", name="Outline").click()
+    page.evaluate(
+        """([places, box]) => {
+            const still = document.querySelector("[data-still]");
+            still.setPointerCapture = () => {};
+            const tell = (kind, [x, y]) => still.dispatchEvent(new PointerEvent(kind, {
+                bubbles: true, button: 0, pointerType: "touch", pointerId: 7,
+                clientX: box.x + x * box.width, clientY: box.y + y * box.height,
+            }));
+            tell("pointerdown", places[0]);
+            for (const place of places) tell("pointermove", place);
+            tell("pointerup", places.at(-1));
+        }""",
+        [outline, box],
+    )
+    expect(page.get_by_text(re.compile(r"outline about 30 × 40"))).to_be_visible()
+    page.get_by_role("button", name="leave out").first.click()
+    expect(page.get_by_text("a part left out").first).to_be_visible()
+    page.get_by_role("button", name="Points").click()
+    page.mouse.click(box["x"] + box["width"] * 0.8, box["y"] + box["height"] * 0.35)
+    expect(page.get_by_role("button", name=re.compile("^free point"))).to_be_visible()
+    page.mouse.move(box["x"] + box["width"] * 0.9, box["y"] + box["height"] * 0.3)
+    expect(page.locator("[data-here]")).to_have_text(re.compile(r"#[0-9a-f]{6}, L\* \d"))
+    expect(page.locator("[data-loupe]")).to_be_visible()
+    chart = page.locator("[data-chart] svg").bounding_box()
+    assert chart
+    page.mouse.move(chart["x"] + chart["width"] / 2, chart["y"] + chart["height"] * 0.35)
+    expect(page.locator("[data-lit]")).to_have_attribute("src", re.compile("lit.png"))
+    page.locator("[data-colour='0']").click()
+    expect(page).to_have_url(re.compile("colour=0"))
+    page.get_by_role("button", name="hold", exact=True).first.click()
+    expect(page.get_by_text(re.compile(", held$"))).to_have_count(2)
+    for _ in range(4):
+        undo = page.get_by_role("button", name="Undo").get_attribute("title")
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_role("button", name="Undo")).not_to_have_attribute("title", undo or "")
+    expect(page.locator("[data-here]")).to_have_text("whole still")
 
 
 def test_a_colour_picked_in_the_frame_is_held_and_let_go(quiet: Page, site: str) -> None:

@@ -157,13 +157,14 @@ def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
 @pytest.mark.parametrize(
     ("data", "status"),
     [
-        ({"patch": [0, 0, 0.5, 0.5], "colours": 4}, 200),
-        ({"patch": [0.8, 0, 0.5, 0.5]}, 422),
-        ({"patch": [0, 0, 0.01, 0.01]}, 422),
-        ({"patch": ["a", 0, 1, 1]}, 422),
+        ({"patches": [{"points": [[0, 0], [0.5, 0.5]]}], "colours": 4}, 200),
+        ({"patches": [{"points": [[0.8, 0], [1.3, 0.5]]}]}, 422),
+        ({"patches": [{"points": [[0, 0], [0.01, 0.01]]}]}, 422),
+        ({"patches": [{"points": [["a", 0], [1, 1]]}]}, 422),
         ({"colours": 40}, 422),
-        ({"family": {"place": [0.5, 0.5], "tolerance": 60}}, 200),
-        ({"family": {"place": [5, 5]}}, 422),
+        ({"families": [{"colour": [0.6, 0.05, 0.1], "tolerance": 60}]}, 200),
+        ({"families": [{"colour": [0.5, -0.3, 0.3], "tolerance": 0}]}, 422),
+        ({"tone": [90, 10]}, 422),
         ({}, 200),
     ],
 )
@@ -205,3 +206,62 @@ def test_a_trim_changes_one_picture_and_can_be_undone(client: TestClient, slug: 
     assert "Exposure 0.00 to 0.50 EV" in client.put(address, json={"trim": trim}).json()["history"]
     assert client.put(address, json={"trim": {"exposure": 9}}).status_code == 422
     assert client.post(f"{address}/undo").json()["trim"]["exposure"] == 0
+
+
+def test_read_answers_while_dragging_and_keeps_only_what_is_let_go(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    with studio.database.session() as session:
+        reference = catalogue.find_series(session, slug).references[0].id
+    address = f"/series/{slug}/references/{reference}"
+    page = client.get(f"/series/{slug}/read").text
+    draft = client.post(f"{address}/draft", json={"sampling": {"tone": [0, 30]}}).json()
+    assert draft["veil"].startswith("data:image/png") and "Tone column" in draft["tone"]
+    assert draft["palette"] not in page and draft["target"] not in page
+    assert client.get(f"/series/{slug}/read").text == page
+    nothing = client.post(f"{address}/draft", json={"weights": {str(reference): {"tone": 0, "colour": 0}}}).json()
+    assert "above 0" in nothing["target"]
+    for wrong in ({"weights": {"x": 1}}, {"weights": {str(reference): {"tone": 400, "colour": 0}}}, {"sampling": 3}):
+        assert client.post(f"{address}/draft", json=wrong).status_code == 422
+    picked = client.post(f"{address}/pick", json={"place": [0.8, 0.4]}).json()
+    assert picked["hex"].startswith("#") and 0 <= picked["below"] <= 100
+    assert client.post(f"{address}/pick", json={"place": [0.8, 4]}).status_code == 422
+    dark, light = (client.get(f"{address}/lit.png?lightness={v}").content for v in (20, 80))
+    assert dark[:4] == light[:4] == b"\x89PNG" and dark != light
+    assert client.get(f"{address}/lit.png?x=nan").status_code == 422
+
+
+def test_the_palette_is_edited_saved_used_and_handed_out(client: TestClient, slug: str, studio: Studio) -> None:
+    with studio.database.session() as session:
+        reference = catalogue.find_series(session, slug).references[0].id
+    address = f"/series/{slug}/references/{reference}"
+    held = client.post(f"{address}/palette", json={"do": "nudge", "index": 1, "lch": [50, 12, 300]})
+    assert held.status_code == 200 and "violet 300" in held.text and ", held" in held.text
+    assert "Palette colour changed" in held.text or "Colour held" in held.text
+    for wrong in ({"do": "fly"}, {"do": "hold", "index": 40}, {"do": "nudge", "index": 0, "lch": [1]}, {"do": "merge"}):
+        assert client.post(f"{address}/palette", json=wrong).status_code == 422
+    saved = client.post(f"{address}/palette/save", data={"name": "Späte Lampe"}).text
+    key = re.search(r'data-use="([^"]+)"', saved)
+    assert key
+    css = client.get(f"/palettes/{key.group(1)}.css")
+    assert (
+        css.headers["content-type"].startswith("text/css")
+        and "filename*=UTF-8''Sp%C3%A4te" in css.headers["content-disposition"]
+    )
+    assert client.get(f"/palettes/{key.group(1)}.exe").status_code == 404
+    assert client.post(f"{address}/palette", json={"do": "find again"}).text.count(", held") == 0
+    assert "Palette Späte Lampe used" in client.post(f"{address}/use/{key.group(1)}").text
+    assert client.post("/palettes/file", files={"file": ("x.gpl", b"nothing")}).status_code == 422
+    assert client.post(f"/palettes/{key.group(1)}/remove").text.count("data-use") == 0
+
+
+def test_a_reference_taken_out_comes_back_with_undo(client: TestClient, slug: str, studio: Studio) -> None:
+    with studio.database.session() as session:
+        reference = catalogue.find_series(session, slug).references[0].id
+    client.post(f"/series/{slug}/references/{reference}/remove")
+    assert "This is where references go" in client.get(f"/series/{slug}/read").text
+    assert client.get(f"/series/{slug}/references/{reference}/picture.jpg").status_code == 404
+    back = client.post(f"/series/{slug}/read/undo", json={"reference": None})
+    assert str(reference) in back.text
+    assert client.post(f"/series/{slug}/read/sideways", json={}).status_code == 404
+    assert "beside each other" in client.get(f"/series/{slug}/read/compare").text

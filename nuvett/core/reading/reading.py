@@ -8,11 +8,13 @@ from pydantic import Field
 from nuvett.core.errors import TargetError
 from nuvett.core.fit.sliced import barycentre
 from nuvett.core.fit.statistics import (
+    CLOUD_SIZE,
     PROBABILITIES,
     Statistics,
     interpolate_zones,
     measure,
     quantiles_of,
+    thin,
 )
 from nuvett.core.reading.palette import LARGEST, USUAL, Edits, Held, Palette, find_palette
 from nuvett.core.reading.points import ZONES, PlacedPoint, lean_zones, placed_point, propose_points
@@ -115,11 +117,13 @@ def zone_colours(statistics: Statistics) -> dict[str, OKLab]:
     return found
 
 
-def blend(weighed: list[Weighed], colours: int = USUAL) -> Target:
+def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) -> Target:
     """Target of weighed readings. Raises TargetError without any weight.
 
     Tone is the weighted mean of lightness quantile functions, the exact barycentre in one dimension (Agueh and
     Carlier 2011); colour is a barycentre of the clouds. A single reading is taken as it is.
+
+    most : colours of the blended cloud; fewer are quicker, to be looked at while weighing
     """
     tone = sum(w.tone for w in weighed)
     colour = sum(w.colour for w in weighed)
@@ -131,7 +135,9 @@ def blend(weighed: list[Weighed], colours: int = USUAL) -> Target:
         return Target(palette=only.palette, statistics=only.statistics, edits=_edits_of(only))
     lightness = sum(np.asarray(w.reading.statistics.lightness) * np.float32(w.tone / tone) for w in active)
     coloured = [w for w in active if w.colour > 0]
-    cloud = barycentre([w.reading.statistics.cloud for w in coloured], [w.colour / colour for w in coloured])
+    cloud = barycentre(
+        [thin(w.reading.statistics.cloud, most) for w in coloured], [w.colour / colour for w in coloured]
+    )
     rank = np.interp(cloud[:, 0], quantiles_of(cloud[:, 0]), PROBABILITIES)
     cloud[:, 0] = np.interp(rank, PROBABILITIES, np.asarray(lightness))
     statistics = measure(cloud).model_copy(update={"lightness": np.asarray(lightness, dtype=np.float32)})

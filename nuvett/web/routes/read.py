@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.errors import InvalidChangeError, NotFoundError, TooFewPixelsError
 from nuvett.core.reading import edits
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
@@ -18,18 +18,16 @@ from nuvett.services.palettes import find_palette_row, palette_of
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import chart_colour, place_on_instruments
-from nuvett.web.readings import TOOLS, compared, page_values
+from nuvett.web.readings import TOOLS, compared, draft_values, page_values
 
 router = APIRouter(prefix="/series/{slug}")
 Number = Annotated[float, Query(allow_inf_nan=False)]
 
 
-def _values(
-    session: Session, slug: str, wanted: uuid.UUID | None, draft: sampling.Draft | None = None
-) -> dict[str, Any]:
+def _values(session: Session, slug: str, wanted: uuid.UUID | None) -> dict[str, Any]:
     series = find_series(session, slug)
     shared = {"series": series, "slug": slug, "stages": stages_of(session, series)}
-    return shared | page_values(session, series, wanted, draft)
+    return shared | page_values(session, series, wanted)
 
 
 def _part(context: Context, slug: str, wanted: uuid.UUID | None) -> HTMLResponse:
@@ -144,10 +142,13 @@ def draft(context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[di
     """What a sampling or weights would give, without keeping anything; the newest is wanted while dragging."""
     try:
         found = _draft_of(context, slug, reference_id, data)
+    except TooFewPixelsError as error:
+        return JSONResponse({"problem": error.message})  # usual on the way to a larger patch
     except (ValueError, TypeError, KeyError, AttributeError) as error:
         raise InvalidChangeError from error
     with context.session() as session:
-        values = _values(session, slug, reference_id, found)
+        series = find_series(session, slug)
+        values = draft_values(session, series, find_reference(session, series, reference_id), found)
     answer = {
         part: bytes(context.part(f"parts/read_{part}.html", **values, chosen_colour=None).body).decode()
         for part in ("palette", "tone", "side", "target")

@@ -28,6 +28,13 @@ export const read = () => ({
     const takeDocument = () => {
       const script = one("[data-document]", root);
       page.document = script ? JSON.parse(script.textContent) : null;
+      root.dataset.reference = script?.dataset.reference ?? "";
+      const name = script?.dataset.title ?? "";
+      for (const said of all("[data-view-name]")) {
+        if (said.matches("input")) said.value = name;
+        else said.textContent = name;
+      }
+      for (const link of all("[data-kind]", document.getElementById("palettes"))) link.href = address(`palette.${link.dataset.kind}`);
       for (const band of all("[data-width]", root)) band.style.width = `${band.dataset.width}%`;
       placePoints(root);
       useTool(page.tool);
@@ -74,6 +81,7 @@ export const read = () => ({
     const drafting = newestWins(async (json) => {
       try {
         const answer = await (await ask(address("draft"), { method: "POST", json })).json();
+        if (answer.problem) return (one("[data-here]", root).textContent = answer.problem);
         for (const name of SLOTS) {
           const slot = one(`[data-slot="${name}"]`, root);
           if (slot) slot.innerHTML = answer[name];
@@ -105,6 +113,8 @@ export const read = () => ({
     const withValue = (name, value) => {
       const [what, first, second] = name.split(".");
       const next = numbers();
+      // A value that comes to rest late may belong to a part that has been taken away meanwhile.
+      if ({ tolerance: next.families, point: next.points, patch: next.patches }[what]?.[first] === undefined && !["colours", "tone"].includes(what)) return null;
       if (what === "colours") next.colours = value;
       else if (what === "tolerance") next.families[first].tolerance = value;
       else if (what === "tone") {
@@ -127,14 +137,20 @@ export const read = () => ({
 
     root.addEventListener("live-input", ({ detail: { name, value } }) => {
       if (name.startsWith("weight.")) drafting({ weights: weights() });
-      else if (!name.startsWith("lch.")) page.draft(withValue(name, value));
+      else if (!name.startsWith("lch.")) {
+        const next = withValue(name, value);
+        if (next) page.draft(next);
+      }
     });
     root.addEventListener("live-change", ({ detail: { name, value } }) => {
       if (name.startsWith("weight.")) change(`/series/${slug}/weights`, { method: "PUT", json: { weights: weights(), reference: root.dataset.reference } });
       else if (name.startsWith("lch.")) {
         const index = Number(name.split(".")[1]);
         page.edit({ do: "nudge", index, lch: lch(index) });
-      } else page.keep(withValue(name, value));
+      } else {
+        const next = withValue(name, value);
+        if (next) page.keep(next);
+      }
     });
     root.addEventListener("change", (event) => {
       const { order, merge } = event.target.dataset;

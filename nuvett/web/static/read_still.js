@@ -149,23 +149,27 @@ export function connectStill(page) {
     );
   };
 
+  /** Picking adds a family; dragging on from there to the right widens its tolerance. */
   const addFamily = async (place, event) => {
+    const asked = page.pick(place);
+    const family = { colour: null, tolerance: 30 };
+    let lifted = !event;
+    const next = () => ({ ...copy(), families: [...page.document.families, { ...family }] });
+    if (event) {
+      const move = (_, at) => {
+        family.tolerance = clamp(Math.round(30 + (at.clientX - event.clientX) * TOLERANCE_A_PIXEL), 0, 100);
+        one("[data-here]", root).textContent = `Tolerance ${family.tolerance}: drag to the right for more`;
+        if (family.colour) page.draft(next());
+      };
+      follow(event, move, () => {
+        lifted = true;
+        if (family.colour) page.keep(next());
+      });
+    }
     try {
-      const { colour } = await page.pick(place);
-      const next = copy();
-      next.families.push({ colour, tolerance: 30 });
-      if (!event) return page.keep(next);
-      page.draft(next);
-      const family = next.families.at(-1);
-      follow(
-        event,
-        (_, at) => {
-          family.tolerance = clamp(Math.round(30 + (at.clientX - event.clientX) * TOLERANCE_A_PIXEL), 0, 100);
-          one("[data-here]", root).textContent = `Tolerance ${family.tolerance}: drag to the right for more`;
-          page.draft(structuredClone(next));
-        },
-        () => page.keep(next),
-      );
+      family.colour = (await asked).colour;
+      if (lifted) page.keep(next());
+      else page.draft(next());
     } catch (error) {
       say(error.message);
     }
