@@ -3,7 +3,7 @@
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.types import Document, Mask01, OKLab
+from nuvett.core.types import Document, Floats, Mask01, OKLab
 
 
 class Family(Document):
@@ -13,10 +13,10 @@ class Family(Document):
     tolerance: float = Field(default=30, ge=0, le=100)
 
 
-def _window(distance: np.ndarray, reach: float | np.ndarray) -> np.ndarray:
+def _window(distance: Floats, reach: float) -> Floats:
     """1 within 0.7 of the reach, falling smoothly to 0 at 1.3 of it."""
-    t = np.clip((distance / reach - 0.7) / 0.6, 0, 1)
-    return np.asarray(1 - t * t * (3 - 2 * t))
+    t = np.clip((distance * np.float32(1 / reach) - np.float32(0.7)) * np.float32(1 / 0.6), 0, 1)
+    return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
 
 
 def membership(lab: OKLab, family: Family) -> Mask01:
@@ -27,12 +27,23 @@ def membership(lab: OKLab, family: Family) -> Mask01:
     """
     scale = 0.15 + family.tolerance / 100
     lightness, a0, b0 = family.colour
-    chroma0 = float(np.hypot(a0, b0))
-    chroma = np.hypot(lab[..., 1], lab[..., 2])
-    across = np.hypot(lab[..., 1] - a0, lab[..., 2] - b0)
-    turn = np.abs(np.angle(np.exp(1j * (np.arctan2(lab[..., 2], lab[..., 1]) - np.arctan2(b0, a0)))))
-    coloured = min(1.0, chroma0 / 0.05)
-    by_hue = _window(turn, np.radians(60) * scale) * _window(np.abs(chroma - chroma0), 0.04 + 0.16 * scale)
-    by_place = _window(across, 0.02 + 0.1 * scale)
-    by_lightness = _window(np.abs(lab[..., 0] - lightness), 0.1 + 0.5 * scale)
-    return np.asarray((coloured * by_hue + (1 - coloured) * by_place) * by_lightness, dtype=np.float32)
+    found = np.zeros(lab.shape[:-1], dtype=np.float32)
+    # Hue is costly, so it is worked out only where lightness leaves anything to decide.
+    by_lightness = _window(np.abs(lab[..., 0] - np.float32(lightness)), 0.1 + 0.5 * scale)
+    index = np.nonzero(by_lightness > 0)
+    if index[0].size == 0:
+        return found
+    a, b = lab[..., 1][index], lab[..., 2][index]
+    coloured = min(1.0, float(np.hypot(a0, b0)) / 0.05)
+    member = np.zeros(len(a), dtype=np.float32)
+    if coloured < 1:
+        member += (1 - coloured) * _window(np.hypot(a - np.float32(a0), b - np.float32(b0)), 0.02 + 0.1 * scale)
+    if coloured > 0:
+        turn = np.arctan2(b, a) - np.float32(np.arctan2(b0, a0))
+        turn = np.abs((turn + np.float32(np.pi)) % np.float32(2 * np.pi) - np.float32(np.pi))
+        by_hue = _window(turn, float(np.radians(60)) * scale)
+        member += (
+            coloured * by_hue * _window(np.abs(np.hypot(a, b) - np.float32(np.hypot(a0, b0))), 0.04 + 0.16 * scale)
+        )
+    found[index] = member * by_lightness[index]
+    return found

@@ -152,9 +152,10 @@ def sampling_weights(proxy: Linear, sampling: Sampling) -> Mask01:
     """How far each proxy pixel (H, W, 3) is sampled: (H, W), 0 to 1."""
     weights = _patches_mask(proxy.shape[:2], sampling.patches)
     if sampling.families or sampling.tone is not None:
-        lab = linear_to_oklab(proxy)
+        index = np.nonzero(weights)
+        lab = linear_to_oklab(proxy[index])
         if sampling.families:
-            weights = weights * np.maximum.reduce([membership(lab, family) for family in sampling.families])
+            weights[index] *= np.maximum.reduce([membership(lab, family) for family in sampling.families])
         if sampling.tone is not None:
-            weights = weights * _tone_window(lightness_of_oklab(lab[..., 0]), *sampling.tone)
-    return np.asarray(weights, dtype=np.float32)
+            weights[index] *= _tone_window(lightness_of_oklab(lab[..., 0]), *sampling.tone)
+    return weights
