@@ -9,8 +9,9 @@ from bench.report import Table
 from bench.transfer import FULL, plan_for
 from nuvett.core.drift.drift import Yardstick, measure_drift
 from nuvett.core.even.light import apply_gains, join_gains
-from nuvett.core.fit.plan import apply_plan, saturate
-from nuvett.core.look.look import HoldStep
+from nuvett.core.fit.hand import saturate
+from nuvett.core.fit.plan import apply_plan
+from nuvett.core.look.steps import HoldStep
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.render import Renderer
 from nuvett.core.spaces.cielab import difference

@@ -20,7 +20,8 @@ from bench.report import Table
 from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.plan import Aim, FramePlan, plan_frame
 from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import Look, ToneStep, Trim
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import ToneStep
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read
 from nuvett.core.reading.regions import Patch, Sampling

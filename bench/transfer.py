@@ -11,7 +11,8 @@ from bench.report import Table
 from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
 from nuvett.core.fit.statistics import Statistics, measure
-from nuvett.core.look.look import Look, MoveStep, SpreadStep, ToneStep, ZoneStep
+from nuvett.core.look.look import Look
+from nuvett.core.look.steps import MoveStep, SpreadStep, ToneStep, ZoneStep
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab

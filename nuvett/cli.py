@@ -12,7 +12,8 @@ import typer
 from rich.progress import Progress as ProgressBar
 
 from nuvett.core.errors import NuvettError
-from nuvett.core.look.look import EvenStep, HoldStep, Look, parse_look
+from nuvett.core.look.look import Look, parse_look
+from nuvett.core.look.steps import EvenStep, HoldStep
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, lightness_marks, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling

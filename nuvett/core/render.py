@@ -1,6 +1,7 @@
 """The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from functools import cache, lru_cache
 from typing import Any
 
@@ -9,6 +10,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from nuvett.core.spatial.finish import Finisher
 from nuvett.core.table.table import check_table
 from nuvett.core.types import Floats
 
@@ -23,6 +25,15 @@ _DEPTHS: dict[str, Any] = {
     "uint16": ocio.BIT_DEPTH_UINT16,
     "float32": ocio.BIT_DEPTH_F32,
 }
+
+
+@dataclass(frozen=True)
+class Cut:
+    """Where a part of a frame begins, and which rows and columns of it are wanted."""
+
+    left: int
+    top: int
+    inner: tuple[slice, slice]
 
 
 class Renderer:
@@ -66,6 +77,48 @@ class Renderer:
                 cv2.addWeighted(flat, 255, grain, 1, 0, dst=target.reshape(count, -1), dtype=cv2.CV_8U)
             at += count
         return made
+
+    def part(self, pixels: Pixels, left: int, top: int) -> Pixels:
+        """A part (H, W, 3) of a frame as 8 bit: the pixels that `picture` gives there."""
+        offset = left % _NOISE_SIDE
+        padded = np.pad(pixels, ((0, 0), (offset, 0), (0, 0)), mode="edge")
+        return self.picture(padded, origin_row=top)[:, offset:]
+
+    def finished(self, pixels: Pixels, finisher: Finisher, cut: Cut, depth: int) -> Pixels:
+        """A part of a frame with its finish, as 8 or 16 bit: rows and columns of `cut`, from pixels around it.
+
+        pixels : (H, W, 3) the part with up to `finisher.halo` more on each side, beginning at `cut.left, cut.top`
+        """
+        encoded = pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+        encoded = np.ascontiguousarray(finisher.denoise(encoded))
+        table = np.empty_like(encoded)
+        self._processor.getOptimizedCPUProcessor(
+            _DEPTHS["float32"], _DEPTHS["float32"], ocio.OPTIMIZATION_LOSSLESS
+        ).apply(_described(encoded), _described(table))
+        made = finisher.finish(table, cut.left, cut.top)[cut.inner]
+        if depth == 16:
+            return np.asarray(np.rint(made * 65535), dtype=np.uint16)
+        rows = (np.arange(made.shape[0]) + cut.top + cut.inner[0].start) % _NOISE_SIDE
+        columns = (np.arange(made.shape[1]) + cut.left + cut.inner[1].start) % _NOISE_SIDE
+        noise = _noise_tile()[rows[:, None], columns[None]]
+        return np.asarray(np.clip(np.rint(made * 255 + noise), 0, 255), dtype=np.uint8)
+
+    def finished_picture(
+        self, pixels: Pixels, finisher: Finisher, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS
+    ) -> Pixels:
+        """A whole frame with its finish, in row strips; the same pixels whatever the strips and threads are."""
+        out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        height = len(pixels)
+
+        def work(top: int) -> None:
+            first, last = max(0, top - finisher.halo), min(height, top + rows + finisher.halo)
+            size = min(rows, height - top)
+            inner = (slice(top - first, top - first + size), slice(0, pixels.shape[1]))
+            out[top : top + size] = self.finished(pixels[first:last], finisher, Cut(0, first, inner), depth)
+
+        with ThreadPoolExecutor(threads) as pool:
+            list(pool.map(work, range(0, height, rows)))
+        return out
 
     def picture(
         self, pixels: Pixels, depth: int = 8, origin_row: int = 0, threads: int = 1, rows: int = STRIP_ROWS

@@ -1,6 +1,7 @@
 """Whole jobs on plain files, without a database: what the command line offers."""
 
 import time
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,7 +28,7 @@ from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file
-from nuvett.services.rendering import newly_clipped, render_file, renderer_of
+from nuvett.services.rendering import Finish, newly_clipped, render_file, renderer_of
 
 
 @dataclass(frozen=True)
@@ -68,7 +69,13 @@ Progress = Callable[[], None]
 """Called once after each photo."""
 
 
-def write_through(plan_renderer: Callable[[Space], Renderer], source: Path, output: Output, limits: Limits) -> Path:
+def write_through(
+    plan_renderer: Callable[[Space], Renderer],
+    source: Path,
+    output: Output,
+    limits: Limits,
+    finish: Finish | None = None,
+) -> Path:
     """Render one file and write it under its own stem. Raises OutputExistsError, and as `decode`."""
     header = read_header(source, limits)
     fmt = output.format or usual_format(header.format, header.bits)
@@ -76,7 +83,7 @@ def write_through(plan_renderer: Callable[[Space], Renderer], source: Path, outp
     if path.exists() and not output.overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
     output.folder.mkdir(parents=True, exist_ok=True)
-    pixels, _, exif = render_file(source, limits, plan_renderer, FORMATS[fmt].depth, output.size)
+    pixels, _, exif = render_file(source, limits, plan_renderer, FORMATS[fmt].depth, output.size, finish)
     write_file(path, pixels, fmt, output.quality, output.space, exif)
     return path
 
@@ -229,8 +236,10 @@ def match_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        plan = plan_in_series(pools, i, lights[i], aim, look, faces=entries[i].measured.faces)
-        written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits)
+        planned = plan_in_series(pools, i, lights[i], aim, look, faces=entries[i].measured.faces)
+        plan = planned.model_copy(update={"seed": zlib.crc32(samples[i].tobytes())})
+        finish = Finish.of(plan)
+        written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits, finish)
         return Outcome(photo, written, _match_report(plan, lights[i], samples[i], yardstick, start))
 
     outcomes = _each([e.path for e in entries], work, progress)

@@ -26,7 +26,7 @@ from nuvett.services.catalogue import keep_blobs
 from nuvett.services.gather import ready_frames
 from nuvett.services.looks import draft_of, facts_of, versions_followed
 from nuvett.services.queue import DELIVER
-from nuvett.services.rendering import render_file, renderer_of
+from nuvett.services.rendering import Finish, render_file, renderer_of
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
@@ -197,9 +197,9 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
         if frame is None:
             file.state, file.problem = "failed", "The frame was taken out of the series."
             return
-        original, plan = frame.original, FramePlan.model_validate(file.plan)
+        original, view, plan = frame.original, frame.view or "", FramePlan.model_validate(file.plan)
     try:
-        data = _finished(studio, original, plan, settings)
+        data = _finished(studio, original, Finish.of(plan, studio.bench.view(view)), plan, settings)
     except (NuvettError, OSError) as error:
         message = error.message if isinstance(error, NuvettError) else "The original could not be read."
         with studio.database.session() as session:
@@ -219,13 +219,15 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
         )
 
 
-def _finished(studio: Studio, original: str, plan: FramePlan, settings: DeliverySettings) -> bytes:
+def _finished(
+    studio: Studio, original: str, finish: Finish | None, plan: FramePlan, settings: DeliverySettings
+) -> bytes:
     def renderer(domain: Space) -> Renderer:
         return renderer_of(plan, domain, settings.space)
 
     with studio.blobs.local(original) as path:
         depth = FORMATS[settings.format].depth
-        pixels, _, exif = render_file(path, studio.limits, renderer, depth, settings.size)
+        pixels, _, exif = render_file(path, studio.limits, renderer, depth, settings.size, finish)
     return encode(pixels, settings.format, settings.quality, settings.space, exif)
 
 

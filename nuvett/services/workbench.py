@@ -22,17 +22,18 @@ from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.reading.reading import MARKS, Target
-from nuvett.core.render import Pixels, Renderer
+from nuvett.core.render import Cut, Pixels, Renderer
 from nuvett.core.series import Measured, Pools, finished_cloud, plain_cloud, plan_in_series, plan_shared
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.spatial.finish import BASE_EDGE, Finisher
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.decode import Limits, decode
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
-from nuvett.services.rendering import renderer_of
+from nuvett.services.rendering import Finish, finisher_of, renderer_of
 from nuvett.store.blobs import BlobStore
 
 T = TypeVar("T")
@@ -170,7 +171,8 @@ class Workbench:
             aim, _ = self._aim(aimed)
             # Pools are kept beside the plan so that their identity stays theirs as long as the entry lives.
             faces = np.array(frame.faces, dtype=np.float32).reshape(-1, 3)
-            return pools, plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
+            plan = plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
+            return pools, plan.model_copy(update={"seed": int(frame.original[:8], 16)})
 
         return self._plans.get(key, make)[1]
 
@@ -226,10 +228,19 @@ class Workbench:
             pixels = self.view(frame.view, edge)
             if plan is not None or frame.domain is not Space.SRGB:
                 points = _TILE_POINTS if edge <= _TILE_EDGE else USUAL_SIZE
-                pixels = self.renderer(used, frame.domain, points).picture(pixels)
+                renderer = self.renderer(used, frame.domain, points)
+                finisher = self._finisher(frame, used, renderer, (pixels.shape[1], pixels.shape[0]))
+                pixels = renderer.finished_picture(pixels, finisher) if finisher else renderer.picture(pixels)
             return encode(pixels, Format.JPEG, PREVIEW_QUALITY)
 
         return self._renders.get(key, make)
+
+    def _finisher(
+        self, frame: FrameFacts, plan: FramePlan, renderer: Renderer, size: tuple[int, int]
+    ) -> Finisher | None:
+        """Finisher of a frame at a size in pixels, none when nothing is done beside its colours."""
+        finish = Finish.of(plan)
+        return finisher_of(finish, self.view(frame.view), renderer, size) if finish else None
 
     def picture_of_view(self, view: str, domain: str, edge: int) -> bytes:
         """JPEG of a kept view at a long edge, in sRGB."""
@@ -275,12 +286,27 @@ class Workbench:
     def crop(self, frame: FrameFacts, plan: FramePlan | None, box: tuple[int, int, int, int]) -> bytes:
         """JPEG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
         x, y, width, height = box
-        with self.blobs.local(frame.original) as path:
-            pixels = decode(path, self.limits).pixels[y : y + height, x : x + width]
-        if pixels.size == 0:
+        whole = self._full(frame)
+        if x >= whole.shape[1] or y >= whole.shape[0]:
             raise InvalidChangeError("That place lies outside the picture.")
         used = plan or untouched_plan()
-        return encode(self.renderer(used, frame.domain).picture(pixels, origin_row=y), Format.JPEG, 95)
+        renderer = self.renderer(used, frame.domain)
+        finisher = self._finisher(frame, used, renderer, (whole.shape[1], whole.shape[0]))
+        if finisher is None:
+            return encode(renderer.part(whole[y : y + height, x : x + width], x, y), Format.JPEG, 95)
+        left, top = max(0, x - finisher.halo), max(0, y - finisher.halo)
+        around = whole[top : y + height + finisher.halo, left : x + width + finisher.halo]
+        inner = (slice(y - top, y - top + height), slice(x - left, x - left + width))
+        return encode(renderer.finished(around, finisher, Cut(left, top, inner), 8), Format.JPEG, 95)
+
+    def _full(self, frame: FrameFacts) -> Pixels:
+        """Pixels of an original at full size; those looked at last are kept."""
+
+        def make() -> Pixels:
+            with self.blobs.local(frame.original) as path:
+                return decode(path, self.limits).pixels
+
+        return self._arrays.get((frame.original, "full"), make)
 
 
 def with_trim(frames: list[FrameFacts], index: int, trim: Trim) -> list[FrameFacts]:

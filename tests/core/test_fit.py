@@ -16,7 +16,8 @@ from nuvett.core.fit.pooling import mix, pull_weights
 from nuvett.core.fit.statistics import Statistics, measure
 from nuvett.core.fit.suggest import suggest_pull
 from nuvett.core.fit.tone import GENTLEST, TONE_GRID, aim_ends, fit_tone
-from nuvett.core.look.look import FamilyHold, HoldStep, Look, MoveStep, SpreadStep, ToneStep, Trim, ZoneStep, parse_look
+from nuvett.core.look.look import Look, Trim, parse_look
+from nuvett.core.look.steps import FamilyHold, HoldStep, MoveStep, SpreadStep, ToneStep, ZoneStep
 from nuvett.core.look.words import describe
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.sampling import stratified_sample

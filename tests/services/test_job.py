@@ -12,7 +12,8 @@ from sqlalchemy import event, func, select
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
 from nuvett.core.fit.plan import FramePlan
-from nuvett.core.look.look import Look, ToneStep, Trim
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import ToneStep
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.render import Renderer
 from nuvett.core.table.cube import read_cube

@@ -10,7 +10,8 @@ import pytest
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import EvenStep, Look, Trim
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import EvenStep
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.reading.regions import Patch, Sampling, sampling_weights

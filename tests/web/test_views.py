@@ -9,7 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import FamilyHold, HoldStep, Look, ToneStep, Trim
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import FamilyHold, HoldStep, ToneStep
 from nuvett.core.look.words import LOOK_VALUES, TRIM_VALUES, describe, describe_trim, value_at
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.palette import find_palette

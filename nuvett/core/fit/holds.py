@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nuvett.core.look.look import FamilyHold, HoldStep
+from nuvett.core.look.steps import FamilyHold, HoldStep
 from nuvett.core.reading.family import Family
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
 

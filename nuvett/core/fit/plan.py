@@ -1,19 +1,30 @@
 """The frame plan: everything that will be done to one frame, as plain numbers."""
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
+from nuvett.core.fit.hand import HandMade, apply_by_hand, palette_for_wash, saturate
 from nuvett.core.fit.holds import Centre, family_membership, hold_colours, skin_centres, skin_membership
 from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
-from nuvett.core.look.look import ExposureStep, FamilyHold, HoldStep, Look, SaturationStep, Trim, WhiteStep, ZoneStep
-from nuvett.core.reading.palette import Edits, Palette, find_palette
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import (
+    ExposureStep,
+    FamilyHold,
+    FinishStep,
+    HoldStep,
+    Pin,
+    SaturationStep,
+    WhiteStep,
+    ZoneStep,
+)
+from nuvett.core.reading.palette import Colour, Edits, Palette, find_palette
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
 from nuvett.core.spaces.gamut import ease_outward
@@ -33,7 +44,9 @@ class FramePlan(Document):
     zone_matrix : (17, 4) spread about the tint, rows of a 2 by 2 matrix
     moves : colour moves at full amount; move_amount 0 to 1
     skin : centres of the skin of faces found in the frame; none for skin in general
-    hand steps : white, exposure, saturation act after the fit; strength 0 to 1 weakens fit and hand steps
+    white, exposure, saturation, made : hand-made steps, which act after the fit
+    finish : what is done to the picture beside its colours; seed : of its grain
+    strength : 0 to 1, weakens fit, hand-made steps and finish
     """
 
     schema_version: Literal[1] = 1
@@ -46,11 +59,14 @@ class FramePlan(Document):
     white: WhiteStep
     exposure: ExposureStep
     saturation: SaturationStep
+    made: HandMade = HandMade()
     hold: HoldStep
     kept: tuple[FamilyHold, ...] = ()
     skin: tuple[Centre, ...] = ()
     strength: float
     trim: Trim
+    finish: FinishStep = FinishStep()
+    seed: int = 0
 
     @property
     def key(self) -> str:
@@ -64,14 +80,15 @@ class FramePlan(Document):
 
 @dataclass(frozen=True)
 class Aim:
-    """A target made ready for planning: its statistics and the palette that colour moves go to."""
+    """A target made ready for planning: its statistics, the palette that colour moves go to, and the one shown."""
 
     statistics: Statistics
     palette: Palette
+    shown: Palette = ()
 
     @classmethod
     def of(cls, target: Target) -> "Aim":
-        return cls.of_statistics(target.statistics, target.edits)
+        return replace(cls.of_statistics(target.statistics, target.edits), shown=target.palette)
 
     @classmethod
     def of_statistics(cls, statistics: Statistics, edits: Edits | None = None) -> "Aim":
@@ -100,8 +117,11 @@ def even_only(gains: Floats, trim: Trim | None = None) -> FramePlan:
     )
 
 
-def zone_amounts(step: ZoneStep) -> Floats:
-    """(17,) amount 0 to 1.5 by zone: shadow, midtone and highlight weights that cross over smoothly.
+ZONES = ("shadow", "midtone", "highlight")
+
+
+def zone_shares(step: ZoneStep) -> Floats:
+    """(3, 17) shares of shadow, midtone and highlight in each zone, summing to 1, that cross over smoothly.
 
     Shadow and highlight part at the crossover; the midtone is where both have faded, within the width.
     """
@@ -109,9 +129,33 @@ def zone_amounts(step: ZoneStep) -> Floats:
     half = step.width / 2
     shadow = _fade((step.crossover - lightness) / half)
     highlight = _fade((lightness - step.crossover) / half)
-    middle = 1 - shadow - highlight
-    mixed = shadow * step.shadow + middle * step.midtone + highlight * step.highlight
-    return np.asarray(mixed * step.amount / 1e4, dtype=np.float32)
+    return np.stack([shadow, 1 - shadow - highlight, highlight]).astype(np.float32)
+
+
+def zone_amounts(step: ZoneStep) -> Floats:
+    """(17,) amount 0 to 1.5 by zone."""
+    percents = np.array([getattr(step, zone) for zone in ZONES], dtype=np.float32)
+    return np.asarray(percents @ zone_shares(step) * np.float32(step.amount / 1e4), dtype=np.float32)
+
+
+def _zone_tints(step: ZoneStep, found: Floats) -> Floats:
+    """Tints (17, 2) that zones go to: the target's (17, 2), or a chosen hue and chroma where a zone has one."""
+    out = np.zeros_like(found)
+    for zone, share in zip(ZONES, zone_shares(step), strict=True):
+        hue, chroma = getattr(step, f"{zone}_hue"), getattr(step, f"{zone}_chroma") / 100
+        chosen = found if hue is None else chroma * np.array([np.cos(np.radians(hue)), np.sin(np.radians(hue))])
+        out += share[:, None] * chosen
+    return np.asarray(out, dtype=np.float32)
+
+
+def _lightened(step: ZoneStep, curve: Floats) -> Floats:
+    """A tone curve (129,) with the zones' own lightening in it, kept rising and ending where it did."""
+    lighter = np.array([getattr(step, f"{zone}_lightness") for zone in ZONES]) / 116
+    if not step.on or step.part == "colour" or not lighter.any():
+        return curve
+    by_zone = lighter @ zone_shares(step)
+    shift = np.interp(curve, ZONE_LIGHTNESS, by_zone) * np.clip(np.minimum(curve, 1 - curve) / 0.08, 0, 1)
+    return np.asarray(np.maximum.accumulate(np.clip(curve + shift * step.amount / 100, 0, 1)), dtype=np.float32)
 
 
 def _fade(t: Floats) -> Floats:
@@ -146,16 +190,16 @@ def plan_frame(
     curve = _fit_curve(frame, aim.statistics, look)
     colour = look.colour / 100
     tint_from, tint_to, matrix = zone_matches(frame, aim.statistics, curve)
-    if look.zones.on:
-        tint_to = tint_from + (tint_to - tint_from) * (zone_amounts(look.zones) * np.float32(colour))[:, None]
+    if look.zones.on and look.zones.part != "tone":
+        away = _zone_tints(look.zones, tint_to) - tint_from
+        tint_to = tint_from + away * (zone_amounts(look.zones) * np.float32(colour))[:, None]
     else:
         tint_to = tint_from
     spread = look.spread.amount / 100 * colour if look.spread.on else 0.0
     matrix = np.eye(2, dtype=np.float32) + (matrix - np.eye(2, dtype=np.float32)) * np.float32(spread)
-    moves: tuple[Move, ...] = ()
     plan = FramePlan(
         gains=even_gains(gains, look),
-        tone=curve,
+        tone=_lightened(look.zones, curve),
         zone_from=tint_from,
         zone_to=tint_to,
         zone_matrix=matrix.reshape(-1, 4),
@@ -163,18 +207,67 @@ def plan_frame(
         white=look.white if look.white.on else WhiteStep(),
         exposure=look.exposure if look.exposure.on else ExposureStep(),
         saturation=look.saturation if look.saturation.on else SaturationStep(),
+        made=_made(look, aim),
         hold=look.hold,
         kept=look.kept,
         skin=_skin(faces, even_gains(gains, look)),
         strength=look.strength / 100 * trim.strength / 100,
         trim=trim,
+        finish=look.finish if look.finish.on else FinishStep(),
     )
-    amount = look.moves.amount / 100 * colour if look.moves.on else 0.0
-    if amount > 0:
-        moves = fit_moves(apply_fit(plan, thin(frame.cloud, _PLANNING_CLOUD)), aim.palette, look.moves.reach / 100)
-        scaled = tuple(m.model_copy(update={"by": tuple(v * amount for v in m.by)}) for m in moves)
-        plan = plan.model_copy(update={"moves": scaled})
-    return plan
+    moves = _paired_moves(plan, frame, aim, look)
+    return plan.model_copy(update={"moves": moves}) if moves else plan
+
+
+def _made(look: Look, aim: Aim) -> HandMade:
+    target = tuple((c.lightness, c.a, c.b) for c in aim.shown or aim.palette)
+    return HandMade(
+        own=look.moves.own if look.moves.on else (),
+        own_part=look.moves.part,
+        curve=look.curve,
+        wash=palette_for_wash(look.wash, target),
+        tint_filter=look.filter,
+        mono=look.mono,
+    )
+
+
+def _paired_moves(plan: FramePlan, frame: Statistics, aim: Aim, look: Look) -> tuple[Move, ...]:
+    """Moves by pairing, at their amounts, some of them as pins have it."""
+    amount = look.moves.amount / 100 * look.colour / 100 if look.moves.on else 0.0
+    if amount == 0:
+        return ()
+    found = fit_moves(apply_fit(plan, thin(frame.cloud, _PLANNING_CLOUD)), aim.palette, look.moves.reach / 100)
+    origins = fit_origins(plan, [m.source for m in found]) if look.moves.pins else []
+    moves = []
+    for index, move in enumerate(found):
+        by = tuple(v * amount for v in move.by)
+        pin = _pin_of(look.moves.pins, origins[index]) if origins else None
+        if pin is not None:
+            away = move.by if pin.to is None else tuple(np.subtract(pin.to, move.source))
+            by = tuple(float(v) * pin.amount / 100 for v in away)
+        if look.moves.part != "both":
+            by = (by[0], 0.0, 0.0) if look.moves.part == "tone" else (0.0, by[1], by[2])
+        moves.append(move.model_copy(update={"by": by}))
+    return tuple(moves)
+
+
+def fit_origins(plan: FramePlan, toned: list[Colour]) -> list[Colour]:
+    """Colours of the evened frame that the fit so far took to these ones, nearly: its shift there undone."""
+    lab = np.array(toned, dtype=np.float32)
+    found = lab.copy()
+    for _ in range(4):
+        found += lab - apply_fit(plan, found)
+    return [(float(c[0]), float(c[1]), float(c[2])) for c in found]
+
+
+_PIN_REACH = 0.1  # OKLab distance within which a pin speaks for a colour of the frame
+
+
+def _pin_of(pins: tuple[Pin, ...], colour: Colour) -> Pin | None:
+    """The pin nearest to a colour of the frame, if one is near."""
+    gaps = [float(np.linalg.norm(np.subtract(pin.source, colour))) for pin in pins]
+    nearest = min(range(len(pins)), key=gaps.__getitem__, default=None)
+    return None if nearest is None or gaps[nearest] > _PIN_REACH else pins[nearest]
 
 
 def _skin(faces: Linear | None, gains: tuple[float, float, float]) -> tuple[Centre, ...]:
@@ -203,38 +296,6 @@ def apply_fit(plan: FramePlan, lab: OKLab) -> OKLab:
     return apply_moves(out, plan.moves)
 
 
-def apply_by_hand(plan: FramePlan, lab: OKLab) -> OKLab:
-    """The hand-made global steps on OKLab colours (N, 3): white and exposure, contrast, saturation and vibrance."""
-    white, exposure, saturation = plan.white, plan.exposure, plan.saturation
-    gains = join_gains(exposure.exposure, white.warmth, white.tint)
-    if not np.allclose(gains, 1, atol=1e-6):
-        lab = linear_to_oklab(apply_gains(oklab_to_linear(lab), gains))
-    if exposure.contrast:
-        lab = lab.copy()
-        lab[:, 0] = _contrast(lab[:, 0], exposure.contrast / 100, neutral_oklab(exposure.pivot))
-    return saturate(lab, saturation.saturation / 100, saturation.vibrance / 100)
-
-
-def _contrast(lightness: Floats, amount: float, pivot: float) -> Floats:
-    """Contrast about a pivot: slope 1 + amount there, black and white kept (power curve on each side)."""
-    gamma = 1 + amount
-    x = np.clip(lightness, 0, 1)
-    below = pivot * (np.minimum(x, pivot) / pivot) ** gamma
-    above = 1 - (1 - pivot) * ((1 - np.maximum(x, pivot)) / (1 - pivot)) ** gamma
-    return np.asarray(np.where(x < pivot, below, above) + (lightness - x), dtype=np.float32)
-
-
-def saturate(lab: OKLab, saturation: float, vibrance: float) -> OKLab:
-    """Chroma of OKLab colours (N, 3) scaled by 1 + saturation, and by vibrance where it is low; hue is kept."""
-    if saturation == 0 and vibrance == 0:
-        return lab
-    chroma = np.hypot(lab[:, 1], lab[:, 2])
-    factor = (1 + saturation) * (1 + vibrance * np.exp(-((chroma / 0.12) ** 2)))
-    out = lab.copy()
-    out[:, 1:] *= np.maximum(factor, 0)[:, None]
-    return out
-
-
 def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OKLab:
     """Everything a plan does to colours: linear light (N, 3) in, OKLab (N, 3) out, not yet mapped to a gamut.
 
@@ -243,7 +304,9 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
     evened = linear_to_oklab(apply_gains(linear, np.array(plan.gains, dtype=np.float32)))
     out = evened
     if plan.strength > 0:
-        looked = ease_outward(evened, apply_by_hand(plan, apply_fit(plan, evened)), space)
+        fitted = apply_fit(plan, evened)
+        looked = apply_by_hand(fitted, plan.white, plan.exposure, plan.saturation, plan.made)
+        looked = ease_outward(evened, looked, space)
         if plan.hold.on:
             looked = hold_colours(evened, looked, skin_membership(evened, plan.skin), plan.hold)
         for kept in plan.kept:

@@ -6,7 +6,9 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from nuvett.core.look.look import FamilyHold, Look, Trim
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import FamilyHold, OwnMove
+from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.names import colour_name
 
 
@@ -43,21 +45,63 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "zones.shadow": ("Shadow tint", "%", 1),
     "zones.midtone": ("Midtone tint", "%", 1),
     "zones.highlight": ("Highlight tint", "%", 1),
+    "zones.shadow_hue": ("Shadow hue", "°", 1),
+    "zones.midtone_hue": ("Midtone hue", "°", 1),
+    "zones.highlight_hue": ("Highlight hue", "°", 1),
+    "zones.shadow_chroma": ("Shadow chroma", "", 0.2),
+    "zones.midtone_chroma": ("Midtone chroma", "", 0.2),
+    "zones.highlight_chroma": ("Highlight chroma", "", 0.2),
+    "zones.shadow_lightness": ("Shadow lightness", "L*", 0.5),
+    "zones.midtone_lightness": ("Midtone lightness", "L*", 0.5),
+    "zones.highlight_lightness": ("Highlight lightness", "L*", 0.5),
     "zones.crossover": ("Crossover", "L*", 1),
     "zones.width": ("Crossover width", "L*", 1),
     "spread.amount": ("Colour spread", "%", 1),
     "moves.amount": ("Colour moves", "%", 1),
     "moves.reach": ("Reach of colour moves", "", 0.5),
+    "white.amount": ("White taken", "%", 1),
     "white.warmth": ("Warmth", "%", 1),
     "white.tint": ("Tint", "%", 1),
+    "exposure.amount": ("Exposure taken", "%", 1),
     "exposure.exposure": ("Exposure", "EV", 0.05),
     "exposure.contrast": ("Contrast", "%", 1),
     "exposure.pivot": ("Pivot of contrast", "L*", 1),
+    "curve.amount": ("Tone curve", "%", 1),
+    "curve.faded": ("Faded blacks", "L*", 0.5),
+    "saturation.amount": ("Saturation taken", "%", 1),
     "saturation.saturation": ("Saturation", "%", 1),
     "saturation.vibrance": ("Vibrance", "%", 1),
+    "wash.amount": ("Palette wash", "%", 1),
+    "filter.amount": ("Tint filter", "%", 1),
+    "filter.hue": ("Hue of the tint filter", "°", 1),
+    "mono.amount": ("Black-and-white", "%", 1),
+    "mono.pink": ("Pink in black-and-white", "%", 1),
+    "mono.red": ("Red in black-and-white", "%", 1),
+    "mono.orange": ("Orange in black-and-white", "%", 1),
+    "mono.yellow": ("Yellow in black-and-white", "%", 1),
+    "mono.green": ("Green in black-and-white", "%", 1),
+    "mono.teal": ("Teal in black-and-white", "%", 1),
+    "mono.blue": ("Blue in black-and-white", "%", 1),
+    "mono.violet": ("Violet in black-and-white", "%", 1),
     "hold.hue": ("Skin hue held within", "°", 1),
     "hold.chroma": ("Skin chroma held within", "%", 1),
     "hold.lightness": ("Skin lightness held within", "L*", 1),
+    "finish.amount": ("Finish", "%", 1),
+    "finish.noise": ("Noise reduction", "%", 1),
+    "finish.local": ("Local contrast", "%", 1),
+    "finish.haze": ("Haze taken away", "%", 1),
+    "finish.softness": ("Softness", "%", 1),
+    "finish.sharpening": ("Sharpening", "%", 1),
+    "finish.masking": ("Flat areas spared", "%", 1),
+    "finish.vignette": ("Vignette", "EV/100", 1),
+    "finish.grain": ("Grain", "%", 1),
+    "finish.grain_size": ("Size of grain", "", 0.1),
+}
+_MOVE_LABELS: dict[str, tuple[str, str, float]] = {
+    "hue": ("Hue turned by", "°", 1),
+    "chroma": ("Chroma added", "%", 1),
+    "lightness": ("Lightness added", "L*", 0.5),
+    "reach": ("Reach", "", 0.5),
 }
 _TRIM_LABELS: dict[str, tuple[str, str, float]] = {
     "exposure": ("Exposure", "EV", 0.05),
@@ -74,9 +118,15 @@ STEP_TITLES = {
     "moves": "Colour moves",
     "white": "White",
     "exposure": "Exposure and contrast",
+    "curve": "Tone curve",
     "saturation": "Saturation",
+    "wash": "Palette wash",
+    "filter": "Tint filter",
+    "mono": "Black-and-white",
     "hold": "Hold of skin",
+    "finish": "Finish",
 }
+PART_WORDS = {"both": "colour and tone", "colour": "colour only", "tone": "tone only"}
 
 
 def _field(model: type[BaseModel], path: str) -> tuple[float, float, float | None]:
@@ -98,6 +148,7 @@ def _collect(model: type[BaseModel], labels: dict[str, tuple[str, str, float]]) 
 
 
 LOOK_VALUES = _collect(Look, _LABELS)
+MOVE_VALUES = _collect(OwnMove, _MOVE_LABELS)
 TRIM_VALUES = _collect(Trim, _TRIM_LABELS)
 
 
@@ -116,8 +167,45 @@ def describe(before: Look, after: Look) -> str:
         old, new = getattr(before, step).on, getattr(after, step).on
         if old != new:
             changes.append(f"{title} {'on' if new else 'off'}")
+        old_part, new_part = (getattr(getattr(look, step), "part", None) for look in (before, after))
+        if old_part != new_part:
+            changes.append(f"{title}: {PART_WORDS[new_part or 'both']}")
     changes += _value_changes(before, after, LOOK_VALUES)
+    changes += _curve_changes(before, after) + _wash_changes(before, after) + _move_changes(before, after)
     return _joined(changes + _kept_changes(before, after))
+
+
+def _curve_changes(before: Look, after: Look) -> list[str]:
+    names = ("master", "red", "green", "blue")
+    changed = [name for name in names if getattr(before.curve, name) != getattr(after.curve, name)]
+    return [f"{name.capitalize()} curve changed" for name in changed]
+
+
+def _wash_changes(before: Look, after: Look) -> list[str]:
+    said = [f"Wash as {after.wash.mode}"] if before.wash.mode != after.wash.mode else []
+    if before.wash.colours != after.wash.colours:
+        said.append("Wash with another palette" if after.wash.colours else "Wash with the target's palette")
+    return said
+
+
+def _colour_word(colour: Colour) -> str:
+    return colour_name(np.array(colour, dtype=np.float32))
+
+
+def _move_changes(before: Look, after: Look) -> list[str]:
+    old, new = before.moves.own, after.moves.own
+    said = []
+    if len(new) > len(old):
+        said.append(f"Move {_colour_word(new[-1].source)}")
+    elif len(new) < len(old):
+        gone = next(m for i, m in enumerate(old) if i >= len(new) or new[i] != m)
+        said.append(f"No longer move {_colour_word(gone.source)}")
+    else:
+        said += [f"Move of {_colour_word(b.source)}" for a, b in zip(old, new, strict=True) if a != b]
+    if before.moves.pins != after.moves.pins:
+        more = len(after.moves.pins) - len(before.moves.pins)
+        said.append("Pairing pinned" if more > 0 else "Pairing set free" if more < 0 else "Pin of pairing changed")
+    return said
 
 
 def family_name(hold: FamilyHold) -> str:

@@ -1,0 +1,218 @@
+"""Finish: what is done to a picture beside its colours. Everything is sized relative to the frame.
+
+Any part of a frame can be finished by itself: a pixel depends on those within `Finisher.halo` of it, on its place, and
+on two small maps made once for the frame. So strips, crops and whole pictures agree, whatever their shape.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from nuvett.core.look.steps import FinishStep
+from nuvett.core.types import Encoded01, Floats
+
+BASE_EDGE = 384  # long edge of the picture that maps are made from
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1, here on encoded values
+_BASE_RADIUS = 0.045  # of the long edge: what counts as local
+_BASE_EDGES = 0.012  # variance that counts as an edge to the guided filter
+_LOCAL_GAIN = 1.1
+_HAZE_PATCH = 0.02
+_HAZE_MOST, _HAZE_LEAST = 0.75, 0.35  # share of the veil that is taken at most, and least transmission
+_SHARP_SIGMA, _SHARP_GAIN = 0.00055, 1.6
+_SOFT_SIGMA, _SOFT_SHARE = 0.004, 0.75
+_NOISE_RADIUS, _NOISE_STRENGTH = 0.0009, 0.06
+_GRAIN_CELLS, _GRAIN_GAIN = 3000, 0.085
+_FALLOFF = (0.35, 1.05)  # of the half diagonal: where a vignette begins and where it is whole
+
+
+@dataclass(frozen=True)
+class FrameMaps:
+    """Small maps of a finished frame: coefficients (h, w, 2) of its local base, of its transmission, and its airlight.
+
+    base, transmission : slope and offset on luminance, as the guided filter has them (He, Sun and Tang 2013)
+    """
+
+    base: Floats
+    transmission: Floats
+    airlight: Floats
+
+
+def _luminance(encoded: Encoded01) -> Floats:
+    return np.asarray(cv2.transform(encoded, _LUMINANCE[None]), dtype=np.float32)
+
+
+def _box(values: np.ndarray, radius: int) -> Floats:
+    side = 2 * radius + 1
+    return np.asarray(cv2.blur(values.astype(np.float32, copy=False), (side, side), borderType=cv2.BORDER_REFLECT), dtype=np.float32)
+
+
+def _guided(guide: Floats, values: Floats, radius: int, epsilon: float) -> Floats:
+    """Slope and offset (h, w, 2) of the guided filter of values by a guide, both (h, w) (He, Sun and Tang 2013)."""
+    values = values.astype(np.float32)
+    mean_g, mean_v = _box(guide, radius), _box(values, radius)
+    variance = _box(guide * guide, radius) - mean_g * mean_g
+    slope = (_box(guide * values, radius) - mean_g * mean_v) / (variance + epsilon)
+    offset = mean_v - slope * mean_g
+    return np.stack([_box(slope, radius), _box(offset, radius)], axis=-1).astype(np.float32)
+
+
+def make_maps(small: Encoded01) -> FrameMaps:
+    """Maps of a frame from its finished colours at about BASE_EDGE (h, w, 3).
+
+    Haze by the dark channel (He, Sun and Tang 2011), refined by the guided filter; its light is taken as grey, so that
+    taking it away does not tint.
+    """
+    edge = max(small.shape[:2])
+    light = _luminance(small)
+    radius = max(1, round(_BASE_RADIUS * edge))
+    patch = 2 * max(1, round(_HAZE_PATCH * edge)) + 1
+    dark = cv2.erode(small.min(axis=2), np.ones((patch, patch), np.uint8))
+    far = dark >= np.quantile(dark, 0.995)
+    airlight = np.full(3, max(float(small[far].mean()), 0.3), dtype=np.float32)
+    veil = cv2.erode((small / airlight).min(axis=2), np.ones((patch, patch), np.uint8))
+    return FrameMaps(
+        base=_guided(light, light, radius, _BASE_EDGES),
+        transmission=_guided(light, np.clip(1 - veil, 0, 1).astype(np.float32), max(1, radius // 2), 1e-3),
+        airlight=airlight,
+    )
+
+
+def _smooth(t: Floats) -> Floats:
+    s = np.clip(t, 0, 1)
+    return np.asarray(s * s * (3 - 2 * s), dtype=np.float32)
+
+
+def _kernel(edge: int, sigma: float) -> int:
+    """Reach of a Gaussian kernel in pixels, as the library cuts it off."""
+    return int(np.ceil(4 * sigma * edge)) + 2
+
+
+class Finisher:
+    """Finishes parts of one frame of a size in pixels. `amount` 0 to 1 weakens all steps."""
+
+    def __init__(self, step: FinishStep, size: tuple[int, int], seed: int, maps: FrameMaps, amount: float = 1) -> None:
+        self._step, self._maps, self._seed = step, maps, seed
+        self.width, self.height = size
+        self.edge = max(size)
+        self._amount = amount * step.amount / 100
+        reaches = [0]
+        if step.noise:
+            reaches.append(2 * self._noise_radius)
+        if step.sharpening:
+            reaches.append(_kernel(self.edge, _SHARP_SIGMA) + 2)
+        if step.softness:
+            reaches.append(_kernel(self.edge, _SOFT_SIGMA) + 1)
+        self.halo = sum(reaches)
+        self._grain: Floats | None = None
+
+    @property
+    def _noise_radius(self) -> int:
+        return max(1, round(_NOISE_RADIUS * self.edge))
+
+    def denoise(self, encoded: Encoded01) -> Encoded01:
+        """Noise reduction, before the colours: each channel by the guided filter with itself, edges kept."""
+        strength = self._step.noise / 100 * self._amount
+        if strength == 0:
+            return encoded
+        out = np.empty_like(encoded)
+        for channel in range(3):
+            values = np.ascontiguousarray(encoded[..., channel])
+            slope_offset = _guided(values, values, self._noise_radius, (_NOISE_STRENGTH * strength) ** 2)
+            out[..., channel] = slope_offset[..., 0] * values + slope_offset[..., 1]
+        return out
+
+    def finish(self, encoded: Encoded01, left: int, top: int) -> Encoded01:
+        """A part (h, w, 3) that begins at a pixel of the frame; what lies within `halo` of a cut edge is not valid."""
+        step, k = self._step, self._amount
+        if step.haze:
+            encoded = self._haze(encoded, left, top, step.haze / 100 * k)
+        if step.local:
+            light = _luminance(encoded)
+            detail = light - self._mapped(self._maps.base, light, left, top)
+            gain = _LOCAL_GAIN * step.local / 100 * k
+            # Large steps, which are edges of things and not their texture, are spared.
+            encoded = encoded + (gain * detail * np.exp(-((detail / 0.22) ** 2)))[..., None]
+        if step.softness:
+            sigma = _SOFT_SIGMA * self.edge
+            soft = cv2.GaussianBlur(encoded, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
+            encoded = encoded + np.float32(_SOFT_SHARE * step.softness / 100 * k) * (soft - encoded)
+        if step.sharpening:
+            encoded = self._sharpen(encoded, step.sharpening / 100 * k)
+        if step.vignette:
+            encoded = encoded * self._vignette(encoded.shape, left, top, k)[..., None]
+        if step.grain:
+            encoded = self._grained(encoded, left, top, step.grain / 100 * k)
+        return np.ascontiguousarray(np.clip(encoded, 0, 1), dtype=np.float32)
+
+    def _mapped(self, coefficients: Floats, light: Floats, left: int, top: int) -> Floats:
+        """Slope times luminance plus offset, from small maps looked up at the part's place (bilinear)."""
+        at = self._looked_up(coefficients, light.shape, left, top)
+        return np.asarray(at[..., 0] * light + at[..., 1], dtype=np.float32)
+
+    def _looked_up(self, small: Floats, shape: tuple[int, ...], left: int, top: int, smooth: bool = False) -> Floats:
+        scale_x, scale_y = small.shape[1] / self.width, small.shape[0] / self.height
+        columns = ((np.arange(shape[1], dtype=np.float32) + left + 0.5) * scale_x - 0.5).astype(np.float32)
+        rows = ((np.arange(shape[0], dtype=np.float32) + top + 0.5) * scale_y - 0.5).astype(np.float32)
+        map_x, map_y = np.broadcast_to(columns, shape[:2]), np.broadcast_to(rows[:, None], shape[:2])
+        how = cv2.INTER_CUBIC if smooth else cv2.INTER_LINEAR
+        return np.asarray(
+            cv2.remap(
+                small, np.ascontiguousarray(map_x), np.ascontiguousarray(map_y), how, borderMode=cv2.BORDER_REPLICATE
+            )
+        )
+
+    def _haze(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
+        transmission = np.clip(self._mapped(self._maps.transmission, _luminance(encoded), left, top), 0, 1)[..., None]
+        air = self._maps.airlight
+        if amount > 0:
+            through = np.maximum(1 - amount * _HAZE_MOST * (1 - transmission), _HAZE_LEAST)
+            return np.asarray((encoded - air) / through + air)
+        added = -amount * 0.6 * (1 - 0.6 * transmission)
+        return np.asarray(encoded + (air - encoded) * added)
+
+    def _sharpen(self, encoded: Encoded01, amount: float) -> Encoded01:
+        """Unsharp masking of luminance, less where there are no edges."""
+        light = _luminance(encoded)
+        blurred = cv2.GaussianBlur(light, (0, 0), max(0.4, _SHARP_SIGMA * self.edge), borderType=cv2.BORDER_REFLECT)
+        detail = light - blurred
+        edges = np.hypot(cv2.Sobel(blurred, -1, 1, 0, scale=0.25), cv2.Sobel(blurred, -1, 0, 1, scale=0.25))
+        spared = self._step.masking / 100
+        mask = 1 - spared + spared * _smooth((edges / (0.004 + 0.02 * spared)).astype(np.float32))
+        return np.asarray(encoded + (np.float32(_SHARP_GAIN * amount) * detail * mask)[..., None])
+
+    def _vignette(self, shape: tuple[int, ...], left: int, top: int, amount: float) -> Floats:
+        """Factor on encoded values for a change of exposure that grows toward the corners."""
+        half = np.hypot(self.width, self.height) / 2
+        x = (np.arange(shape[1], dtype=np.float32) + left + 0.5 - self.width / 2) / half
+        y = (np.arange(shape[0], dtype=np.float32) + top + 0.5 - self.height / 2) / half
+        radius = np.hypot(x[None], y[:, None])
+        stops = (
+            -self._step.vignette
+            / 100
+            * amount
+            * _smooth(((radius - _FALLOFF[0]) / (_FALLOFF[1] - _FALLOFF[0])).astype(np.float32))
+        )
+        return np.asarray(2 ** (stops / 2.2), dtype=np.float32)
+
+    def _grain_field(self) -> Floats:
+        """Noise on a grid that belongs to the frame, averaged when the picture has fewer pixels than the grid."""
+        if self._grain is None:
+            cells = _GRAIN_CELLS / self._step.grain_size
+            width, height = (max(2, round(cells * side / self.edge)) for side in (self.width, self.height))
+            field = np.random.default_rng(self._seed).standard_normal((height, width), dtype=np.float32)
+            if self.width < width:
+                averaged = cv2.resize(field, (self.width, self.height), interpolation=cv2.INTER_AREA)
+                field = np.asarray(averaged, dtype=np.float32)
+            self._grain = field
+        return self._grain
+
+    def _grained(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
+        field = self._grain_field()
+        if field.shape == (self.height, self.width):
+            noise = field[top : top + encoded.shape[0], left : left + encoded.shape[1]]
+        else:
+            noise = self._looked_up(field, encoded.shape, left, top, smooth=True)
+        light = np.clip(_luminance(encoded), 0, 1)
+        weight = np.sqrt(np.maximum(4 * light * (1 - light), 0)) * 0.9 + 0.1 * (light > 0.002)
+        return np.asarray(encoded + (np.float32(_GRAIN_GAIN * amount) * noise * weight)[..., None])
