@@ -189,7 +189,7 @@ def test_chosen_zone_tints_lean_the_zones_their_way(scene: tuple[np.ndarray, Aim
     dark, light = order[: len(order) // 6], order[-len(order) // 6 :]
     lean = (after - before)[dark, 1:].mean(axis=0)
     assert lean @ np.array([np.cos(np.radians(300)), np.sin(np.radians(300))]) > 0.03
-    assert np.abs((after - before)[light]).mean() < 0.005
+    assert np.abs((after - before)[light]).mean() < 0.01
     lifted = plain.model_copy(update={"zones": ZoneStep(shadow_lightness=8)})
     higher = apply_plan(plan_frame(own, aim, lifted), linear)
     assert (higher - before)[dark, 0].mean() > 0.02 and np.abs((higher - before)[light, 0]).mean() < 0.01
