@@ -89,19 +89,17 @@ class Renderer:
 
         pixels : (H, W, 3) the part with up to `finisher.halo` more on each side, beginning at `cut.left, cut.top`
         """
-        encoded = pixels.astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
-        encoded = np.ascontiguousarray(finisher.denoise(encoded))
-        table = np.empty_like(encoded)
+        source = np.ascontiguousarray(pixels)
+        if finisher.has_noise_reduction:
+            source = finisher.denoise(np.multiply(source, np.float32(1 / np.iinfo(source.dtype).max), dtype=np.float32))
+        coloured = np.empty(source.shape, dtype=np.float32)
         self._processor.getOptimizedCPUProcessor(
-            _DEPTHS["float32"], _DEPTHS["float32"], ocio.OPTIMIZATION_LOSSLESS
-        ).apply(_described(encoded), _described(table))
-        made = finisher.finish(table, cut.left, cut.top)[cut.inner]
+            _DEPTHS[source.dtype.name], _DEPTHS["float32"], ocio.OPTIMIZATION_LOSSLESS
+        ).apply(_described(source), _described(coloured))
+        made = np.ascontiguousarray(finisher.finish(coloured, cut.left, cut.top)[cut.inner])
         if depth == 16:
             return np.asarray(np.rint(made * 65535), dtype=np.uint16)
-        rows = (np.arange(made.shape[0]) + cut.top + cut.inner[0].start) % _NOISE_SIDE
-        columns = (np.arange(made.shape[1]) + cut.left + cut.inner[1].start) % _NOISE_SIDE
-        noise = _noise_tile()[rows[:, None], columns[None]]
-        return np.asarray(np.clip(np.rint(made * 255 + noise), 0, 255), dtype=np.uint8)
+        return _dithered(made, cut.left + cut.inner[1].start, cut.top + cut.inner[0].start)
 
     def finished_picture(
         self, pixels: Pixels, finisher: Finisher, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS
@@ -137,6 +135,22 @@ class Renderer:
             with ThreadPoolExecutor(threads) as pool:
                 list(pool.map(work, tops))
         return out
+
+
+def _dithered(encoded: Floats, left: int, top: int) -> Pixels:
+    """Encoded values (H, W, 3) 0 to 1 as 8 bit, dithered by the noise of their place in the frame."""
+    out = np.empty(encoded.shape, dtype=np.uint8)
+    offset = left % _NOISE_SIDE
+    noise = _noise(encoded.shape[1] + offset)[:, offset:]
+    at = 0
+    while at < len(encoded):
+        start = (top + at) % _NOISE_SIDE
+        count = min(len(encoded) - at, _NOISE_SIDE - start)
+        grain = np.ascontiguousarray(noise[start : start + count]).reshape(count, -1)
+        target = out[at : at + count].reshape(count, -1)
+        cv2.addWeighted(encoded[at : at + count].reshape(count, -1), 255, grain, 1, 0, dst=target, dtype=cv2.CV_8U)
+        at += count
+    return out
 
 
 def _described(pixels: Pixels) -> ocio.PackedImageDesc:

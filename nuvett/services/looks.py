@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import ConflictError, DocumentError, InvalidChangeError, TargetError
 from nuvett.core.even.overlay import EvenLight
-from nuvett.core.look.look import Look, Trim, parse_look
+from nuvett.core.look.look import Look, Trim, parse_look, take_parts
 from nuvett.core.look.words import describe, describe_trim
 from nuvett.core.spaces.rgb import Space
 from nuvett.services import history
@@ -20,6 +20,7 @@ from nuvett.services.sampling import latest_target, target_document
 from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.store import models
 
+MOST_PROOFS = 12
 _Document = TypeVar("_Document", Look, Trim)
 
 
@@ -135,6 +136,70 @@ def walk_look(session: Session, series: models.Series, forward: bool) -> tuple[m
     step = _walked(session, f"look:{row.id}", forward)
     row.draft, row.revision = (step.after if forward else step.before), row.revision + 1
     return row, step.words
+
+
+def travel_look(session: Session, series: models.Series, number: int) -> models.Look:
+    """Go to just after a step of the draft's history (0: before the first), on whatever branch it lies."""
+    row = _locked(session, series)
+    passed = history.travel(session, f"look:{row.id}", number)
+    if passed:
+        row.draft, row.revision = passed[-1].state, row.revision + 1
+    return row
+
+
+def look_at_step(session: Session, series: models.Series, number: int) -> Look:
+    """The draft as it was just after a step of its history. Raises InvalidChangeError for a step that is not there."""
+    step = session.scalars(
+        select(models.History).where(
+            models.History.subject == f"look:{look_of(session, series).id}", models.History.number == number
+        )
+    ).first()
+    if step is None:
+        raise InvalidChangeError("That step of the history is not there any more.")
+    return Look.model_validate(step.after)
+
+
+def carried_look(session: Session, series: models.Series, number: int) -> Look:
+    """The look as it was carried as a version. Raises InvalidChangeError for a version that is not there."""
+    row = session.scalars(
+        select(models.LookVersion).where(
+            models.LookVersion.look_id == look_of(session, series).id, models.LookVersion.number == number
+        )
+    ).first()
+    if row is None:
+        raise InvalidChangeError("There is no such version of the look.")
+    return Look.model_validate(row.document)
+
+
+def set_proofs(session: Session, series: models.Series, frames: list[uuid.UUID] | None) -> None:
+    """Choose the frames that the look is tried on, or none for the most different ones.
+
+    Raises InvalidChangeError for too many, or a frame that is not of the series.
+    """
+    row = _locked(session, series)
+    known = {frame.id for frame in ready_frames(session, series.id)}
+    if frames is not None and not (0 < len(frames) <= MOST_PROOFS and set(frames) <= known):
+        raise InvalidChangeError(f"Choose 1 to {MOST_PROOFS} frames of this series.")
+    row.proofs = None if frames is None else {"frames": [str(frame) for frame in frames]}
+
+
+def copy_look(session: Session, series: models.Series, source: models.Series, parts: frozenset[str] | None) -> None:
+    """Take another series' look: whole, which brings its history along, or by named parts.
+
+    Raises DocumentError for a part that is not there, InvalidChangeError for the series' own look.
+    """
+    if series.id == source.id:
+        raise InvalidChangeError("That is this series' own look.")
+    theirs, row = look_of(session, source), _locked(session, series)
+    their_look, own = Look.model_validate(theirs.draft), Look.model_validate(row.draft)
+    if parts is None:
+        for step in history.present_line(session, f"look:{theirs.id}"):
+            words = f"{source.title}: {step.words}"
+            history.record(session, series.id, f"look:{row.id}", words, row.draft, step.after)
+            row.draft = step.after
+    taken = their_look if parts is None else take_parts(own, their_look, parts)
+    words = f"Look of {source.title}" if parts is None else f"{len(parts)} parts of the look of {source.title}"
+    change_look(session, series, taken, row.revision, words)
 
 
 def read_look_file(data: bytes) -> Look:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from uuid import UUID
 
 import numpy as np
 
@@ -83,15 +84,23 @@ def build_wall(bench: Workbench, frames: list[FrameFacts], aimed: Aimed | None, 
     )
 
 
-def choose_proofs(bench: Workbench, frames: list[FrameFacts], count: int = PROOFS) -> list[int]:
-    """Indices of the most different frames: farthest-first on lightness and mean colour (Gonzalez 1985)."""
+def choose_proofs(
+    bench: Workbench, frames: list[FrameFacts], chosen: tuple[UUID, ...] = (), count: int = PROOFS
+) -> list[int]:
+    """Indices of the frames that were chosen, else of the most different ones.
+
+    Those are found farthest-first on lightness and mean colour (Gonzalez 1985).
+    """
+    picked = [i for i, frame in enumerate(frames) if frame.id in chosen]
+    if picked:
+        return picked
     if len(frames) <= count:
         return list(range(len(frames)))
     summaries = [bench.summary(frame, None, None) for frame in frames]
     features = np.array([[*(m / 100 for m in s.marks), *(3 * s.cloud[:, 1:].mean(axis=0))] for s in summaries])
-    chosen = [int(np.argmin(((features - features.mean(axis=0)) ** 2).sum(axis=1)))]
-    gap = ((features - features[chosen[0]]) ** 2).sum(axis=1)
-    while len(chosen) < count:
-        chosen.append(int(gap.argmax()))
-        gap = np.minimum(gap, ((features - features[chosen[-1]]) ** 2).sum(axis=1))
-    return sorted(chosen)
+    found = [int(np.argmin(((features - features.mean(axis=0)) ** 2).sum(axis=1)))]
+    gap = ((features - features[found[0]]) ** 2).sum(axis=1)
+    while len(found) < count:
+        found.append(int(gap.argmax()))
+        gap = np.minimum(gap, ((features - features[found[-1]]) ** 2).sum(axis=1))
+    return sorted(found)

@@ -19,7 +19,9 @@ from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
 from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
+from nuvett.core.fit.warnings import warnings_of
 from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.steps import STRAIGHT
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.reading.reading import MARKS, Target
 from nuvett.core.render import Cut, Pixels, Renderer
@@ -27,18 +29,18 @@ from nuvett.core.series import Measured, Pools, finished_cloud, plain_cloud, pla
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
-from nuvett.core.spatial.finish import BASE_EDGE, Finisher
+from nuvett.core.spatial.finish import Finisher
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.decode import Limits, decode
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
-from nuvett.services.rendering import Finish, finisher_of, renderer_of
+from nuvett.services.rendering import THREADS, Finish, finisher_of, renderer_of
 from nuvett.store.blobs import BlobStore
 
 T = TypeVar("T")
 _PLANS, _POOLS, _RENDERERS, _CLIPS = 20_000, 8, 400, 3
-PREVIEW_QUALITY = 92
+PREVIEW_QUALITY, QUICK_QUALITY = 92, 85
 _PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
 _TILE_EDGE, _TILE_POINTS = 480, 17  # small pictures come from a coarser table, which compiles seven times faster
 _MOST_CROP = 2000
@@ -206,6 +208,31 @@ class Workbench:
 
         return self._drifts.get(key, make)
 
+    def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[str, ...]:
+        """What goes wrong with a frame under a plan, in words."""
+        key = ("notes", frame.sample, plan.key, look.hold)
+        return self._drifts.get(key, lambda: tuple(warnings_of(plan, self.sample(frame.sample), look.hold)))
+
+    def clipping(self, frame: FrameFacts, plan: FramePlan | None, edge: int) -> bytes:
+        """PNG over a frame's preview: black where a channel clips to white, white where all are black, else veiled."""
+
+        def make() -> bytes:
+            shown = decode_view(self.preview(frame, plan, edge))
+            veil = np.full((*shown.shape[:2], 4), (119, 119, 119, 150), dtype=np.uint8)
+            veil[shown.max(axis=2) >= 254] = (0, 0, 0, 255)
+            veil[shown.max(axis=2) <= 2] = (255, 255, 255, 255)
+            return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
+
+        return self._renders.get(("clipping", frame.view, plan.key if plan else "", edge), make)
+
+    def reference_crop(self, original: str, domain: str, box: tuple[int, int, int, int]) -> bytes:
+        """PNG of x, y, width, height of a reference at full size, in sRGB."""
+        x, y, width, height = box
+        pixels = self._full(original)[y : y + height, x : x + width]
+        if pixels.size == 0:
+            raise InvalidChangeError("That place lies outside the picture.")
+        return encode(self.renderer(untouched_plan(), Space(domain)).part(pixels, x, y), Format.PNG, 100)
+
     def remember(self, plan: FramePlan) -> str:
         """Keep a plan so that pictures under it can be asked for by its key."""
         return self._known.get(plan.key, lambda: plan).key
@@ -219,19 +246,21 @@ class Workbench:
         """Renderer of a plan into sRGB, for screens."""
         return self._renderers.get((plan.key, domain, points), lambda: renderer_of(plan, domain, points=points))
 
-    def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int) -> bytes:
-        """JPEG of a frame at a long edge, under a plan or as it came."""
-        key = (frame.view, plan.key if plan else "", edge)
+    def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int, quick: bool = False) -> bytes:
+        """JPEG of a frame at a long edge, under a plan or as it came; quick ones are coarser, for dragging."""
+        key = (frame.view, plan.key if plan else "", edge, quick)
 
         def make() -> bytes:
             used = plan or untouched_plan()
             pixels = self.view(frame.view, edge)
             if plan is not None or frame.domain is not Space.SRGB:
-                points = _TILE_POINTS if edge <= _TILE_EDGE else USUAL_SIZE
+                points = _TILE_POINTS if quick or edge <= _TILE_EDGE else USUAL_SIZE
                 renderer = self.renderer(used, frame.domain, points)
                 finisher = self._finisher(frame, used, renderer, (pixels.shape[1], pixels.shape[0]))
-                pixels = renderer.finished_picture(pixels, finisher) if finisher else renderer.picture(pixels)
-            return encode(pixels, Format.JPEG, PREVIEW_QUALITY)
+                pixels = (
+                    renderer.finished_picture(pixels, finisher, 8, THREADS) if finisher else renderer.picture(pixels)
+                )
+            return encode(pixels, Format.JPEG, QUICK_QUALITY if quick else PREVIEW_QUALITY)
 
         return self._renders.get(key, make)
 
@@ -284,34 +313,42 @@ class Workbench:
         return self._renders.get(key, make)
 
     def crop(self, frame: FrameFacts, plan: FramePlan | None, box: tuple[int, int, int, int]) -> bytes:
-        """JPEG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
+        """PNG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
         x, y, width, height = box
-        whole = self._full(frame)
+        whole = self._full(frame.original)
         if x >= whole.shape[1] or y >= whole.shape[0]:
             raise InvalidChangeError("That place lies outside the picture.")
         used = plan or untouched_plan()
         renderer = self.renderer(used, frame.domain)
         finisher = self._finisher(frame, used, renderer, (whole.shape[1], whole.shape[0]))
         if finisher is None:
-            return encode(renderer.part(whole[y : y + height, x : x + width], x, y), Format.JPEG, 95)
+            return encode(renderer.part(whole[y : y + height, x : x + width], x, y), Format.PNG, 100)
         left, top = max(0, x - finisher.halo), max(0, y - finisher.halo)
         around = whole[top : y + height + finisher.halo, left : x + width + finisher.halo]
         inner = (slice(y - top, y - top + height), slice(x - left, x - left + width))
-        return encode(renderer.finished(around, finisher, Cut(left, top, inner), 8), Format.JPEG, 95)
+        return encode(renderer.finished(around, finisher, Cut(left, top, inner), 8), Format.PNG, 100)
 
-    def _full(self, frame: FrameFacts) -> Pixels:
+    def _full(self, original: str) -> Pixels:
         """Pixels of an original at full size; those looked at last are kept."""
 
         def make() -> Pixels:
-            with self.blobs.local(frame.original) as path:
+            with self.blobs.local(original) as path:
                 return decode(path, self.limits).pixels
 
-        return self._arrays.get((frame.original, "full"), make)
+        return self._arrays.get((original, "full"), make)
 
 
 def with_trim(frames: list[FrameFacts], index: int, trim: Trim) -> list[FrameFacts]:
     """The same frames, one of them with another trim."""
     return [replace(f, trim=trim) if i == index else f for i, f in enumerate(frames)]
+
+
+def straight_marks(bench: Workbench, frames: list[FrameFacts], index: int, aimed: Aimed) -> tuple[float, ...]:
+    """CIE L* at the shares of MARKS of a frame under a look, were its master curve straight."""
+    curve = aimed.look.curve.model_copy(update={"master": STRAIGHT})
+    straight = Aimed(aimed.look.model_copy(update={"curve": curve}), aimed.target, aimed.key)
+    plan = bench.plan(frames, index, straight)
+    return bench.summary(frames[index], plan, straight).marks
 
 
 def untouched_plan() -> FramePlan:

@@ -8,6 +8,7 @@ import numpy as np
 
 from nuvett.core.fit.moves import Pairing, pair
 from nuvett.core.fit.statistics import PROBABILITIES, Statistics, thin
+from nuvett.core.look.steps import Pin
 from nuvett.core.reading.palette import Palette, PaletteColour
 from nuvett.core.reading.reading import density, lightness_marks
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
@@ -90,7 +91,8 @@ class Dot:
     name: str
 
 
-def _place(a: float, b: float) -> tuple[float, float]:
+def place_of(a: float, b: float) -> tuple[float, float]:
+    """Place of OKLab a, b on the colour chart, held at its rim."""
     chroma = float(np.hypot(a, b))
     scale = 100 / CHART_CHROMA * min(1.0, CHART_CHROMA / max(chroma, 1e-9))
     return round(a * scale, 2), round(-b * scale, 2)
@@ -103,7 +105,7 @@ def chart_palette(palette: Palette) -> list[Dot]:
 
 
 def _palette_dot(colour: PaletteColour) -> Dot:
-    x, y = _place(colour.a, colour.b)
+    x, y = place_of(colour.a, colour.b)
     return Dot(x, y, round(4 + 12 * colour.share**0.5, 1), colour.hex, colour.name)
 
 
@@ -117,7 +119,7 @@ def chart_colour(lightness: float | None, x: float, y: float) -> Lit:
 def place_on_instruments(colour: tuple[float, float, float], statistics: Statistics) -> dict[str, Any]:
     """Where an OKLab colour lies: in words, CIE L*, share of the picture that is darker, place on the chart."""
     lab = np.array(colour, dtype=np.float32)
-    x, y = _place(colour[1], colour[2])
+    x, y = place_of(colour[1], colour[2])
     lightness, chroma, hue = (float(v) for v in oklab_to_oklch(lab))
     below = float(np.interp(lightness, statistics.lightness, PROBABILITIES))
     return {
@@ -141,7 +143,7 @@ def chart_cloud(cloud: OKLab) -> list[Dot]:
     points = thin(np.asarray(cloud), _CLOUD_DOTS)
     points = points[np.argsort(np.hypot(points[:, 1], points[:, 2]))]
     return [
-        Dot(*_place(float(p[1]), float(p[2])), 2, colour, "") for p, colour in zip(points, hexes(points), strict=True)
+        Dot(*place_of(float(p[1]), float(p[2])), 2, colour, "") for p, colour in zip(points, hexes(points), strict=True)
     ]
 
 
@@ -170,7 +172,10 @@ HUE_MARKS = [
 
 @dataclass(frozen=True)
 class Ribbon:
-    """A ribbon from a target colour (x, width above) to a frame colour (x, width below), in shares of the bar."""
+    """A ribbon from a target colour (x, width above) to a frame colour (x, width below), in shares of the bar.
+
+    source, target : their places in the palettes; pinned : percent of the way that a pin has it go, none without one
+    """
 
     top: float
     top_width: float
@@ -179,6 +184,9 @@ class Ribbon:
     from_hex: str
     to_hex: str
     words: str
+    source: int
+    target: int
+    pinned: float | None
 
 
 @dataclass(frozen=True)
@@ -191,16 +199,23 @@ class PairingView:
 
 
 _LEAST_RIBBON = 0.012
+_SAME = 0.1  # OKLab distance within which a pin is shown on a colour
 
 
-def pairing_view(frame: Palette, target: Palette) -> PairingView:
+def pairing_view(frame: Palette, target: Palette, pins: tuple[Pin, ...] = ()) -> PairingView:
     """Pair a frame's palette with the target's; ribbons thinner than about one percent are left out."""
     found = pair(frame, target)
     above, below = palette_bands(target), palette_bands(frame)
-    return PairingView(above, below, _ribbons(found, above, below))
+    pinned = [_pinned(colour, pins) for colour in frame]
+    return PairingView(above, below, _ribbons(found, above, below, pinned))
 
 
-def _ribbons(found: Pairing, above: list[Band], below: list[Band]) -> list[Ribbon]:
+def _pinned(colour: PaletteColour, pins: tuple[Pin, ...]) -> float | None:
+    near = [p for p in pins if float(np.linalg.norm(np.array(p.source) - colour.lab)) < _SAME]
+    return near[0].amount if near else None
+
+
+def _ribbons(found: Pairing, above: list[Band], below: list[Band], pinned: list[float | None]) -> list[Ribbon]:
     used_above, used_below = [b.x for b in above], [b.x for b in below]
     ribbons = []
     shares: Floats = np.array(found.shares)
@@ -211,8 +226,11 @@ def _ribbons(found: Pairing, above: list[Band], below: list[Band]) -> list[Ribbo
             top = float(upper.width * shares[i, j] / columns[0, j])
             bottom = float(lower.width * shares[i, j] / rows[i, 0])
             if shares[i, j] >= _LEAST_RIBBON:
-                words = f"{shares[i, j]:.0%} of the frame: {lower.name} to {upper.name}"
-                ribbons.append(Ribbon(used_above[j], top, used_below[i], bottom, lower.hex, upper.hex, words))
+                words = f"{100 * shares[i, j]:.0f} % of the frame: {lower.name} to {upper.name}"
+                if pinned[i] is not None:
+                    words += f", pinned at {pinned[i]:.0f} %"
+                place = (used_above[j], top, used_below[i], bottom)
+                ribbons.append(Ribbon(*place, lower.hex, upper.hex, words, i, j, pinned[i]))
             used_above[j] += top
             used_below[i] += bottom
     return ribbons

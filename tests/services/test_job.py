@@ -13,7 +13,7 @@ from sqlalchemy import event, func, select
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
 from nuvett.core.fit.plan import FramePlan
 from nuvett.core.look.look import Look, Trim
-from nuvett.core.look.steps import ToneStep
+from nuvett.core.look.steps import FinishStep, ToneStep
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.render import Renderer
 from nuvett.core.table.cube import read_cube
@@ -204,7 +204,7 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
     assert np.abs(made.astype(int) - expected).max() <= 1
     crop = studio.bench.crop(facts[1], plan, (300, 200, 256, 128))
     shown = cv2.cvtColor(cv2.imdecode(np.frombuffer(crop, np.uint8), 1), cv2.COLOR_BGR2RGB)
-    assert np.abs(shown.astype(int) - made[200:328, 300:556]).mean() < 2  # only the screen's JPEG is between them
+    assert np.array_equal(shown, made[200:328, 300:556])
     archive = zipfile.ZipFile(io.BytesIO(b"".join(deliveries.zip_stream(studio, "winter-fair", files))))
     assert archive.testzip() is None and len(archive.namelist()) == 5
 
@@ -260,7 +260,7 @@ def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plan
     assert aimed is not None
     wall = build_wall(studio.bench, facts, aimed, Show.LOOK)
     assert wall.drift_shown < 0.6 * wall.drift_before and wall.spread_shown < wall.spread_before
-    assert len(choose_proofs(studio.bench, facts, 3)) == 3
+    assert len(choose_proofs(studio.bench, facts, count=3)) == 3
     for index in range(len(facts)):
         plan = studio.bench.plan(facts[::-1], index, aimed)
         other = studio.bench.plan(facts, len(facts) - 1 - index, aimed)
@@ -360,3 +360,59 @@ def test_blobs_are_named_by_content_only(studio: Studio, tmp_path: Path) -> None
             studio.blobs.read(name)
     studio.blobs.remove(first)
     assert not studio.blobs.exists(first)
+
+
+def test_a_finished_delivery_is_the_preview_and_its_crop(studio: Studio, slug: str) -> None:
+    finish = FinishStep(grain=40, vignette=80, sharpening=30, local=20, softness=10, noise=20)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        looks.change_look(session, series, Look(finish=finish), catalogue.look_of(session, series).revision)
+        looks.carry(session, series)
+        settings = deliveries.DeliverySettings(format=Format.PNG)
+        ordered = deliveries.order_delivery(session, studio, series, settings).id
+        facts = looks.series_facts(session, series)
+    drain(studio)
+    with studio.database.session() as session:
+        delivery = deliveries.find_delivery(session, catalogue.find_series(session, slug), ordered)
+        blob = deliveries.made_files(session, delivery)[0][1]
+        plan = FramePlan.model_validate(delivery.files[0].plan)
+    made = cv2.imdecode(np.frombuffer(studio.blobs.read(blob), np.uint8), 1)
+    crop = cv2.imdecode(np.frombuffer(studio.bench.crop(facts[0], plan, (311, 203, 256, 256)), np.uint8), 1)
+    part = made[203:459, 311:567]
+    assert np.array_equal(crop, part)
+    plain = studio.bench.crop(facts[0], plan.model_copy(update={"finish": FinishStep()}), (311, 203, 256, 256))
+    assert np.abs(cv2.imdecode(np.frombuffer(plain, np.uint8), 1).astype(int) - part).mean() > 3
+
+
+def test_looks_are_copied_whole_with_their_history_or_by_part(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        source = catalogue.find_series(session, slug)
+        other = catalogue.start_series(session, "Spring fair")
+        for strength in (80, 60):
+            looks.change_look(session, source, Look(strength=strength), catalogue.look_of(session, source).revision)
+        grained = Look(strength=60, finish=FinishStep(grain=30))
+        looks.change_look(session, source, grained, catalogue.look_of(session, source).revision)
+        looks.copy_look(session, other, source, frozenset({"finish"}))
+        assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
+        looks.copy_look(session, other, source, None)
+        row = catalogue.look_of(session, other)
+        assert Look.model_validate(row.draft) == grained
+        words = [s.words for s in history.steps(session, f"look:{row.id}")]
+        assert "Winter fair: Strength of the look 100 to 80 %" in words
+        looks.travel_look(session, other, 0)
+        assert Look.model_validate(catalogue.look_of(session, other).draft) == Look()
+        with pytest.raises(InvalidChangeError):
+            looks.copy_look(session, other, other, None)
+
+
+def test_proofs_are_chosen_and_proposed_again(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        facts = looks.series_facts(session, series)
+        looks.set_proofs(session, series, [facts[3].id, facts[1].id])
+        assert choose_proofs(studio.bench, facts, (facts[3].id, facts[1].id)) == [1, 3]
+        for wrong in ([], [uuid.uuid4()]):
+            with pytest.raises(InvalidChangeError):
+                looks.set_proofs(session, series, wrong)
+        looks.set_proofs(session, series, None)
+        assert catalogue.look_of(session, series).proofs is None

@@ -121,8 +121,8 @@ def test_one_trim_changes_one_plan(bench: Workbench, frames: list, aimed: Aimed)
 
 
 def test_proofs_are_the_most_different_frames(bench: Workbench, frames: list) -> None:  # type: ignore[type-arg]
-    assert choose_proofs(bench, frames, 9) == [0, 1, 2, 3]
-    assert {0, 3} <= set(choose_proofs(bench, frames, 3))
+    assert choose_proofs(bench, frames, count=9) == [0, 1, 2, 3]
+    assert {0, 3} <= set(choose_proofs(bench, frames, count=3))
 
 
 def test_a_strip_is_named_by_what_it_shows(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]

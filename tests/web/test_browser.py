@@ -338,3 +338,81 @@ def test_a_pull_is_suggested_with_its_reason(quiet: Page, site: str) -> None:
     suggested = re.match(r"(\d+)", note.inner_text())
     assert suggested
     expect(value(page, "Pull")).to_have_text(suggested.group(1))
+
+
+def test_a_look_is_made_by_handles_and_walked_back_by_branch(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    history = page.locator("[data-history]")
+    column = page.locator('[data-share="4"]')
+    before = source(page, "[data-picture]")
+    box = column.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] - 20, steps=4)
+    page.mouse.up()
+    expect(history).to_contain_text("Master curve changed")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+    page.get_by_role("button", name=re.compile("^Shadow tint")).focus()
+    page.keyboard.press("Shift+ArrowLeft")
+    expect(history).to_contain_text("Shadow hue the target's to")
+    page.locator("[data-open=curve]").click()
+    page.locator("[data-channel=blue]").click()
+    field = page.locator("[data-curve] svg")
+    field.scroll_into_view_if_needed()
+    where = field.bounding_box()
+    assert where
+    page.mouse.move(where["x"] + where["width"] * 0.5, where["y"] + where["height"] * 0.5)
+    page.mouse.down()
+    page.mouse.move(where["x"] + where["width"] * 0.5, where["y"] + where["height"] * 0.4, steps=3)
+    page.mouse.up()
+    expect(history).to_contain_text("Blue curve changed")
+    page.keyboard.press("h")
+    dialog = page.get_by_role("dialog", name="History of this look")
+    expect(dialog).to_contain_text("another branch")
+    dialog.locator("[data-go='0']").click()
+    page.keyboard.press("Escape")
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+
+
+def test_zoom_shows_the_delivery_and_pans_both_pictures(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    page.keyboard.press("1")
+    zoomed, beside = page.locator("[data-zoomed]"), page.locator("[data-zoomed-beside]")
+    expect(zoomed).to_have_attribute("src", re.compile("frames/.*crop.png"))
+    expect(beside).to_have_attribute("src", re.compile("references/.*crop.png"))
+    first, other = source(page, "[data-zoomed]"), source(page, "[data-zoomed-beside]")
+    page.locator("[data-mat]").focus()
+    page.keyboard.press("Shift+ArrowRight")
+    expect(zoomed).not_to_have_attribute("src", first)
+    expect(beside).not_to_have_attribute("src", other)
+    page.keyboard.press("f")
+    expect(zoomed).to_be_hidden()
+    page.keyboard.press("l")
+    expect(page.locator("[data-clipping-picture]")).to_have_attribute("src", re.compile("clipping.png"))
+    page.get_by_label("What stands beside the frame").select_option("strength 50")
+    expect(page.locator("[data-reference-picture]")).to_have_attribute("alt", "The same frame under strength 50")
+
+
+def test_ribbons_are_pinned_and_proofs_chosen(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    page.locator("[data-ribbon]").first.focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="leave where it is").locator("visible=true").click()
+    expect(page.locator("[data-history]")).to_contain_text("Pairing pinned")
+    expect(page.locator("[data-more=moves]")).to_contain_text("pinned at 0")
+    page.get_by_role("button", name="set free").first.click()
+    expect(page.locator("[data-history]")).to_contain_text("Pairing set free")
+    page.get_by_role("button", name="choose the frames").click()
+    for name in ("AT-0103", "AT-0110"):
+        page.get_by_role("dialog").get_by_label(name).check()
+    page.get_by_role("button", name="Try on these").click()
+    expect(page.locator("[data-proofs] img")).to_have_count(2)
+    page.get_by_role("button", name="choose the frames").click()
+    page.get_by_role("button", name="The most different ones").click()
+    expect(page.locator("[data-proofs] img")).to_have_count(6)

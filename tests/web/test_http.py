@@ -137,8 +137,8 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
     for address in answer["pictures"].values():
         picture = client.get(address)
         assert picture.headers["content-type"] == "image/jpeg" and "immutable" in picture.headers["cache-control"]
-    crop = answer["pictures"]["look"].replace("picture.jpg", "crop.jpg").split("&edge")[0]
-    assert client.get(f"{crop}&place=100,50,64,32").content[:2] == b"\xff\xd8"
+    crop = answer["pictures"]["look"].replace("picture.jpg", "crop.png").split("&edge")[0]
+    assert client.get(f"{crop}&place=100,50,64,32").content[:4] == b"\x89PNG"
     for place in ("1,2,3", "a,0,1,1", "0,0,0,5", "0,0,9999,5", "5000,0,10,10"):
         assert client.get(f"{crop}&place={place}").status_code == 422
     with studio.database.session() as session:
@@ -147,7 +147,7 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
 
 def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
     address = f"/series/{slug}/look.json"
-    for text, words in (("{", "damaged"), ('{"schema_version": 2}', "schema 2"), ('{"pull": -1}', "pull")):
+    for text, words in (("{", "damaged"), ('{"schema_version": 3}', "schema 3"), ('{"pull": -1}', "pull")):
         answer = client.post(address, files={"file": ("look.json", text.encode())})
         assert answer.status_code == 422 and words in answer.json()["message"]
     kept = client.get(address).content
@@ -265,3 +265,48 @@ def test_a_reference_taken_out_comes_back_with_undo(client: TestClient, slug: st
     assert str(reference) in back.text
     assert client.post(f"/series/{slug}/read/sideways", json={}).status_code == 404
     assert "beside each other" in client.get(f"/series/{slug}/read/compare").text
+
+
+def test_handles_are_dragged_and_other_states_stand_beside(client: TestClient, slug: str) -> None:
+    address = f"/series/{slug}/shape"
+    look = client.get(f"/series/{slug}/look").json()["look"]
+
+    def dragged(handle: str, x: float, y: float) -> dict[str, object]:
+        drag = {"handle": handle, "x": x, "y": y}
+        return client.post(f"{address}/draft", json={"look": look, "parts": False, "drag": drag}).json()
+
+    assert dragged("zone.shadow", 0, -40)["look"]["zones"]["shadow_hue"] == 90  # type: ignore[index]
+    assert len(dragged("share.3", 3, 60)["look"]["curve"]["master"]) == 3  # type: ignore[index]
+    assert "message" in dragged("share.9", 9, 60) and "message" in dragged("zone.shadow", 1e9, 0)
+    plain = client.post(f"{address}/draft", json={"look": look, "parts": False}).json()["pictures"]["look"]
+    half = client.post(f"{address}/other", json={"look": look, "what": "strength 50"}).json()["picture"]
+    assert half != plain and client.get(half).content[:2] == b"\xff\xd8"
+    for wrong in ("strength 400", "step 99", "version 7", "moon 1", ""):
+        assert client.post(f"{address}/other", json={"look": look, "what": wrong}).status_code == 422
+    plan = plain.partition("plan=")[2].partition("&")[0]
+    clipping = client.get(plain.partition("/picture")[0] + f"/clipping.png?plan={plan}")
+    assert clipping.content[:4] == b"\x89PNG"
+    crop = plain.partition("/picture")[0] + f"/crop.png?plan={plan}&place="
+    assert client.get(f"{crop}100,100,64,64").content[:4] == b"\x89PNG"
+    assert client.get(f"{crop}9000,100,64,64").status_code == 422
+
+
+def test_steps_of_the_history_are_gone_to_and_looks_copied(client: TestClient, slug: str) -> None:
+    address = f"/series/{slug}/look"
+    start = client.get(address).json()
+    for strength in (80, 60):
+        now = client.get(address).json()
+        client.put(address, json={"look": now["look"] | {"strength": strength}, "revision": now["revision"]})
+    back = client.post(f"{address}/step/1").json()
+    assert back["look"]["strength"] == 80
+    client.put(address, json={"look": back["look"] | {"pull": 5}, "revision": back["revision"]})
+    other = client.post(f"{address}/step/2").json()
+    assert other["look"]["strength"] == 60 and other["look"]["pull"] == 60 and "another branch" in other["history"]
+    assert client.post(f"{address}/step/0").json()["look"] == start["look"]
+    assert client.post(f"{address}/step/44").status_code == 422
+    client.post("/series", data={"title": "Other fair"})
+    assert client.post("/series/other-fair/look/copy", json={"series": slug, "parts": ["crop"]}).status_code == 422
+    assert client.post("/series/other-fair/look/copy", json={"series": "nowhere"}).status_code == 404
+    client.post(f"{address}/step/2")
+    assert client.post("/series/other-fair/look/copy", json={"series": slug}).json()["look"]["strength"] == 60
+    assert client.post(f"{address}/proofs", json={"frames": ["x"]}).status_code == 422

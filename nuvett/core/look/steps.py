@@ -153,7 +153,7 @@ class CurveStep(Document):
             raise ValueError(f"a curve has 2 to {MOST_POINTS} points")
         if any(not 0 <= v <= 100 for point in points for v in point):
             raise ValueError("points of a curve lie within 0 to 100")
-        if any(b[0] - a[0] < 0.5 or b[1] < a[1] for a, b in pairwise(points)):
+        if any(b[0] - a[0] < 0.499 or b[1] < a[1] for a, b in pairwise(points)):
             raise ValueError("a curve rises from left to right, its points at least half a step apart")
         return points
 

@@ -29,7 +29,7 @@ class ValueWords:
             return "the target's"
         digits = max(0, len(f"{self.step:g}".partition(".")[2]))
         text = f"{value:.{digits}f}".replace("-", "−")
-        return f"{text} {self.unit}".strip()
+        return f"{text}°" if self.unit == "°" else f"{text} {self.unit}".strip()
 
 
 _LABELS: dict[str, tuple[str, str, float]] = {

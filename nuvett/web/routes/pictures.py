@@ -27,16 +27,18 @@ def frame_facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
 
 
 @router.get("/frames/{frame_id}/picture.jpg")
-def frame_picture(context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 480, plan: str = "") -> Response:
+def frame_picture(
+    context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 480, plan: str = "", quick: bool = False
+) -> Response:
     bench = context.studio.bench
     frame = frame_facts(context, slug, frame_id)
     known = bench.recall(plan) if plan else None
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.preview(frame, known, edge), media_type="image/jpeg", headers=_FOREVER)
+    return Response(bench.preview(frame, known, edge, quick), media_type="image/jpeg", headers=_FOREVER)
 
 
-@router.get("/frames/{frame_id}/crop.jpg")
+@router.get("/frames/{frame_id}/crop.png")
 def frame_crop(
     context: Means, slug: str, frame_id: uuid.UUID, place: Annotated[str, Query()], plan: str = ""
 ) -> Response:
@@ -46,7 +48,28 @@ def frame_crop(
     known = bench.recall(plan) if plan else None
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.crop(frame, known, box_of(place)), media_type="image/jpeg", headers=_FOREVER)
+    return Response(bench.crop(frame, known, box_of(place)), media_type="image/png", headers=_FOREVER)
+
+
+@router.get("/frames/{frame_id}/clipping.png")
+def frame_clipping(context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "") -> Response:
+    """Where a frame's picture clips, to be laid over it."""
+    bench = context.studio.bench
+    frame = frame_facts(context, slug, frame_id)
+    known = bench.recall(plan) if plan else None
+    if plan and known is None:
+        raise NotFoundError("This rendering is no longer kept; reload the page.")
+    return Response(bench.clipping(frame, known, edge), media_type="image/png", headers=_FOREVER)
+
+
+@router.get("/references/{reference_id}/crop.png")
+def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: Annotated[str, Query()]) -> Response:
+    """Part of a reference at full size, `x,y,width,height` in pixels."""
+    with context.session() as session:
+        row = find_reference(session, find_series(session, slug), reference_id)
+        original, domain = row.original, row.domain
+    data = context.studio.bench.reference_crop(original, domain, box_of(place))
+    return Response(data, media_type="image/png", headers=_FOREVER)
 
 
 @router.get("/references/{reference_id}/picture.jpg")

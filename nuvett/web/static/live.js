@@ -20,6 +20,7 @@ export const live = () => ({
   base(root) {
     if (this.value !== null) return this.value;
     const low = Number(root.dataset.low);
+    if (root.dataset.name.endsWith("_hue")) return 60;
     return low > 0 ? Number(root.dataset.high) - 4 : low + 4;
   },
   show(root) {
@@ -53,7 +54,7 @@ export const live = () => ({
   },
   reset(root) {
     const usual = root.dataset.usual;
-    this.set(root, usual === "" ? (root.dataset.name.startsWith("tone.") ? null : this.value) : Number(usual), "now");
+    this.set(root, usual === "" ? (/^tone\.|_hue$/.test(root.dataset.name) ? null : this.value) : Number(usual), "now");
   },
   onKey(event, root) {
     if (event.target !== root || event.ctrlKey || event.metaKey) return;

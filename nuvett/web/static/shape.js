@@ -1,38 +1,73 @@
-import { all, ask, one, press, say, setAt, swapPicture } from "./common.js";
+import { all, ask, one, say, setAt, swapPicture } from "./common.js";
 import { newestWins } from "./draft.js";
+import { connectHandles } from "./shape_handles.js";
+import { connectViews } from "./shape_views.js";
 import { acceptFiles } from "./upload.js";
 
 export const shape = () => ({
   init() {
     const root = this.$el;
     const { slug, frame, reference } = root.dataset;
-    const state = { look: JSON.parse(one("[data-look]", root).textContent), revision: Number(root.dataset.revision), shown: "look", pictures: null };
-    const picture = one("[data-picture]", root);
-    const before = one("[data-picture-before]", root);
-    const easel = one("[data-easel]", root);
-    const rendering = one("[data-waiting]", root);
-
-    const fillSlots = () => {
-      one("[data-tone-slot]", root).innerHTML = one('[data-slot="tone"]', root).innerHTML;
-      one("[data-drift-slot]", root).innerHTML = one('[data-slot="drift"]', root).innerHTML;
+    const page = {
+      root, slug, frame, reference,
+      look: JSON.parse(one("[data-look]", root).textContent),
+      revision: Number(root.dataset.revision),
+      shown: "look",
+      pictures: {},
+      channel: "master",
+      open: new Set(),
+      picking: null,
     };
-    fillSlots();
+    const picture = one("[data-picture]", root);
+    const rendering = one("[data-waiting]", root);
+    page.pictures = { look: picture.getAttribute("src"), original: one("[data-picture-before]", root).getAttribute("src"), evened: null };
+
+    const slot = (name) => one(`[data-slot="${name}"]`, root)?.innerHTML ?? "";
+    /** Put the instruments that stand elsewhere in their places, keeping the handle in focus. */
+    page.fillSlots = () => {
+      const focused = document.activeElement?.closest?.("[data-share], [data-point], [data-handle]");
+      const key = focused && ["share", "point", "handle"].find((name) => focused.dataset[name] !== undefined);
+      const found = key && `[data-${key}="${focused.dataset[key]}"]`;
+      one("[data-tone-slot]", root).innerHTML = slot("tone");
+      one("[data-drift-slot]", root).innerHTML = slot("drift");
+      const curve = one('[data-slot-place="curve"]', root);
+      if (curve) curve.innerHTML = slot("curve");
+      one("[data-history-list]", root).innerHTML = slot("history");
+      page.showChannel();
+      if (found) all(found, root).find((element) => element.getClientRects().length)?.focus();
+    };
+    page.showChannel = () => {
+      for (const group of all("[data-of]", root)) group.classList.toggle("quiet-curve", group.dataset.of !== page.channel);
+      for (const words of all("[data-channel-words]", root)) words.hidden = words.dataset.channelWords !== page.channel;
+      for (const button of all("[data-channel]", root)) button.setAttribute("aria-pressed", String(button.dataset.channel === page.channel));
+    };
+    const showOpen = () => {
+      for (const more of all("[data-more]", root)) more.hidden = !page.open.has(more.dataset.more);
+      for (const button of all("[data-open]", root)) {
+        button.setAttribute("aria-expanded", String(page.open.has(button.dataset.open)));
+        button.textContent = page.open.has(button.dataset.open) ? "less" : "more";
+      }
+    };
     // Both pictures stand at equal height: their widths share the row by aspect ratio.
-    for (const figure of all("figure", easel)) {
-      const image = one("img", figure);
+    for (const figure of all("figure", one("[data-easel]", root))) {
+      const image = one("img[width]", figure);
       if (image) figure.style.flexGrow = String(image.getAttribute("width") / image.getAttribute("height"));
     }
-    state.pictures = { look: picture.getAttribute("src"), original: before.getAttribute("src"), evened: null };
 
-    const draft = newestWins(async ({ proofs }) => {
+    page.draft = newestWins(async ({ proofs, drag }) => {
       const slow = setTimeout(() => (rendering.hidden = false), 150);
       try {
-        const json = { look: state.look, frame, reference, parts: true, proofs };
-        const answer = await (await ask(`/series/${slug}/shape/draft`, { method: "POST", json })).json();
-        state.pictures = answer.pictures;
-        await swapPicture(picture, state.pictures[state.shown]);
+        // The picture first, while something moves a quicker one; what is measured of it follows.
+        const send = async (json) => (await ask(`/series/${slug}/shape/draft`, { method: "POST", json: { frame, reference, ...json } })).json();
+        const first = await send({ look: page.look, parts: false, drag });
+        page.pictures = first.pictures;
+        if (drag) page.look = first.look;
+        const rest = send({ look: page.look, parts: true, proofs });
+        await swapPicture(picture, page.pictures[page.shown] + (proofs || page.shown !== "look" ? "" : "&quick=true"));
+        const answer = await rest;
         one("[data-instruments]", root).innerHTML = answer.instruments;
-        fillSlots();
+        page.fillSlots();
+        page.views.follow();
         if (answer.proofs) one("[data-proofs]", root).innerHTML = answer.proofs;
       } catch (error) {
         say(error.message);
@@ -41,153 +76,168 @@ export const shape = () => ({
         rendering.hidden = true;
       }
     });
-    const adopt = (kept) => {
-      state.look = kept.look;
-      state.revision = kept.revision;
+    page.adopt = (kept) => {
+      page.look = kept.look;
+      page.revision = kept.revision;
       one("[data-history]", root).innerHTML = kept.history;
-      if (kept.sheet) one("[data-sheet]", root).innerHTML = kept.sheet;
+      if (kept.sheet) {
+        const focused = document.activeElement?.closest?.("[data-name], [data-drop]")?.dataset.name;
+        one("[data-sheet]", root).innerHTML = kept.sheet;
+        showOpen();
+        if (focused) one(`[data-name="${CSS.escape(focused)}"]`, root)?.focus();
+      }
+      page.fillSlots();
     };
     let keeping = Promise.resolve();
-    const keep = () => {
+    /** Keep the look; with `sheet` its sentences are written anew, too. */
+    page.keep = (sheet = false) => {
       keeping = keeping.then(async () => {
         try {
-          const json = { look: state.look, revision: state.revision };
+          const json = { look: page.look, revision: page.revision, sheet };
           const kept = await (await ask(`/series/${slug}/look`, { method: "PUT", json })).json();
-          state.revision = kept.revision;
-          one("[data-history]", root).innerHTML = kept.history;
+          if (sheet) page.adopt(kept);
+          else {
+            page.revision = kept.revision;
+            one("[data-history]", root).innerHTML = kept.history;
+            one("[data-history-list]", root).innerHTML = slot("history");
+          }
         } catch (error) {
           say(error.message);
-          if (error.status === 409) {
-            adopt(await (await ask(`/series/${slug}/look`)).json());
-            draft({ proofs: true });
+          if (error.status) {
+            page.adopt(await (await ask(`/series/${slug}/look`)).json());
+            page.draft({ proofs: true });
           }
         }
       });
       return keeping;
     };
+    /** A change that sentences show: draft it, keep it, write the sheet anew. */
+    page.commit = () => {
+      page.draft({ proofs: true });
+      return page.keep(true);
+    };
+    const walkTo = async (address, json) => {
+      try {
+        await keeping;
+        page.adopt(await (await ask(address, { method: "POST", json })).json());
+        page.draft({ proofs: true });
+      } catch (error) {
+        say(error.message);
+      }
+    };
 
     root.addEventListener("live-input", ({ detail }) => {
-      setAt(state.look, detail.name, detail.value);
-      draft({ proofs: false });
+      setAt(page.look, detail.name, detail.value);
+      page.draft({ proofs: false });
     });
     root.addEventListener("live-change", ({ detail }) => {
-      setAt(state.look, detail.name, detail.value);
-      keep();
-      draft({ proofs: true });
+      setAt(page.look, detail.name, detail.value);
+      page.keep(detail.name.endsWith("_hue"));
+      page.draft({ proofs: true });
     });
-    root.addEventListener("change", async (event) => {
-      if (!event.target.matches(".tick")) return;
-      const name = event.target.dataset.name;
-      setAt(state.look, name, event.target.checked);
-      draft({ proofs: true });
-      await keep();
-      adopt(await (await ask(`/series/${slug}/look`)).json());
-      one(`.tick[data-name="${name}"]`, root)?.focus();
+    root.addEventListener("change", (event) => {
+      const { name } = event.target.dataset;
+      if (event.target.matches("[data-frame-choice]")) location.search = `?frame=${event.target.value}${reference ? `&reference=${reference}` : ""}`;
+      else if (event.target.matches("[data-wash]")) {
+        page.look.wash.colours = JSON.parse(event.target.value);
+        page.commit();
+      } else if (name) {
+        setAt(page.look, name, event.target.type === "checkbox" ? event.target.checked : event.target.value);
+        page.commit();
+      } else if (event.target.matches("[data-copy-whole]")) one("[data-copy-parts]", root).disabled = event.target.checked;
     });
     root.addEventListener("click", async (event) => {
-      const holding = event.target.closest("[data-hold-colour]");
-      if (holding) {
-        state.picking = !state.picking;
-        holding.setAttribute("aria-pressed", String(state.picking));
-        one("[data-hold-hint]", root).hidden = !state.picking;
-        return;
+      const find = (name) => event.target.closest(`[data-${name}]`);
+      const walk = find("walk");
+      if (walk) return walkTo(`/series/${slug}/look/${walk.dataset.walk}`);
+      const go = find("go");
+      if (go) return walkTo(`/series/${slug}/look/step/${go.dataset.go}`);
+      const open = find("open");
+      if (open) {
+        const { open: name } = open.dataset;
+        if (!page.open.delete(name)) page.open.add(name);
+        return showOpen();
       }
-      const letting = event.target.closest("[data-let-go]");
-      if (letting) {
-        state.look.kept.splice(Number(letting.dataset.letGo), 1);
-        draft({ proofs: true });
-        await keep();
-        return adopt(await (await ask(`/series/${slug}/look`)).json());
+      const reset = find("reset");
+      if (reset) {
+        delete page.look[reset.dataset.reset];
+        return page.commit();
       }
-      if (state.picking && event.target === picture) {
-        state.picking = false;
-        const box = picture.getBoundingClientRect();
-        const place = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
-        try {
-          const { colour } = await (await ask(`/series/${slug}/shape/pick`, { method: "POST", json: { frame, place } })).json();
-          state.look.kept.push({ family: { colour, tolerance: 30 }, hue: 8, chroma: 25, lightness: 12 });
-          draft({ proofs: true });
-          await keep();
-          adopt(await (await ask(`/series/${slug}/look`)).json());
-        } catch (error) {
-          say(error.message);
-        }
-        return;
+      const drop = find("drop");
+      if (drop) {
+        const names = drop.dataset.drop.split(".");
+        const index = Number(names.pop());
+        names.reduce((inner, name) => inner[name], page.look).splice(index, 1);
+        return page.commit();
       }
-      const walk = event.target.closest("[data-walk]");
-      if (walk) {
-        try {
-          await keeping;
-          adopt(await (await ask(`/series/${slug}/look/${walk.dataset.walk}`, { method: "POST" })).json());
-          draft({ proofs: true });
-        } catch (error) {
-          say(error.message);
-        }
-        return;
+      const picking = find("picking");
+      if (picking) return startPicking(picking);
+      const channel = find("channel");
+      if (channel) {
+        page.channel = channel.dataset.channel;
+        return page.showChannel();
       }
-      const show = event.target.closest("[data-show]");
-      if (show) return this.show(root, state, picture, show.dataset.show, draft);
-      const arrange = event.target.closest("[data-arrange]:is(button)");
-      if (arrange) {
-        easel.dataset.arrange = arrange.dataset.arrange;
-        press(all("[data-arrange]:is(button)", root), arrange);
-        fit();
+      if (find("choose-proofs")) return one("#proofs", root).showModal();
+      if (find("proofs-usual")) return setProofs(null);
+      if (find("proofs-set")) return setProofs(all("[data-proof]:checked", root).map((box) => box.value));
+      if (find("copy")?.matches("button")) {
+        const whole = one("[data-copy-whole]", root).checked;
+        const parts = whole ? null : all("[data-copy-parts] input:checked", root).map((box) => box.value);
+        one("#copy", root).close();
+        return walkTo(`/series/${slug}/look/copy`, { series: one("[data-copy-from]", root).value, parts });
       }
+      if (page.picking && event.target === picture) return pickAt(event);
     });
-    const held = one("[data-held]", root);
-    held.addEventListener("hold", () => picture.setAttribute("src", state.pictures.original));
-    held.addEventListener("release", () => picture.setAttribute("src", state.pictures[state.shown]));
-
-    const mat = one("[data-mat]", root);
-    const over = one("[data-over]", root);
-    const edge = one("[data-edge]", root);
-    let split = 50;
-    const fit = () => {
-      const mode = easel.dataset.arrange;
-      over.hidden = edge.hidden = mode !== "split";
-      if (mode !== "split") return;
-      const box = mat.getBoundingClientRect();
-      const at = picture.getBoundingClientRect();
-      Object.assign(before.style, { position: "absolute", left: `${at.left - box.left}px`, top: `${at.top - box.top}px`, width: `${at.width}px`, height: `${at.height}px` });
-      const x = at.left - box.left + (at.width * split) / 100;
-      over.style.clipPath = `inset(0 ${box.width - x}px 0 0)`;
-      edge.style.left = `${x}px`;
-      edge.setAttribute("aria-valuenow", String(Math.round(split)));
+    const startPicking = (button) => {
+      page.picking = page.picking ? null : button.dataset.picking;
+      button.setAttribute("aria-pressed", String(Boolean(page.picking)));
+      one("[data-hold-hint]", root).hidden = page.picking !== "hold";
+      if (page.picking) say(page.picking === "hold" ? "Pick the colour to hold in the frame." : "Pick the colour to move in the frame.");
+      picture.tabIndex = page.picking ? 0 : -1;
+      if (page.picking) picture.focus();
     };
-    window.addEventListener("resize", fit);
-    picture.addEventListener("load", fit);
-    edge.addEventListener("keydown", (event) => {
-      const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-      if (!step) return;
-      event.preventDefault();
-      split = Math.min(100, Math.max(0, split + step * (event.shiftKey ? 10 : 1)));
-      fit();
+    picture.addEventListener("keydown", (event) => {
+      if (!page.picking || event.key !== "Enter") return;
+      const box = picture.getBoundingClientRect();
+      pickAt({ clientX: box.left + box.width / 2, clientY: box.top + box.height / 2 });
     });
-    edge.addEventListener("pointerdown", (event) => {
-      edge.setPointerCapture(event.pointerId);
-      const move = (at) => {
-        const box = picture.getBoundingClientRect();
-        split = Math.min(100, Math.max(0, (100 * (at.clientX - box.left)) / box.width));
-        fit();
-      };
-      edge.addEventListener("pointermove", move);
-      edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", move), { once: true });
-    });
+    const pickAt = async (event) => {
+      const what = page.picking;
+      page.picking = null;
+      const box = picture.getBoundingClientRect();
+      const place = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
+      try {
+        const { colour } = await (await ask(`/series/${slug}/shape/pick`, { method: "POST", json: { frame, place } })).json();
+        if (what === "hold") page.look.kept.push({ family: { colour, tolerance: 30 } });
+        else page.look.moves.own.push({ source: colour });
+        if (what === "move") page.open.add("moves");
+        await page.commit();
+      } catch (error) {
+        say(error.message);
+      }
+    };
+    const setProofs = async (frames) => {
+      try {
+        await ask(`/series/${slug}/look/proofs`, { method: "POST", json: { frames } });
+        one("#proofs", root).close();
+        page.draft({ proofs: true });
+      } catch (error) {
+        say(error.message);
+      }
+    };
     acceptFiles("look", async ([file]) => {
-      const body = new FormData();
-      body.append("file", file);
-      const response = await fetch(`/series/${slug}/look.json`, { method: "POST", body, headers: { accept: "application/json" } });
-      const kept = await response.json();
-      if (!response.ok) return say(kept.message);
-      adopt(kept);
-      draft({ proofs: true });
+      const form = new FormData();
+      form.append("file", file);
+      try {
+        page.adopt(await (await ask(`/series/${slug}/look.json`, { method: "POST", form })).json());
+        page.draft({ proofs: true });
+      } catch (error) {
+        say(error.message);
+      }
     });
-  },
-  async show(root, state, picture, name, draft) {
-    state.shown = name;
-    const buttons = all("[data-show]", root);
-    press(buttons, buttons.find((button) => button.dataset.show === name));
-    if (state.pictures[name]) await swapPicture(picture, state.pictures[name]);
-    else draft({ proofs: false });
+    page.views = connectViews(page);
+    connectHandles(page);
+    page.fillSlots();
+    showOpen();
   },
 });

@@ -1,0 +1,88 @@
+"""What dragging a handle means for a look, and the notes on what goes wrong."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.fit.plan import Aim, plan_frame
+from nuvett.core.fit.statistics import measure
+from nuvett.core.fit.warnings import warnings_of
+from nuvett.core.look.handles import drag, land
+from nuvett.core.look.look import Look
+from nuvett.core.look.steps import CurveStep, ExposureStep, HoldStep, MoveStep, OwnMove, WhiteStep
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
+from nuvett.core.spaces.rgb import to_linear
+
+places = st.tuples(st.floats(-5, 105), st.floats(-5, 105))
+
+
+def test_a_zone_dragged_on_the_chart_takes_that_hue_and_chroma() -> None:
+    zones = drag(Look(), "zone.highlight", (0.0, 0.08)).zones
+    assert (zones.highlight_hue, zones.highlight_chroma) == (90, 8)
+    assert zones.shadow_hue is None
+    assert drag(Look(), "zone.shadow", (0.9, 0)).zones.shadow_chroma == 20, "kept within its range"
+
+
+def test_a_move_lands_where_its_square_is_put() -> None:
+    look = Look(moves=MoveStep(own=(OwnMove(source=(0.5, 0.1, 0.0)),)))
+    own = drag(look, "move.0", (0.0, 0.15)).moves.own[0]
+    assert (own.hue, own.chroma) == (90, 50)
+    with pytest.raises(InvalidChangeError):
+        drag(look, "move.1", (0, 0))
+
+
+@settings(max_examples=40)
+@given(st.lists(st.tuples(st.integers(0, 6), places), max_size=12))
+def test_whatever_is_dragged_the_curve_rises_and_stays_usable(moves: list[tuple[int, tuple[float, float]]]) -> None:
+    look = Look()
+    for index, place in moves:
+        count = len(look.curve.red)
+        look = drag(look, f"curve.red.{min(index, count)}", place)
+        look = land(look, *place)
+        CurveStep.model_validate(look.curve.model_dump())
+    assert look.curve.red[0][0] >= 0 and look.curve.red[-1][0] <= 100
+
+
+def test_a_share_lands_where_the_tone_column_has_it() -> None:
+    once = land(Look(), 40, 55)
+    assert (40, 55) in once.curve.master
+    again = land(once, 41, 30)
+    assert again.curve.master == ((0, 0), (40, 30), (100, 100)), "a point that is near is moved"
+    assert land(again, 20, 90).curve.master[1] == (20, 30), "never above the next point"
+
+
+@pytest.mark.parametrize("handle", ["zone.sky", "move.7", "curve.cyan.0", "curve.red.9", "elsewhere"])
+def test_an_unknown_handle_is_refused(handle: str) -> None:
+    with pytest.raises(InvalidChangeError):
+        drag(Look(), handle, (0, 0))
+
+
+def test_notes_name_what_goes_wrong_and_only_that() -> None:
+    random = np.random.default_rng(4)
+    skin = np.column_stack([random.uniform(0.4, 0.7, 500), np.full(500, 0.06), np.full(500, 51.0)])
+    wall = np.column_stack([random.uniform(0.2, 0.9, 3000), np.full(3000, 0.01), random.uniform(0, 360, 3000)])
+    lab = oklch_to_oklab(np.concatenate([skin, wall]).astype(np.float32))
+    sample = stratified_sample(oklab_to_linear(lab))
+    own = measure(linear_to_oklab(sample))
+    aim = Aim.of_statistics(own)
+
+    def notes(**steps: object) -> list[str]:
+        return warnings_of(plan_frame(own, aim, Look(**steps)), sample)  # type: ignore[arg-type]
+
+    assert notes() == []
+    assert any("clipped" in note for note in notes(exposure=ExposureStep(exposure=2.5)))
+    assert any("lost in black" in note for note in notes(curve=CurveStep(master=((45, 0), (100, 100)))))
+    assert any("skin" in note for note in notes(white=WhiteStep(warmth=-40)))
+    held = notes(white=WhiteStep(warmth=-40), hold=HoldStep(on=True))
+    assert not any("skin" in note for note in held)
+
+
+def test_a_steep_look_is_noted(photo: np.ndarray) -> None:
+    sample = stratified_sample(to_linear((photo / 255).astype(np.float32)))
+    own = measure(linear_to_oklab(sample))
+    steep = Look(curve=CurveStep(master=((0, 0), (40, 10), (60, 90), (100, 100))))
+    assert any("break up" in note for note in warnings_of(plan_frame(own, Aim.of_statistics(own), steep), sample))
+    assert not warnings_of(plan_frame(own, Aim.of_statistics(own), Look()), sample)
