@@ -167,8 +167,18 @@ def _zone_handles(look: Look, tints: dict[str, Any]) -> list[ZoneHandle]:
     return found
 
 
-def _ring(hold: FamilyHold) -> str:
-    """The ring around a held family, that its colours may not leave: points of a polygon on the chart."""
+@dataclass(frozen=True)
+class Ring:
+    """The ring around a held family, that its colours may not leave: a polygon on the chart, and its handle."""
+
+    index: int
+    name: str
+    points: str
+    x: float
+    y: float
+
+
+def _ring(index: int, hold: FamilyHold) -> Ring:
     _, a, b = hold.family.colour
     chroma, hue = float(np.hypot(a, b)), float(np.arctan2(b, a))
     turn, share = np.radians(hold.hue), hold.chroma / 100
@@ -177,7 +187,8 @@ def _ring(hold: FamilyHold) -> str:
         c, h = chroma * (1 + share * np.cos(t)), hue + turn * np.sin(t)
         x, y = place_of(float(c * np.cos(h)), float(c * np.sin(h)))
         corners.append(f"{x:.1f},{y:.1f}")
-    return " ".join(corners)
+    c, h = chroma * (1 + share), hue + turn
+    return Ring(index, family_name(hold), " ".join(corners), *place_of(float(c * np.cos(h)), float(c * np.sin(h))))
 
 
 def curve_paths(curve: CurveStep) -> dict[str, str]:
@@ -219,7 +230,7 @@ def instruments(context: Context, easel: Easel) -> dict[str, Any]:
         "cloud": chart_cloud(finished.cloud),
         "arrows": _arrows(look),
         "zone_handles": _zone_handles(look, tints) if look.zones.on else [],
-        "rings": [_ring(hold) for hold in look.kept],
+        "rings": [_ring(i, hold) for i, hold in enumerate(look.kept)],
         "curves": curve_paths(look.curve),
         "look": look.model_dump(mode="json"),
         "hue_marks": HUE_MARKS,

@@ -11,7 +11,8 @@ from nuvett.core.fit.statistics import measure
 from nuvett.core.fit.warnings import warnings_of
 from nuvett.core.look.handles import drag, land
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import CurveStep, ExposureStep, HoldStep, MoveStep, OwnMove, WhiteStep
+from nuvett.core.look.steps import CurveStep, ExposureStep, FamilyHold, HoldStep, MoveStep, OwnMove, WhiteStep
+from nuvett.core.reading.family import Family
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
 from nuvett.core.spaces.rgb import to_linear
@@ -32,6 +33,16 @@ def test_a_move_lands_where_its_square_is_put() -> None:
     assert (own.hue, own.chroma) == (90, 50)
     with pytest.raises(InvalidChangeError):
         drag(look, "move.1", (0, 0))
+
+
+def test_a_ring_reaches_where_it_is_dragged() -> None:
+    look = Look(kept=(FamilyHold(family=Family(colour=(0.6, 0.1, 0.0))),))
+    kept = drag(look, "hold.0", (0.0, 0.15)).kept[0]
+    assert (kept.hue, kept.chroma) == (60, 50), "a quarter turn is held to the most there is"
+    near = drag(look, "hold.0", (0.11 * np.cos(0.2), 0.11 * np.sin(0.2))).kept[0]
+    assert (near.hue, near.chroma) == (pytest.approx(11.5, abs=0.1), 10)
+    with pytest.raises(InvalidChangeError):
+        drag(look, "hold.1", (0, 0))
 
 
 @settings(max_examples=40)

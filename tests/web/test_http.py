@@ -1,5 +1,6 @@
 """What the server refuses, promises and answers, without a browser."""
 
+import html
 import io
 import re
 from collections.abc import Iterator
@@ -252,7 +253,12 @@ def test_the_palette_is_edited_saved_used_and_handed_out(client: TestClient, slu
     assert client.post(f"{address}/palette", json={"do": "find again"}).text.count(", held") == 0
     assert "Palette Späte Lampe used" in client.post(f"{address}/use/{key.group(1)}").text
     assert client.post("/palettes/file", files={"file": ("x.gpl", b"nothing")}).status_code == 422
-    assert client.post(f"/palettes/{key.group(1)}/remove").text.count("data-use") == 0
+    gone = client.post(f"/palettes/{key.group(1)}/remove").text
+    assert gone.count("data-use") == 0 and "put it back" in gone
+    back = html.unescape(re.search(r'data-put-back="([^"]+)"', gone).group(1))  # type: ignore[union-attr]
+    assert (
+        client.post("/palettes/file", files={"file": ("palette.json", back.encode())}).json()["name"] == "Späte Lampe"
+    )
 
 
 def test_a_reference_taken_out_comes_back_with_undo(client: TestClient, slug: str, studio: Studio) -> None:

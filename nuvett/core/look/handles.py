@@ -39,6 +39,19 @@ def drag_move(look: Look, index: int, a: float, b: float) -> Look:
     return look.model_copy(update={"moves": look.moves.model_copy(update={"own": tuple(own)})})
 
 
+def drag_hold(look: Look, index: int, a: float, b: float) -> Look:
+    """Let the ring of a held family reach OKLab a, b: its limits of hue and chroma. Raises InvalidChangeError."""
+    kept = list(look.kept)
+    if not 0 <= index < len(kept):
+        raise InvalidChangeError("That hold is not there any more.")
+    _, a0, b0 = kept[index].family.colour
+    turn = (math.degrees(math.atan2(b, a) - math.atan2(b0, a0)) + 180) % 360 - 180
+    share = 100 * abs(math.hypot(a, b) / max(math.hypot(a0, b0), 1e-3) - 1)
+    limits = {"hue": round(_bounded(abs(turn), 0, 60), 1), "chroma": round(_bounded(share, 0, 100), 1)}
+    kept[index] = kept[index].model_copy(update=limits)
+    return look.model_copy(update={"kept": tuple(kept)})
+
+
 def land(look: Look, at: float, lightness: float) -> Look:
     """Let tones that would lie at CIE L* `at` without the master curve land at another: a point of that curve.
 
@@ -90,8 +103,8 @@ def drag_point(points: tuple[CurvePoint, ...], index: int, x: float, y: float) -
 def drag(look: Look, handle: str, place: tuple[float, float]) -> Look:
     """A look after one of its handles was dragged.
 
-    handle : "zone.shadow" or "move.0" with a place in OKLab a, b; "curve.red.2" with a place in 0 to 100 both ways;
-        "land" with CIE L* before and after
+    handle : "zone.shadow", "move.0" or "hold.0" with a place in OKLab a, b; "curve.red.2" with a place in 0 to 100
+        both ways; "land" with CIE L* before and after
 
     Raises InvalidChangeError for another handle.
     """
@@ -100,6 +113,8 @@ def drag(look: Look, handle: str, place: tuple[float, float]) -> Look:
         return drag_zone(look, match[1], x, y)
     if match := re.fullmatch(r"move\.(\d+)", handle):
         return drag_move(look, int(match[1]), x, y)
+    if match := re.fullmatch(r"hold\.(\d+)", handle):
+        return drag_hold(look, int(match[1]), x, y)
     if match := re.fullmatch(r"curve\.(master|red|green|blue)\.(\d+)", handle):
         points: Any = drag_point(getattr(look.curve, match[1]), int(match[2]), x, y)
         return look.model_copy(update={"curve": look.curve.model_copy(update={"on": True, match[1]: points})})

@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.reading.palette import Palette
-from nuvett.core.reading.swatches import FORMATS, write_palette
+from nuvett.core.reading.swatches import FORMATS, SavedPalette, write_palette
 from nuvett.services import palettes, sampling
 from nuvett.services.catalogue import find_reference, find_series
 from nuvett.web.context import Context, Means
@@ -34,11 +34,12 @@ def of_reading(context: Means, slug: str, reference_id: uuid.UUID, kind: str) ->
         return _file(sampling.reading_of(row).palette, row.name, kind)
 
 
-def _list(context: Context) -> HTMLResponse:
+def _list(context: Context, gone: SavedPalette | None = None) -> HTMLResponse:
     with context.session() as session:
         saved = [(str(row.id), palettes.palette_of(row)) for row in palettes.saved_palettes(session)]
+    back = (gone.name, write_palette(gone.colours, gone.name, "json")) if gone else None
     items = [(key, found.name, palette_bands(found.colours)) for key, found in saved]
-    return context.part("parts/palettes.html", items=items, formats=tuple(FORMATS))
+    return context.part("parts/palettes.html", items=items, formats=tuple(FORMATS), gone=back)
 
 
 @router.get("/palettes")
@@ -78,5 +79,6 @@ def rename(context: Means, palette_id: uuid.UUID, name: Annotated[str, Form()]) 
 @router.post("/palettes/{palette_id}/remove")
 def remove(context: Means, palette_id: uuid.UUID) -> HTMLResponse:
     with context.session() as session:
+        gone = palettes.palette_of(palettes.find_palette_row(session, palette_id))
         palettes.delete_palette(session, palette_id)
-    return _list(context)
+    return _list(context, gone)

@@ -109,7 +109,7 @@ def _dragged(context: Context, easel: Easel, look: Look, asked: Any) -> Look:
         raise InvalidChangeError from error
     if not (abs(x) <= 1000 and abs(y) <= 1000):
         raise InvalidChangeError
-    if handle.startswith(("zone.", "move.")):
+    if handle.startswith(("zone.", "move.", "hold.")):
         x, y = chart_place(x, y)
     if handle.startswith("share."):
         marks = straight_marks(context.studio.bench, easel.facts, easel.index, easel.with_look(look).aimed)

@@ -3,6 +3,7 @@
 export function newestWins(send) {
   let busy = false;
   let waiting = null;
+  let resting = [];
   const run = async (value) => {
     busy = true;
     try {
@@ -10,14 +11,19 @@ export function newestWins(send) {
     } finally {
       busy = false;
       if (waiting !== null) {
-        const next = waiting;
+        const { value: next } = waiting;
         waiting = null;
         run(next);
+      } else {
+        for (const tell of resting.splice(0)) tell();
       }
     }
   };
-  return (value) => {
-    if (busy) waiting = value;
+  const draft = (value) => {
+    if (busy) waiting = { value };
     else run(value);
   };
+  /** When everything asked for so far has been answered. */
+  draft.settled = () => (busy ? new Promise((resolve) => resting.push(resolve)) : Promise.resolve());
+  return draft;
 }

@@ -220,7 +220,8 @@ export const read = () => ({
       palettes.showModal();
     };
     palettes.addEventListener("click", (event) => {
-      const { use, delete: gone } = event.target.dataset;
+      const { use, delete: gone, putBack } = event.target.dataset;
+      if (putBack) return bringIn(new File([putBack], "palette.json"));
       if (use) {
         palettes.close();
         change(address(`use/${use}`), { method: "POST" });
@@ -230,7 +231,7 @@ export const read = () => ({
       event.preventDefault();
       await fillPalettes({ address: address("palette/save"), method: "POST", form: new FormData(event.target) });
     });
-    acceptFiles("palette", async ([file]) => {
+    const bringIn = async (file) => {
       const form = new FormData();
       form.append("file", file);
       try {
@@ -239,7 +240,8 @@ export const read = () => ({
       } catch (error) {
         say(error.message);
       }
-    });
+    };
+    acceptFiles("palette", ([file]) => bringIn(file));
     const frames = document.getElementById("frames");
     const fillFrames = async (of) => {
       one("[data-frame-list]", frames).innerHTML = await (await ask(`/series/${slug}/read/frames?of=${encodeURIComponent(of)}`)).text();

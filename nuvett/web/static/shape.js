@@ -196,14 +196,31 @@ export const shape = () => ({
       picture.tabIndex = page.picking ? 0 : -1;
       if (page.picking) picture.focus();
     };
-    picture.addEventListener("keydown", (event) => {
-      if (!page.picking || event.key !== "Enter") return;
+    // From the keyboard a cross is moved over the frame and Enter picks there.
+    const cross = { x: 0.5, y: 0.5 };
+    const showCross = () => {
+      const shown = one("[data-cross]", root);
+      shown.hidden = !page.picking;
       const box = picture.getBoundingClientRect();
-      pickAt({ clientX: box.left + box.width / 2, clientY: box.top + box.height / 2 });
+      const around = picture.parentElement.getBoundingClientRect();
+      Object.assign(shown.style, { left: `${box.left - around.left + cross.x * box.width - 12}px`, top: `${box.top - around.top + cross.y * box.height - 12}px` });
+    };
+    picture.addEventListener("keydown", (event) => {
+      if (!page.picking) return;
+      const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+      if (!arrow && event.key !== "Enter") return;
+      event.preventDefault();
+      const box = picture.getBoundingClientRect();
+      if (!arrow) return pickAt({ clientX: box.left + cross.x * box.width, clientY: box.top + cross.y * box.height });
+      const step = event.shiftKey ? 0.1 : 0.01;
+      cross.x = Math.min(1, Math.max(0, cross.x + arrow[0] * step));
+      cross.y = Math.min(1, Math.max(0, cross.y + arrow[1] * step));
+      showCross();
     });
     const pickAt = async (event) => {
       const what = page.picking;
       page.picking = null;
+      showCross();
       const box = picture.getBoundingClientRect();
       const place = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
       try {

@@ -16,9 +16,10 @@ export function connectHandles(page) {
   const send = (handle, x, y) => page.draft({ proofs: false, drag: { handle, x, y } });
   const rest = (delay) => {
     clearTimeout(settling);
-    settling = setTimeout(() => {
+    settling = setTimeout(async () => {
       if (dragging) return;
       page.views.clipWhile(false);
+      await page.draft.settled(); // the look that the last movement gave must be there before it is kept
       page.commit();
     }, delay);
   };
