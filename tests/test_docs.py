@@ -1,5 +1,6 @@
 """What the documents promise: settings, keys, commands, words and links are there and true."""
 
+import json
 import os
 import re
 import subprocess
@@ -8,8 +9,11 @@ from functools import partial
 from pathlib import Path
 
 import pytest
+from pydantic import BaseModel
 
 from nuvett.cli import app
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.reading.regions import Sampling
 from nuvett.settings import Settings
 from nuvett.web.glossary import GLOSSARY
 from nuvett.web.keys import KEYS
@@ -40,6 +44,12 @@ def test_every_command_is_documented() -> None:
     text = (DOCS / "command-line.md").read_text()
     names = {command.callback.__name__ for command in app.registered_commands if command.callback}
     assert names == set(re.findall(r"^\| `([a-z]+)", text, re.M))
+
+
+@pytest.mark.parametrize("kind", [Look, Trim, Sampling])
+def test_the_published_schema_is_that_of_the_document(kind: type[BaseModel]) -> None:
+    published = json.loads((DOCS / "schemas" / f"{kind.__name__.lower()}.schema.json").read_text())
+    assert published == kind.model_json_schema()
 
 
 def test_links_in_documents_lead_somewhere() -> None:

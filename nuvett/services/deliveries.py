@@ -306,6 +306,6 @@ def shared_table(bench: Workbench, session: Session, series: models.Series, fmt:
     table = compile_plan(bench.shared_plan(facts, aimed), size)
     notes = (
         "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
-        "A table cannot carry: even light, the fit of each frame, trims.",
+        "A table cannot carry: even light, the fit of each frame, the finish, trims.",
     )
     return table_text(table, fmt, series.title, notes)

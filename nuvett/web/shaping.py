@@ -8,7 +8,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from nuvett.core.fit.hand import curve_through, master_table
-from nuvett.core.look.look import Look
+from nuvett.core.look.look import STEPS, Look
 from nuvett.core.look.steps import HUES, CurveStep, FamilyHold
 from nuvett.core.look.words import LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
 from nuvett.core.reading.palette import Palette
@@ -281,6 +281,7 @@ def sheet_values(session: Session, slug: str) -> dict[str, Any]:
         "values": LOOK_VALUES,
         "move_values": MOVE_VALUES,
         "parts": PART_WORDS,
+        "numbers": {name: number for number, name in enumerate(STEPS, start=1)},
         "hues": HUES,
         "modes": BLEND_MODES,
         "washes": washes,

@@ -129,7 +129,7 @@ def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLa
     boundary = gamut_boundary(space)
     chroma = _chroma(after)
     limit = np.maximum(_limit_of(after, boundary), np.float32(1e-4))
-    index = np.flatnonzero((chroma > _KNEE * limit) & (after[:, 0] > 0) & (after[:, 0] < 1))
+    index = np.flatnonzero(chroma > _KNEE * limit)
     if index.size == 0:
         return after
     relative = chroma[index] / limit[index]

@@ -1,4 +1,4 @@
-import { all, ask, one, say } from "./common.js";
+import { all, ask, one, say, setAddress } from "./common.js";
 import { newestWins } from "./draft.js";
 
 const POLL = 700;
@@ -33,9 +33,7 @@ export const clip = () => ({
       strip.setAttribute("aria-valuenow", String(at));
       strip.setAttribute("aria-valuetext", one("[data-where]", root).textContent);
       if (quietly) return;
-      const address = new URL(location.href);
-      address.searchParams.set("frame", at);
-      history.replaceState(null, "", address);
+      setAddress({ frame: at });
       show(at);
     };
     go(at, true);

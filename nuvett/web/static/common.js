@@ -38,6 +38,16 @@ export async function ask(address, { method = "GET", json, form, signal } = {}) 
   return response;
 }
 
+/** Put what is seen into the address, so that reload, back and sharing show the same; null takes a name out. */
+export function setAddress(changes) {
+  const address = new URL(location.href);
+  for (const [name, value] of Object.entries(changes)) {
+    if (value === null) address.searchParams.delete(name);
+    else address.searchParams.set(name, value);
+  }
+  history.replaceState(null, "", address);
+}
+
 /** Set a value at a path of names joined by dots. */
 export function setAt(object, path, value) {
   const names = path.split(".");

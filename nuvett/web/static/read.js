@@ -1,4 +1,4 @@
-import { all, ask, one, press, say } from "./common.js";
+import { all, ask, one, press, say, setAddress } from "./common.js";
 import { newestWins } from "./draft.js";
 import { connectInstruments, placePoints } from "./read_instruments.js";
 import { connectStill } from "./read_still.js";
@@ -6,16 +6,6 @@ import { acceptFiles, sendFiles } from "./upload.js";
 
 const POLL = 800;
 const SLOTS = ["palette", "tone", "side", "target"];
-
-/** Put what the address names into it, so that reload, back and sharing show the same. */
-function setAddress(changes) {
-  const address = new URL(location.href);
-  for (const [name, value] of Object.entries(changes)) {
-    if (value === null) address.searchParams.delete(name);
-    else address.searchParams.set(name, value);
-  }
-  history.replaceState(null, "", address);
-}
 
 export const read = () => ({
   init() {

@@ -1,7 +1,7 @@
 // How the frame is looked at on Shape: original or look, beside, split or alone, zoomed and panned, with clipping shown,
 // and beside another state of the look.
 
-import { all, ask, one, press, say, swapPicture } from "./common.js";
+import { all, ask, one, press, say, setAddress, swapPicture } from "./common.js";
 import { newestWins } from "./draft.js";
 
 export function connectViews(page) {
@@ -80,6 +80,7 @@ export function connectViews(page) {
     if (!view.zoom) view.mats = [mat.getBoundingClientRect(), matBeside.getBoundingClientRect()];
     view.zoom = scale;
     press(all("[data-zoom]", root), one(`[data-zoom="${scale}"]`, root));
+    setAddress({ zoom: scale || null });
     for (const [box, inner] of [[mat, picture], [matBeside, beside]]) {
       if (!inner) continue;
       const size = view.mats?.[box === mat ? 0 : 1];
@@ -121,17 +122,26 @@ export function connectViews(page) {
     }
   };
 
+  const arrangeAs = (name) => {
+    if (view.zoom) zoom(0);
+    easel.dataset.arrange = name;
+    press(all("[data-arrange]:is(button)", root), one(`[data-arrange="${name}"]:is(button)`, root));
+    setAddress({ arrange: name === "beside" ? null : name });
+    fit();
+  };
+  const clip = (on) => {
+    view.clipping = on;
+    one("[data-clipping]:is(button)", root).setAttribute("aria-pressed", String(on));
+    setAddress({ clipping: on ? 1 : null });
+    showClipping();
+  };
+
   root.addEventListener("click", (event) => {
     const find = (name) => event.target.closest(`[data-${name}]:is(button)`)?.dataset;
     const shown = find("show");
     if (shown) return show(shown.show);
     const arrange = find("arrange");
-    if (arrange) {
-      if (view.zoom) zoom(0);
-      easel.dataset.arrange = arrange.arrange;
-      press(all("[data-arrange]:is(button)", root), one(`[data-arrange="${arrange.arrange}"]:is(button)`, root));
-      return fit();
-    }
+    if (arrange) return arrangeAs(arrange.arrange);
     const scale = find("zoom");
     if (scale) return zoom(Number(scale.zoom));
     const step = find("beside-step");
@@ -139,11 +149,7 @@ export function connectViews(page) {
       one("#history", root).close();
       return other(`step ${step.besideStep}`);
     }
-    if (find("clipping")) {
-      view.clipping = !view.clipping;
-      event.target.setAttribute("aria-pressed", String(view.clipping));
-      showClipping();
-    }
+    if (find("clipping")) clip(!view.clipping);
   });
   one("[data-beside-choice]", root).addEventListener("change", (event) => other(event.target.value));
   const held = one("[data-held]", root);
@@ -195,6 +201,15 @@ export function connectViews(page) {
       pan(to[0] * (event.shiftKey ? 4 : 1), to[1] * (event.shiftKey ? 4 : 1));
     });
   }
+  /** Show what the address asks for, once the picture is there to be measured. */
+  const fromAddress = async () => {
+    const asked = new URL(location.href).searchParams;
+    await picture.decode().catch(() => {});
+    if (["split", "alone"].includes(asked.get("arrange"))) arrangeAs(asked.get("arrange"));
+    if (["1", "2"].includes(asked.get("zoom"))) zoom(Number(asked.get("zoom")));
+    if (asked.get("clipping")) clip(true);
+  };
+  fromAddress();
   return {
     follow,
     /** Show what clips while an end of the tone scale is dragged. */
