@@ -244,6 +244,8 @@ def test_from_a_clip_to_a_weighed_target_by_keyboard(quiet: Page, site: str) -> 
     page.goto(f"{site}{DEMO_SERIES}/read")
     page.keyboard.press("c")
     expect(page.get_by_text("0:00.00, frame 0")).to_be_visible()
+    found = Axe().run(page)
+    assert found.violations_count == 0, found.generate_report()
     for key in ("Home", "Shift+ArrowRight", "n", "n", "b"):
         page.keyboard.press(key)
     expect(page.get_by_text("0:01.04, frame 25")).to_be_visible()
