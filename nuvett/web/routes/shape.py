@@ -54,6 +54,7 @@ def show(
         frame_id=str(easel.frame.id),
         frame_name=easel.labels[easel.frame.id].name,
         hero=easel.labels[easel.frame.id].hero,
+        faces=len(easel.frame.faces),
         frame_width=easel.frame.width,
         frame_height=easel.frame.height,
         before_id=str(easel.facts[(easel.index - 1) % count].id),
