@@ -4,6 +4,8 @@ import { connectHandles } from "./shape_handles.js";
 import { connectViews } from "./shape_views.js";
 import { acceptFiles } from "./upload.js";
 
+const ENDS = new Set(["tone.black", "tone.white", "exposure.exposure", "curve.faded"]);
+
 export const shape = () => ({
   init() {
     const root = this.$el;
@@ -129,10 +131,12 @@ export const shape = () => ({
     root.addEventListener("live-input", ({ detail }) => {
       setAt(page.look, detail.name, detail.value);
       page.draft({ proofs: false });
+      if (ENDS.has(detail.name)) page.views.clipWhile(true);
     });
     root.addEventListener("live-change", ({ detail }) => {
       setAt(page.look, detail.name, detail.value);
       page.keep(detail.name.endsWith("_hue"));
+      page.views.clipWhile(false);
       page.draft({ proofs: true });
     });
     root.addEventListener("change", (event) => {

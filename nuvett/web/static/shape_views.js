@@ -15,7 +15,7 @@ export function connectViews(page) {
   const over = one("[data-over]", root);
   const edge = one("[data-edge]", root);
   const clipping = one("[data-clipping-picture]", root);
-  const view = { split: 50, zoom: 0, x: 0.5, y: 0.5, clipping: false, other: null, mats: null };
+  const view = { split: 50, zoom: 0, x: 0.5, y: 0.5, clipping: false, moving: false, other: null, mats: null };
 
   const planOf = (address) => new URL(address, location.href).searchParams.get("plan") ?? "";
   const show = async (name) => {
@@ -41,7 +41,7 @@ export function connectViews(page) {
     edge.setAttribute("aria-valuenow", String(Math.round(view.split)));
   };
   const showClipping = () => {
-    clipping.hidden = !view.clipping || view.zoom > 0;
+    clipping.hidden = !(view.clipping || view.moving) || view.zoom > 0;
     if (clipping.hidden) return;
     const plan = planOf(page.pictures[page.shown]);
     clipping.src = `/series/${slug}/frames/${frame}/clipping.png?edge=1280${plan ? `&plan=${plan}` : ""}`;
@@ -214,12 +214,9 @@ export function connectViews(page) {
     follow,
     /** Show what clips while an end of the tone scale is dragged. */
     clipWhile(on) {
-      clipping.hidden = !(on || view.clipping) || view.zoom > 0;
-      if (!clipping.hidden) {
-        const plan = planOf(page.pictures.look);
-        clipping.src = `/series/${slug}/frames/${frame}/clipping.png?edge=1280&plan=${plan}`;
-        fit();
-      }
+      if (view.moving === on) return;
+      view.moving = on;
+      showClipping();
     },
   };
 }
