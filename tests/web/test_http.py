@@ -232,6 +232,20 @@ def test_read_answers_while_dragging_and_keeps_only_what_is_let_go(
     assert client.get(f"{address}/lit.png?x=nan").status_code == 422
 
 
+def test_two_windows_on_one_reference_do_not_overwrite_each_other(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    with studio.database.session() as session:
+        reference = catalogue.find_series(session, slug).references[0].id
+    address = f"/series/{slug}/references/{reference}"
+    was: dict[str, object] = {"colours": 6}
+    assert client.put(f"{address}/sampling", json={"colours": 8, "was": was}).status_code == 200
+    late = client.put(f"{address}/sampling", json={"tone": [0, 50], "was": was})
+    assert late.status_code == 409 and "another window" in late.json()["message"]
+    assert client.post(f"{address}/palette", json={"do": "hold", "index": 0, "was": was}).status_code == 409
+    assert client.post(f"{address}/palette", json={"do": "hold", "index": 0, "was": {"colours": 8}}).status_code == 200
+
+
 def test_the_palette_is_edited_saved_used_and_handed_out(client: TestClient, slug: str, studio: Studio) -> None:
     with studio.database.session() as session:
         reference = catalogue.find_series(session, slug).references[0].id

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Body, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, TooFewPixelsError
+from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TooFewPixelsError
 from nuvett.core.reading import edits
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
@@ -177,7 +177,14 @@ def _keep(
 def resample(
     context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]
 ) -> HTMLResponse:
+    _check_unchanged(context, slug, reference_id, data.pop("was", None))
     return _keep(context, slug, reference_id, sampling.parse_sampling(data))
+
+
+def _check_unchanged(context: Context, slug: str, reference_id: uuid.UUID, was: Any) -> None:
+    """Raises ConflictError when a reference is no longer sampled as the window that asks has it."""
+    if was is not None and sampling.parse_sampling(was) != _proxy(context, slug, reference_id)[1]:
+        raise ConflictError("This reference was sampled anew in another window. This window now shows that.")
 
 
 @router.post("/references/{reference_id}/pick")
@@ -195,6 +202,7 @@ def edit_palette(
     context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]
 ) -> HTMLResponse:
     """Change the palette by hand: `do` names the change, `index` the colour."""
+    _check_unchanged(context, slug, reference_id, data.get("was"))
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
         reading, view, domain = sampling.reading_of(row), row.view or "", row.domain

@@ -18,6 +18,7 @@ export const read = () => ({
     const takeDocument = () => {
       const script = one("[data-document]", root);
       page.document = script ? JSON.parse(script.textContent) : null;
+      page.kept = script ? JSON.parse(script.textContent) : null; // as this window knows it to be kept
       root.dataset.reference = script?.dataset.reference ?? "";
       const name = script?.dataset.title ?? "";
       for (const said of all("[data-view-name]")) {
@@ -65,7 +66,7 @@ export const read = () => ({
     let keeping = Promise.resolve();
     page.keep = (document = page.document) => {
       page.document = document;
-      keeping = keeping.then(() => change(address("sampling"), { method: "PUT", json: document }));
+      keeping = keeping.then(() => change(address("sampling"), { method: "PUT", json: { ...document, was: page.kept } }));
       return keeping;
     };
     const drafting = newestWins(async (json) => {
@@ -87,7 +88,7 @@ export const read = () => ({
       }
     });
     page.draft = (document) => drafting({ sampling: document });
-    page.edit = (json) => change(address("palette"), { method: "POST", json });
+    page.edit = (json) => change(address("palette"), { method: "POST", json: { ...json, was: page.kept } });
     page.pick = async (place) => (await ask(address("pick"), { method: "POST", json: { place } })).json();
 
     const weights = () => {
