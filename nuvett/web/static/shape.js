@@ -19,6 +19,7 @@ export const shape = () => ({
       channel: "master",
       open: new Set(),
       picking: null,
+      holding: false,
     };
     const picture = one("[data-picture]", root);
     const rendering = one("[data-waiting]", root);
@@ -65,7 +66,8 @@ export const shape = () => ({
         page.pictures = first.pictures;
         if (drag) page.look = first.look;
         const rest = send({ look: page.look, parts: true, proofs });
-        await swapPicture(picture, page.pictures[page.shown] + (proofs || page.shown !== "look" ? "" : "&quick=true"));
+        const shown = page.holding ? "original" : page.shown;
+        await swapPicture(picture, page.pictures[shown] + (proofs || shown !== "look" ? "" : "&quick=true"));
         const answer = await rest;
         one("[data-instruments]", root).innerHTML = answer.instruments;
         page.fillSlots();

@@ -153,8 +153,14 @@ export function connectViews(page) {
   });
   one("[data-beside-choice]", root).addEventListener("change", (event) => other(event.target.value));
   const held = one("[data-held]", root);
-  held.addEventListener("hold", () => picture.setAttribute("src", page.pictures.original));
-  held.addEventListener("release", () => picture.setAttribute("src", page.pictures[page.shown]));
+  held.addEventListener("hold", () => {
+    page.holding = true;
+    picture.setAttribute("src", page.pictures.original);
+  });
+  held.addEventListener("release", () => {
+    page.holding = false;
+    picture.setAttribute("src", page.pictures[page.shown]);
+  });
   window.addEventListener("resize", fit);
   picture.addEventListener("load", fit);
   edge.addEventListener("keydown", (event) => {
