@@ -60,12 +60,12 @@ export function press(buttons, chosen) {
   for (const button of buttons) button.setAttribute("aria-pressed", String(button === chosen));
 }
 
-/** Put a picture's new address in place only once it is decoded, so that nothing flickers. */
-export async function swapPicture(image, address) {
+/** Put a picture's new address in place only once it is decoded, so that nothing flickers, if it is still wanted then. */
+export async function swapPicture(image, address, wanted = () => true) {
   const next = new Image();
   next.src = address;
   await next.decode();
-  image.src = address;
+  if (wanted()) image.src = address;
 }
 
 export const surround = () => ({

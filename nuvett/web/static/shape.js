@@ -66,8 +66,8 @@ export const shape = () => ({
         page.pictures = first.pictures;
         if (drag) page.look = first.look;
         const rest = send({ look: page.look, parts: true, proofs });
-        const shown = page.holding ? "original" : page.shown;
-        await swapPicture(picture, page.pictures[shown] + (proofs || shown !== "look" ? "" : "&quick=true"));
+        const quick = proofs || page.shown !== "look" ? "" : "&quick=true";
+        await swapPicture(picture, page.pictures[page.shown] + quick, () => !page.holding);
         const answer = await rest;
         one("[data-instruments]", root).innerHTML = answer.instruments;
         page.fillSlots();

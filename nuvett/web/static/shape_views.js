@@ -23,7 +23,7 @@ export function connectViews(page) {
     const buttons = all("[data-show]", root);
     press(buttons, buttons.find((button) => button.dataset.show === name));
     if (!page.pictures[name]) return page.draft({ proofs: false });
-    await swapPicture(picture, page.pictures[name]);
+    await swapPicture(picture, page.pictures[name], () => !page.holding && page.shown === name);
     follow();
   };
   const fit = () => {
@@ -64,7 +64,7 @@ export function connectViews(page) {
     if (!view.zoom) return;
     try {
       const place = placeIn(picture, view.mats[0]);
-      const plan = planOf(page.pictures[page.shown]);
+      const plan = planOf(page.pictures[page.holding ? "original" : page.shown]);
       await put(one("[data-zoomed]", root), `/series/${slug}/frames/${frame}/crop.png?place=${place.join(",")}${plan ? `&plan=${plan}` : ""}`, place);
       if (!beside || easel.dataset.arrange !== "beside") return;
       const there = view.other ? place : placeIn(beside, view.mats[1]);
@@ -156,10 +156,12 @@ export function connectViews(page) {
   held.addEventListener("hold", () => {
     page.holding = true;
     picture.setAttribute("src", page.pictures.original);
+    crops(null);
   });
   held.addEventListener("release", () => {
     page.holding = false;
     picture.setAttribute("src", page.pictures[page.shown]);
+    crops(null);
   });
   window.addEventListener("resize", fit);
   picture.addEventListener("load", fit);

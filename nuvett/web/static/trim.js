@@ -7,11 +7,11 @@ export const trim = () => ({
     const { slug, frame } = root.dataset;
     const address = `/series/${slug}/frames/${frame}/trim`;
     const picture = one("[data-picture]", root);
-    const state = { trim: JSON.parse(one("[data-trim]", root).textContent), shown: picture.getAttribute("src") };
+    const state = { trim: JSON.parse(one("[data-trim]", root).textContent), shown: picture.getAttribute("src"), holding: false };
     const draft = newestWins(async (values) => {
       try {
         const answer = await (await ask(`${address}/draft`, { method: "POST", json: { trim: values } })).json();
-        await swapPicture(picture, answer.src);
+        await swapPicture(picture, answer.src, () => !state.holding);
         state.shown = answer.src;
         if (answer.drift) one("[data-drift]", root).textContent = `drift ${answer.drift}, ${answer.words}`;
       } catch (error) {
@@ -47,8 +47,15 @@ export const trim = () => ({
       }
     });
     const held = one("[data-without]", root);
-    const hide = () => picture.setAttribute("src", picture.dataset.plain);
-    const back = () => picture.setAttribute("src", state.shown);
+    const hide = () => {
+      state.holding = true;
+      picture.setAttribute("src", picture.dataset.plain);
+    };
+    const back = () => {
+      if (!state.holding) return;
+      state.holding = false;
+      picture.setAttribute("src", state.shown);
+    };
     held.addEventListener("hold", hide);
     held.addEventListener("pointerdown", hide);
     for (const name of ["release", "pointerup", "pointerleave"]) held.addEventListener(name, back);

@@ -1,0 +1,43 @@
+"""What the tests through Chromium share."""
+
+import re
+from typing import Any
+
+from playwright.sync_api import Locator, Page
+
+DEMO_SERIES = "/series/autumn-table"
+_PLACE = """element => {
+    element.scrollIntoView({ block: "nearest" });
+    const { x, y, width, height } = element.getBoundingClientRect();
+    return { x, y, width, height };
+}"""
+
+
+def value(page: Page, name: str) -> Locator:
+    """A live value of a sentence, by how its name begins."""
+    return page.get_by_role("slider", name=re.compile(f"^{name}")).first
+
+
+def source(page: Page, selector: str) -> str:
+    """Address of the picture that is shown."""
+    return page.locator(selector).first.get_attribute("src") or ""
+
+
+def place(page: Page, found: Locator) -> dict[str, Any]:
+    """Where an element lies, brought into view, in one go: instruments are drawn anew while a look settles."""
+    for _ in range(100):
+        box: dict[str, Any] = found.first.evaluate(_PLACE)
+        if box["width"]:
+            return box
+        page.wait_for_timeout(50)
+    raise AssertionError(f"{found} has no place on the screen")
+
+
+def tab_to(page: Page, name: str) -> None:
+    """Reach an element by its name with the Tab key alone."""
+    for _ in range(120):
+        page.keyboard.press("Tab")
+        label = page.evaluate("document.activeElement.getAttribute('aria-label') ?? ''")
+        if label.startswith(name):
+            return
+    raise AssertionError(f"{name} cannot be reached with Tab")

@@ -1,0 +1,157 @@
+"""Shape through Chromium: the look made by sentences and by handles, compared, zoomed and walked back."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.web.driving import DEMO_SERIES, place, source, value
+
+
+def test_shape_shows_the_draft_undoes_it_and_compares(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    first = source(page, "[data-picture]")
+    strength = value(page, "Strength of the look")
+    strength.focus()
+    page.keyboard.type("40")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Strength of the look 100 to 40 %").first).to_be_visible()
+    expect(strength).to_have_text("40")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", first)
+    page.reload()
+    expect(value(page, "Strength of the look")).to_have_text("40")
+    page.get_by_role("button", name="Undo").click()
+    expect(value(page, "Strength of the look")).to_have_text("100")
+    expect(page.locator("[data-picture]")).to_have_attribute("src", first)
+    page.get_by_role("button", name="Again").click()
+    expect(value(page, "Strength of the look")).to_have_text("40")
+    page.keyboard.press("u")
+    expect(value(page, "Strength of the look")).to_have_text("100")
+    step = page.get_by_role("checkbox", name="Tone", exact=True)
+    step.uncheck()
+    expect(page.get_by_text("Tone off").first).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("checkbox", name="Tone", exact=True)).to_be_checked()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", first)
+    page.get_by_role("button", name="Split").click()
+    expect(page.get_by_role("slider", name="Edge between before and after")).to_be_visible()
+    page.get_by_role("button", name="Alone").click()
+    expect(page.get_by_alt_text(re.compile("Reference"))).to_be_hidden()
+    shown = source(page, "[data-picture]")
+    page.locator("body").press("Tab")
+    page.keyboard.down("o")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", shown)
+    page.keyboard.up("o")
+    expect(page.locator("[data-picture]")).to_have_attribute("src", shown)
+
+
+def test_dragging_a_value_sideways_changes_it(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    warmth = value(page, "Warmth")
+    box = place(page, warmth)
+    page.mouse.move(box["x"] + 3, box["y"] + 8)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 63, box["y"] + 8, steps=12)
+    page.mouse.up()
+    expect(warmth).to_have_text("+20")
+    expect(page.get_by_text("Warmth 0 to 20 %").first).to_be_visible()
+    warmth.focus()
+    page.keyboard.press("Backspace")
+    expect(warmth).to_have_text("0")
+    expect(page.get_by_text("Warmth 20 to 0 %").first).to_be_visible()
+
+
+def test_a_colour_picked_in_the_frame_is_held_and_let_go(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    before = source(page, "[data-picture]")
+    page.get_by_role("button", name="Hold a colour…").click()
+    box = place(page, page.locator("[data-picture]"))
+    page.mouse.click(box["x"] + box["width"] * 0.88, box["y"] + box["height"] * 0.24)  # the blue vase
+    expect(page.get_by_text(re.compile(r"^Hold .*blue")).first).to_be_visible()
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.get_by_role("button", name="let go").click()
+    expect(page.get_by_text(re.compile("No longer hold")).first).to_be_visible()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+
+
+def test_a_look_is_made_by_handles_and_walked_back_by_branch(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    history = page.locator("[data-history]")
+    column = page.locator('[data-share="4"]')
+    before = source(page, "[data-picture]")
+    box = place(page, column)
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] - 20, steps=4)
+    page.mouse.up()
+    expect(history).to_contain_text("Master curve changed")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+    page.get_by_role("button", name=re.compile("^Shadow tint")).focus()
+    page.keyboard.press("Shift+ArrowLeft")
+    expect(history).to_contain_text("Shadow hue the target's to")
+    page.locator("[data-open=curve]").click()
+    page.locator("[data-channel=blue]").click()
+    field = page.locator("[data-curve] svg")
+    where = place(page, field)
+    page.mouse.move(where["x"] + where["width"] * 0.5, where["y"] + where["height"] * 0.5)
+    page.mouse.down()
+    page.mouse.move(where["x"] + where["width"] * 0.5, where["y"] + where["height"] * 0.4, steps=3)
+    page.mouse.up()
+    expect(history).to_contain_text("Blue curve changed")
+    page.keyboard.press("h")
+    dialog = page.get_by_role("dialog", name="History of this look")
+    expect(dialog).to_contain_text("another branch")
+    dialog.locator("li", has_text="Master curve changed").first.get_by_role("button", name="go there").click()
+    page.keyboard.press("Escape")
+    expect(history).to_contain_text("Master curve changed")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+
+
+def test_zoom_shows_the_delivery_and_pans_both_pictures(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    page.keyboard.press("1")
+    zoomed, beside = page.locator("[data-zoomed]"), page.locator("[data-zoomed-beside]")
+    expect(zoomed).to_have_attribute("src", re.compile("frames/.*crop.png"))
+    expect(beside).to_have_attribute("src", re.compile("references/.*crop.png"))
+    first, other = source(page, "[data-zoomed]"), source(page, "[data-zoomed-beside]")
+    page.locator("[data-mat]").focus()
+    page.keyboard.press("Shift+ArrowRight")
+    expect(zoomed).not_to_have_attribute("src", first)
+    expect(beside).not_to_have_attribute("src", other)
+    expect(page).to_have_url(re.compile("zoom=1"))
+    page.reload()
+    expect(zoomed).to_have_attribute("src", re.compile("crop.png"))
+    page.keyboard.press("f")
+    expect(zoomed).to_be_hidden()
+    page.keyboard.press("l")
+    expect(page.locator("[data-clipping-picture]")).to_have_attribute("src", re.compile("clipping.png"))
+    page.get_by_label("What stands beside the frame").select_option("strength 50")
+    expect(page.locator("[data-reference-picture]")).to_have_attribute("alt", "The same frame under strength 50")
+
+
+def test_ribbons_are_pinned_and_proofs_chosen(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    page.locator("[data-ribbon]").first.focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="leave where it is").locator("visible=true").click()
+    expect(page.locator("[data-history]")).to_contain_text("Pairing pinned")
+    expect(page.locator("[data-more=moves]")).to_contain_text("pinned at 0")
+    page.get_by_role("button", name="set free").first.click()
+    expect(page.locator("[data-history]")).to_contain_text("Pairing set free")
+    page.get_by_role("button", name="choose the frames").click()
+    for name in ("AT-0103", "AT-0110"):
+        page.get_by_role("dialog").get_by_label(name).check()
+    page.get_by_role("button", name="Try on these").click()
+    expect(page.locator("[data-proofs] img")).to_have_count(2)
+    page.get_by_role("button", name="choose the frames").click()
+    page.get_by_role("button", name="The most different ones").click()
+    expect(page.locator("[data-proofs] img")).to_have_count(6)
