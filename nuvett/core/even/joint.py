@@ -11,13 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from nuvett.core.even.overlay import BINS, OFFSETS, STEP, WINDOW, EvenLight, light_of_shift
+from nuvett.core.even.overlay import BINS, OFFSETS, STEP, WINDOW, EvenLight, doubt, light_of_shift, log_norm, norm_doubt
 from nuvett.core.types import Floats
 
 MOST_TOGETHER = 24  # clouds aligned jointly; a larger set-up is represented by that many of its frames
 _ROUNDS = 4
-_PRIOR_EV, _PRIOR_RATIO = 0.6, 0.15  # one standard deviation of what frames of one set-up differ by, in log2
-_SHARPNESS = 30.0
+_PRIOR_EV, _PRIOR_RATIO = 0.6, 0.2  # one standard deviation of what frames of one set-up differ by, in log2
+_SHARPNESS = 20.0
 _HERO_WEIGHT = 3.0
 
 
@@ -48,7 +48,8 @@ def even_together(clouds: list[Floats], base_name: str, hero: int | None = None)
     shifts = np.zeros((len(clouds), 3))
     moved = [s * w for s, w in zip(spectra, weight, strict=True)]
     total = np.sum(moved, axis=0)
-    prior = (OFFSETS[0] / _PRIOR_EV) ** 2 + (OFFSETS[1] / _PRIOR_RATIO) ** 2 + (OFFSETS[2] / _PRIOR_RATIO) ** 2
+    prior = doubt(np.zeros(3), _PRIOR_EV, _PRIOR_RATIO)
+    norms = np.array([log_norm(cloud) for cloud in clouds])
     picks = np.ix_(*(np.arange(-w, w + 1) % n for w, n in zip(WINDOW, BINS, strict=True)))
     best = np.ones(len(clouds))
     for _ in range(_ROUNDS):
@@ -57,7 +58,9 @@ def even_together(clouds: list[Floats], base_name: str, hero: int | None = None)
                 continue
             others = total - moved[i]
             overlap = fft.irfftn(others * np.conj(spectrum), s=BINS, workers=1)[picks]
-            score = _SHARPNESS * overlap / float(weight.sum() - 1) - prior / 2
+            rest = np.where(np.arange(len(clouds)) == i, 0, weight)
+            away = np.average(norms + shifts, axis=0, weights=rest) - norms[i]
+            score = _SHARPNESS * overlap / float(weight.sum() - 1) - prior - norm_doubt(away)
             chance = np.exp(score - score.max())
             chance /= chance.sum()
             shifts[i] = [float((chance * axis).sum()) for axis in OFFSETS]

@@ -3,11 +3,17 @@
 A change of exposure or of the lamp multiplies linear RGB by three gains, which moves the cloud of log RGB without
 changing its form. Finding the movement by correlating histograms follows Barron, "Convolutional Color Constancy"
 (ICCV 2015), here in three dimensions and between two frames of one place.
+
+Where several movements overlay about as well, how light the two clouds are as a whole decides between them: the
+difference of their Minkowski norms (Finlayson and Trezzi, "Shades of gray and colour constancy", CIC 2004) is taken
+as a further, loose observation of the movement.
 """
 
+from functools import cache
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 from scipy import fft, ndimage
 
@@ -21,7 +27,9 @@ _LOWEST = np.array([-12.0, -2.0, -2.0])
 _BLUR = (1.4, 1.2, 1.2)
 _DARKEST, _CLIPPED = 0.002, 0.97  # linear light outside which a pixel says nothing about gain
 _PRIOR_EV, _PRIOR_RATIO = 0.9, 0.22  # one standard deviation of the shift that is expected, in log2
-_SHARPNESS = 60.0  # how strongly overlap counts against the prior
+_SHARPNESS = 90.0  # how strongly overlap counts against the prior
+_NORM = 4.0  # between mean (1) and maximum; norms of 3 to 6 do about as well
+_NORM_EV, _NORM_RATIO = 0.3, 0.4  # one standard deviation by which norms of frames of one place differ, in log2
 WINDOW = (16, 10, 10)  # shifts searched, in bins: 2 EV and 0.6 log2 of ratio each way
 OFFSETS = np.meshgrid(*[np.arange(-w, w + 1) * step for w, step in zip(WINDOW, STEP, strict=True)], indexing="ij")
 _SURE_OVERLAP = (0.3, 0.75)  # overlap below and above which confidence is none and full
@@ -63,6 +71,34 @@ def light_cloud(linear: Linear) -> Floats:
     return np.asarray(np.sqrt(smooth / smooth.sum()), dtype=np.float32)
 
 
+def log_norm(cloud: Floats) -> NDArray[np.float64]:
+    """Minkowski norm of a `light_cloud`'s colours as mean log2, log2 R-G and log2 B-G (3,)."""
+    share = cloud.astype(np.float64) ** 2
+    logs = [float(np.log2((share * powers).sum() / share.sum()) / _NORM) for powers in _powers()]
+    return np.array([np.mean(logs), logs[0] - logs[1], logs[2] - logs[1]])
+
+
+@cache
+def _powers() -> tuple[NDArray[np.float64], ...]:
+    """Each bin's red, green and blue raised to the norm's power, (128, 64, 64) each."""
+    mean, red_green, blue_green = np.meshgrid(
+        *[low + step * np.arange(count) for low, step, count in zip(_LOWEST, STEP, BINS, strict=True)], indexing="ij"
+    )
+    green = mean - (red_green + blue_green) / 3
+    return tuple(2.0 ** (_NORM * logs) for logs in (green + red_green, green, green + blue_green))
+
+
+def doubt(about: NDArray[np.float64], ev: float, ratio: float) -> NDArray[np.float64]:
+    """Minus the log chance (33, 21, 21) of every shift under a Gaussian about one (3,), `ev` and `ratio` wide."""
+    off = [axis - at for axis, at in zip(OFFSETS, about, strict=True)]
+    return np.asarray(((off[0] / ev) ** 2 + (off[1] / ratio) ** 2 + (off[2] / ratio) ** 2) / 2)
+
+
+def norm_doubt(shift: NDArray[np.float64]) -> NDArray[np.float64]:
+    """What a difference of norms (3,) says against every shift in the window, (33, 21, 21)."""
+    return doubt(shift, _NORM_EV, _NORM_RATIO)
+
+
 def _overlap(cloud: Floats, base: Floats) -> Floats:
     """Bhattacharyya overlap of a cloud moved by each shift in the window with the base: (33, 21, 21)."""
     spectrum = fft.rfftn(base, workers=1) * np.conj(fft.rfftn(cloud, workers=1))
@@ -74,12 +110,12 @@ def _overlap(cloud: Floats, base: Floats) -> Floats:
 def overlay(cloud: Floats, base: Floats, base_name: str = "") -> EvenLight:
     """Even light of a frame's `light_cloud` to its base's.
 
-    The overlap of every shift, weighed with a Gaussian prior around no change, is read as a likelihood; the result
-    is the mean around its best place. With little overlap the confidence falls and the gains shrink with it.
+    The overlap of every shift, weighed with a Gaussian prior around no change and with the norms' difference, is read
+    as a likelihood; the result is the mean around its best place. With little overlap the confidence falls and the gains shrink with it.
     """
     overlap = _overlap(cloud, base)
-    prior = (OFFSETS[0] / _PRIOR_EV) ** 2 + (OFFSETS[1] / _PRIOR_RATIO) ** 2 + (OFFSETS[2] / _PRIOR_RATIO) ** 2
-    score = _SHARPNESS * overlap - prior / 2
+    against = doubt(np.zeros(3), _PRIOR_EV, _PRIOR_RATIO) + norm_doubt(log_norm(base) - log_norm(cloud))
+    score = _SHARPNESS * overlap - against
     weight = np.exp(score - score.max())
     weight /= weight.sum()
     shift = np.array([float((weight * axis).sum()) for axis in OFFSETS])
