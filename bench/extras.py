@@ -1,6 +1,8 @@
 """Error of tables, tables inferred from pairs, edges that holds leave, drift's reasons on frames spoiled on purpose."""
 
 from collections.abc import Callable
+from itertools import product
+from typing import Any
 
 import numpy as np
 
@@ -10,6 +12,7 @@ from bench.transfer import FULL, plan_for
 from nuvett.core.drift.drift import Yardstick, measure_drift
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.hand import saturate
+from nuvett.core.fit.holds import near_skin
 from nuvett.core.fit.plan import apply_plan
 from nuvett.core.look.steps import HoldStep
 from nuvett.core.reading.sampling import stratified_sample
@@ -59,24 +62,40 @@ def inferred_tables() -> Table:
     return table
 
 
+def _ramps() -> list[np.ndarray]:
+    """Fine ramps of OKLab colours (1200, 3) through skin: around the hues, outward from grey, and up the lightness."""
+    along = np.linspace(0, 1, 1200)
+    ways: list[tuple[Any, Any, Any]]
+    ways = [(light, chroma, -180 + 360 * along) for light in (0.35, 0.55, 0.75) for chroma in (0.01, 0.04, 0.08, 0.12)]
+    ways += [(light, 0.16 * along, hue) for light in (0.35, 0.55, 0.75) for hue in (20, 51, 80, 230)]
+    ways += [(0.15 + 0.8 * along, 0.05, hue) for hue in (20, 51, 80)]
+    ramps = []
+    for light, chroma, hue in ways:
+        turn = np.radians(hue)
+        parts = np.broadcast_arrays(light + 0 * along, chroma * np.cos(turn), chroma * np.sin(turn))
+        ramp = np.stack(parts, axis=1).astype(np.float32)
+        ramps.append(ramp[(oklab_to_linear(ramp) >= 0).all(axis=1)])
+    return [ramp for ramp in ramps if len(ramp) > 1]
+
+
 def hold_edges() -> Table:
     """Steepest gain of colour differences along fine ramps through skin, with and without a hold."""
-    table = Table("Holds: steepest local gain of colour along ramps through skin", ("look", "gain"))
-    source, target = rendered()[0].proxy.reshape(-1, 3), stills()[2].proxy.reshape(-1, 3)
-    hue = np.radians(np.linspace(-60, 160, 1200))
-    ramps = [
-        np.stack([np.full_like(hue, light), chroma * np.cos(hue), chroma * np.sin(hue)], axis=1).astype(np.float32)
-        for light in (0.35, 0.55, 0.75)
-        for chroma in (0.04, 0.08, 0.12)
-    ]
+    columns = ("look", "along all of each ramp", "between held and free skin colours")
+    table = Table("Holds: steepest local gain of colour along ramps through skin, 4 stills to 3 frames", columns)
+    ramps = _ramps()
+    falls = [np.abs(near_skin(ramp).radius[1:] - 1.6) < 1 for ramp in ramps]
     for name, hold in (("without hold", HoldStep()), ("with hold", HoldStep(on=True))):
-        plan = plan_for(source, target, FULL.model_copy(update={"hold": hold}))
-        gains = []
-        for ramp in ramps:
-            out = apply_plan(plan, oklab_to_linear(ramp))
-            moved, asked = (np.linalg.norm(np.diff(c, axis=0), axis=1) for c in (out, ramp))
-            gains.append(float((moved / asked).max()))
-        table.add(name, round(max(gains), 2))
+        everywhere, edge = [0.0], [0.0]
+        look = FULL.model_copy(update={"hold": hold})
+        for source, target in product(rendered()[:3], stills()):
+            plan = plan_for(source.proxy.reshape(-1, 3), target.proxy.reshape(-1, 3), look)
+            for ramp, fall in zip(ramps, falls, strict=True):
+                out = apply_plan(plan, oklab_to_linear(ramp))
+                moved, asked = (np.linalg.norm(np.diff(c, axis=0), axis=1) for c in (out, ramp))
+                gain = np.where(asked > 1e-5, moved / np.maximum(asked, 1e-5), 0)
+                everywhere.append(float(gain.max()))
+                edge.append(float(gain[fall].max(initial=0)))
+        table.add(name, round(max(everywhere), 2), round(max(edge), 2))
     return table
 
 

@@ -9,7 +9,7 @@ from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.errors import DocumentError
 from nuvett.core.even.overlay import EvenLight
 from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
-from nuvett.core.fit.holds import family_membership, skin_membership
+from nuvett.core.fit.holds import hold_colours, near_family, near_skin, skin_membership
 from nuvett.core.fit.moves import sinkhorn
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
 from nuvett.core.fit.pooling import mix, pull_weights
@@ -161,6 +161,19 @@ def test_held_skin_moves_no_further_than_its_limits(photo: np.ndarray, still: np
     assert np.abs(after[skin, 0] - before[skin, 0]).max() * 116 <= 10.01
 
 
+@given(st.floats(0, 2 * np.pi), st.floats(0, 0.2), st.floats(-0.25, 0.25))
+def test_a_hold_leaves_no_edge_not_even_in_faint_colours_sent_to_the_opposite_hue(
+    hue: float, away: float, lighter: float
+) -> None:
+    turn = np.linspace(0, 2 * np.pi, 2000, dtype=np.float32)
+    for chroma in (0.005, 0.03, 0.08):
+        ring = np.stack([np.full_like(turn, 0.55), chroma * np.cos(turn), chroma * np.sin(turn)], axis=1)
+        sent = ring + np.array([lighter, away * np.cos(hue), away * np.sin(hue)], dtype=np.float32)
+        held = hold_colours(ring, sent, near_skin(ring), HoldStep(on=True))
+        steps, asked = (np.linalg.norm(np.diff(c.astype(np.float64), axis=0), axis=1) for c in (held, ring))
+        assert (steps / asked).max() < 6
+
+
 def test_a_held_family_moves_no_further_and_others_go_on(photo: np.ndarray, still: np.ndarray) -> None:
     linear, target = sample_of(photo), statistics_of(sample_of(still))
     before = linear_to_oklab(linear)
@@ -169,8 +182,8 @@ def test_a_held_family_moves_no_further_and_others_go_on(photo: np.ndarray, stil
     free = plan_frame(statistics_of(linear), Aim.of_statistics(target), FULL)
     kept = FamilyHold(family=family, hue=4, chroma=10, lightness=5)
     held = plan_frame(statistics_of(linear), Aim.of_statistics(target), FULL.model_copy(update={"kept": (kept,)}))
-    share = family_membership(before, family)
-    inside, outside = share > 0.999, share == 0
+    near = near_family(before, family)
+    inside, outside = near.share() > 0.999, near.radius > 5
     moved = np.hypot(*(apply_plan(held, linear) - before)[inside, 1:].T)
     assert inside.any() and moved.max() < 0.2 * np.hypot(before[inside, 1], before[inside, 2]).max()
     assert np.array_equal(apply_plan(held, linear)[outside], apply_plan(free, linear)[outside])

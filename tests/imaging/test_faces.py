@@ -31,7 +31,7 @@ def test_a_face_draws_the_skin_family_closer_about_its_own_colour(portrait: Line
     centres = skin_centres(linear_to_oklab(face_colours(portrait)))
     assert len(centres) == 1
     own = oklch_to_oklab(np.array([[0.6, centres[0][1], np.degrees(centres[0][2])]], np.float32))
-    wood = oklch_to_oklab(np.array([[0.6, 0.13, 75.0]], np.float32))
+    wood = oklch_to_oklab(np.array([[0.6, 0.1, 75.0]], np.float32))
     assert skin_membership(own, centres)[0] == 1
     assert skin_membership(wood, centres)[0] < 0.5 * skin_membership(wood)[0]
 

@@ -111,7 +111,8 @@ def overlay(cloud: Floats, base: Floats, base_name: str = "") -> EvenLight:
     """Even light of a frame's `light_cloud` to its base's.
 
     The overlap of every shift, weighed with a Gaussian prior around no change and with the norms' difference, is read
-    as a likelihood; the result is the mean around its best place. With little overlap the confidence falls and the gains shrink with it.
+    as a likelihood; the result is the mean around its best place. With little overlap the confidence falls and the
+    gains shrink with it.
     """
     overlap = _overlap(cloud, base)
     against = doubt(np.zeros(3), _PRIOR_EV, _PRIOR_RATIO) + norm_doubt(log_norm(base) - log_norm(cloud))

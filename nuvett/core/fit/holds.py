@@ -1,46 +1,93 @@
 """Holds: colour families that a look may move only so far."""
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from nuvett.core.look.steps import FamilyHold, HoldStep
 from nuvett.core.reading.family import Family
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
 
-# Skin from light to deep lies along one hue at low chroma: an ellipse in OKLab a, b about a centre on that hue.
-# Centre and radii hold what tools/derive_skin.py reads off the demo's five complexions, with room on every side.
-SKIN_HUE, SKIN_CHROMA = 51.0, 0.06
-SKIN_ALONG, SKIN_ACROSS = 0.07, 0.04  # radii along chroma and across hue, OKLab units
+# Skin from light to deep lies along one hue, deep skin at less chroma: an ellipse in OKLab a, b about a centre that
+# follows lightness. Centres and radii hold what tools/derive_skin.py reads off the demo's five complexions, with room
+# on every side, and leave out what is plainly grey at the lightness of light skin.
+SKIN_HUE = 51.0
+SKIN_CHROMA = ((0.3, 0.024), (0.5, 0.056))  # lightness and chroma of the centre, between which it rises evenly
 SKIN_LIGHTNESS, SKIN_LIGHTNESS_REACH = 0.58, 0.42
-_INNER, _OUTER = 0.6, 1.7  # radii between which membership falls; narrower would leave an edge
-
-
 _OF_A_FACE = 0.75  # a face seen in the frame says where its skin lies, so the ellipse about it can be smaller
 _PLAUSIBLE = 0.15  # of the general membership, below which what was taken for a face is not skin
+
+_INNER, _OUTER = 0.6, 1.7  # radii between which membership falls, if what a hold takes back is little
+_STEEPEST = 4.0  # how steeply a hold may let colours part where it ends, against how they lay; it widens until then
+_WIDEST = 4.0
+_COLOURLESS = 0.01  # OKLab chroma below which hue means little
 
 Centre = tuple[float, float, float]
 """Centre of an ellipse: lightness, chroma, hue in radians."""
 
 
-def _ellipse(lab: OKLab, centre: Centre, scale: float) -> Mask01:
-    """Membership (N,) in an ellipse of chromaticity about a centre."""
-    lightness, chroma, hue = centre
-    along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - chroma
+@dataclass(frozen=True)
+class Radii:
+    """Radii of an ellipse of chromaticity in OKLab units, and the lightness it covers without falling off."""
+
+    along: float
+    across: float
+    depth: float
+
+    def scaled(self, scale: float) -> "Radii":
+        return Radii(self.along * scale, self.across * scale, self.depth * scale)
+
+
+_SKIN = Radii(0.05, 0.04, SKIN_LIGHTNESS_REACH)
+_FAMILY = Radii(0.07, 0.04, SKIN_LIGHTNESS_REACH)
+
+
+@dataclass(frozen=True)
+class Nearness:
+    """How near colours lie to a family: radius (N,), 1 on its ellipse; `unit` is one radius at least, in OKLab."""
+
+    radius: Floats
+    unit: float
+
+    def share(self, taken_back: Floats | None = None) -> Mask01:
+        """Membership (N,), 0 to 1; it falls off the more widely the more a hold takes back (N,) (OKLab distance).
+
+        A share that falls by s over a distance d lets colours part by taken_back * s / d, at most 1.5 of that in the
+        middle of the fall; the fall is made as wide as keeps this below _STEEPEST.
+        """
+        width: Floats | float = _OUTER - _INNER
+        if taken_back is not None:
+            width = np.clip(taken_back * np.float32(1.5 / (_STEEPEST * self.unit)), width, _WIDEST)
+        t = np.clip((self.radius - _INNER) / width, 0, 1)
+        return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
+
+
+def _nearness(lab: OKLab, centre: Centre, radii: Radii, chroma: Floats | None = None) -> Nearness:
+    """Nearness to an ellipse about a centre, whose chroma may differ from colour to colour (N,)."""
+    lightness, usual, hue = centre
+    along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - (usual if chroma is None else chroma)
     across = lab[:, 2] * np.cos(hue) - lab[:, 1] * np.sin(hue)
-    depth = np.maximum(np.abs(lab[:, 0] - lightness) / (SKIN_LIGHTNESS_REACH * scale) - 0.4, 0)
-    radius = np.sqrt((along / (SKIN_ALONG * scale)) ** 2 + (across / (SKIN_ACROSS * scale)) ** 2 + depth**2)
-    t = np.clip((radius - _INNER) / (_OUTER - _INNER), 0, 1)
-    return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
+    depth = np.maximum(np.abs(lab[:, 0] - lightness) / radii.depth - 0.4, 0)
+    radius = np.sqrt((along / radii.along) ** 2 + (across / radii.across) ** 2 + depth**2)
+    return Nearness(np.asarray(radius, dtype=np.float32), min(radii.along, radii.across))
 
 
-def skin_membership(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Mask01:
-    """How far OKLab colours (N, 3) may be skin, 0 to 1: a family in chromaticity, not a swatch.
+def near_skin(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Nearness:
+    """How near OKLab colours (N, 3) lie to skin: a family in chromaticity, not a swatch.
 
     With the centres of faces that were found in the frame, skin is what lies about those instead.
     """
     if not centres:
-        return _ellipse(lab, (SKIN_LIGHTNESS, SKIN_CHROMA, float(np.radians(SKIN_HUE))), 1.0)
-    found = [_ellipse(lab, centre, _OF_A_FACE) for centre in centres]
-    return np.asarray(np.maximum.reduce(found))
+        (low, little), (high, much) = SKIN_CHROMA
+        chroma = np.interp(lab[:, 0], (low, high), (little, much)).astype(np.float32)
+        return _nearness(lab, (SKIN_LIGHTNESS, much, float(np.radians(SKIN_HUE))), _SKIN, chroma)
+    found = [_nearness(lab, centre, _SKIN.scaled(_OF_A_FACE)) for centre in centres]
+    return Nearness(np.asarray(np.minimum.reduce([near.radius for near in found])), found[0].unit)
+
+
+def skin_membership(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Mask01:
+    """How far OKLab colours (N, 3) may be skin, 0 to 1."""
+    return near_skin(lab, centres).share()
 
 
 def skin_centres(faces: OKLab) -> tuple[Centre, ...]:
@@ -62,10 +109,11 @@ def face_colour(pixels: Linear) -> Linear:
     return np.asarray(np.median(pixels[(luminance >= low) & (luminance <= high)], axis=0), dtype=np.float32)
 
 
-def family_membership(lab: OKLab, family: Family) -> Mask01:
-    """How far OKLab colours (N, 3) belong to a picked family, falling off widely enough that a hold leaves no edge."""
+def near_family(lab: OKLab, family: Family) -> Nearness:
+    """How near OKLab colours (N, 3) lie to a picked family."""
     lightness, a, b = family.colour
-    return _ellipse(lab, (lightness, float(np.hypot(a, b)), float(np.arctan2(b, a))), 0.6 + family.tolerance / 75)
+    centre = (lightness, float(np.hypot(a, b)), float(np.arctan2(b, a)))
+    return _nearness(lab, centre, _FAMILY.scaled(0.6 + family.tolerance / 75))
 
 
 def soft_limit(movement: Floats, limit: Floats | float) -> Floats:
@@ -74,21 +122,33 @@ def soft_limit(movement: Floats, limit: Floats | float) -> Floats:
     return np.asarray(movement / np.cbrt(1 + (np.abs(movement) / limit) ** 3), dtype=np.float32)
 
 
-def hold_colours(before: OKLab, after: OKLab, share: Mask01, limits: HoldStep | FamilyHold) -> OKLab:
-    """OKLab colours (N, 3) after a look, those of a family (share 0 to 1 each) kept near where they were before."""
-    index = np.flatnonzero(share > 1e-4)
+def _held(old: OKLab, new: OKLab, limits: HoldStep | FamilyHold) -> OKLab:
+    """Colours (N, 3) as near to `new` as limits about `old` allow.
+
+    The turn of hue fades beyond a quarter of the circle, and where little chroma is left: a colour carried through
+    grey to the opposite hue would else jump from one limit to the other, and leave an edge in faint colours.
+    """
+    chroma_old, chroma_new = (np.hypot(c[:, 1], c[:, 2]).astype(np.float32) for c in (old, new))
+    chroma = chroma_old + soft_limit(chroma_new - chroma_old, chroma_old * (limits.chroma / 100))
+    dot = old[:, 1] * new[:, 1] + old[:, 2] * new[:, 2]
+    turn = np.arctan2(old[:, 1] * new[:, 2] - old[:, 2] * new[:, 1], dot).astype(np.float32)
+    meant = np.minimum(1 + np.cos(turn), 1) * np.minimum(chroma_new / _COLOURLESS, 1)
+    turn = soft_limit(turn, float(np.radians(limits.hue))) * meant
+    scale = chroma / np.maximum(chroma_old, 1e-6)
+    along, across = scale * np.cos(turn), scale * np.sin(turn)
+    a, b = along * old[:, 1] - across * old[:, 2], along * old[:, 2] + across * old[:, 1]
+    lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], limits.lightness / 116)
+    return np.stack([lightness, a, b], axis=1)
+
+
+def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldStep | FamilyHold) -> OKLab:
+    """OKLab colours (N, 3) after a look, those near a family kept near where they were before."""
+    index = np.flatnonzero(near.radius < _INNER + _WIDEST)
     if index.size == 0:
         return after
-    old, new, weight = before[index], after[index], share[index, None]
-    chroma_old, chroma_new = (np.hypot(c[:, 1], c[:, 2]).astype(np.float32) for c in (old, new))
-    hue_old, hue_new = (np.arctan2(c[:, 2], c[:, 1]) for c in (old, new))
-    turn = (hue_new - hue_old + np.pi) % (2 * np.pi) - np.pi
-    # A colour carried across grey has no usable hue: there the turn counts as far as chroma is left.
-    turn = turn * np.minimum(chroma_new / 0.01, 1)
-    hue = hue_old + soft_limit(turn.astype(np.float32), np.radians(limits.hue))
-    chroma = chroma_old + soft_limit(chroma_new - chroma_old, chroma_old * (limits.chroma / 100))
-    lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], limits.lightness / 116)
-    held = np.stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)], axis=1)
+    new = after[index]
+    back = _held(before[index], new, limits) - new
+    share = Nearness(near.radius[index], near.unit).share(np.sqrt(np.einsum("ij,ij->i", back, back)))
     out = after.copy()
-    out[index] = new + weight * (held - new)
+    out[index] = new + share[:, None] * back
     return out

@@ -9,7 +9,7 @@ import numpy as np
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
 from nuvett.core.fit.hand import HandMade, apply_by_hand, palette_for_wash, saturate
-from nuvett.core.fit.holds import Centre, family_membership, hold_colours, skin_centres, skin_membership
+from nuvett.core.fit.holds import Centre, hold_colours, near_family, near_skin, skin_centres
 from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
@@ -308,9 +308,9 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
         looked = apply_by_hand(fitted, plan.white, plan.exposure, plan.saturation, plan.made)
         looked = ease_outward(evened, looked, space)
         if plan.hold.on:
-            looked = hold_colours(evened, looked, skin_membership(evened, plan.skin), plan.hold)
+            looked = hold_colours(evened, looked, near_skin(evened, plan.skin), plan.hold)
         for kept in plan.kept:
-            looked = hold_colours(evened, looked, family_membership(evened, kept.family), kept)
+            looked = hold_colours(evened, looked, near_family(evened, kept.family), kept)
         out = evened + np.float32(plan.strength) * (looked - evened)
     trim = plan.trim
     if trim.exposure or trim.warmth or trim.tint:
