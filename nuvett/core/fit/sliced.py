@@ -1,5 +1,7 @@
 """Sliced optimal transport: clouds compared and moved along a fixed set of directions."""
 
+from functools import cache
+
 import numpy as np
 
 from nuvett.core.types import Floats, OKLab
@@ -7,13 +9,16 @@ from nuvett.core.types import Floats, OKLab
 _FLOW_ROUNDS, _FLOW_DIRECTIONS = 24, 16
 
 
+@cache
 def directions(count: int) -> Floats:
     """(count, 3) unit vectors spread evenly over the half sphere: Fibonacci lattice (Gonzalez 2010)."""
     index = np.arange(count) + 0.5
     z = index / count
     angle = np.pi * (1 + 5**0.5) * index
     ring = np.sqrt(1 - z * z)
-    return np.stack([z, ring * np.cos(angle), ring * np.sin(angle)], axis=1).astype(np.float32)
+    axes = np.stack([z, ring * np.cos(angle), ring * np.sin(angle)], axis=1).astype(np.float32)
+    axes.setflags(write=False)
+    return axes
 
 
 def projected_quantiles(cloud: OKLab, axes: Floats, count: int) -> Floats:

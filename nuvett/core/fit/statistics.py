@@ -80,11 +80,13 @@ def measure_zones(lab: OKLab) -> tuple[Floats, Floats, Floats]:
 
 def interpolate_zones(values: Floats, lightness: Floats) -> Floats:
     """Zone values (17, C) at lightness (N,): (N, C), piecewise linear between zone centres."""
-    # As a product with hat functions, which is several times faster than gathering rows.
+    rows = np.asarray(values, dtype=np.float32)
     position = np.clip(lightness, 0, 1).astype(np.float32) * np.float32(ZONE_COUNT - 1)
-    hats = np.abs(position[None] - np.arange(ZONE_COUNT, dtype=np.float32)[:, None])
-    np.maximum(1 - hats, 0, out=hats)
-    return np.asarray((np.asarray(values, dtype=np.float32).T @ hats).T, dtype=np.float32)
+    lower = np.minimum(position.astype(np.int32), ZONE_COUNT - 2)
+    found = np.take(np.diff(rows, axis=0), lower, axis=0)
+    found *= (position - lower)[:, None]
+    found += np.take(rows, lower, axis=0)
+    return np.asarray(found, dtype=np.float32)
 
 
 def thin(points: Floats, count: int) -> Floats:

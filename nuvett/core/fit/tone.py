@@ -1,5 +1,7 @@
 """Stage 1, tone: a smooth monotone curve that takes a frame's lightness distribution to the target's."""
 
+from functools import cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -38,6 +40,19 @@ def _goal(source: Quantiles, target: Quantiles, grid: NDArray[np.float64]) -> ND
     return np.where(grid < x[0], below, np.where(grid > x[-1], above, inner))
 
 
+@cache
+def _programme() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """What turns the unknowns, the value at black and then one slope a cell, into values; and the cost of bending."""
+    integrate = np.tril(np.ones((_CELLS + 1, _CELLS + 1)))
+    integrate[:, 1:] /= _CELLS
+    integrate[:, 0] = 1
+    integrate[0, 1:] = 0
+    bend = np.zeros((_CELLS - 1, _CELLS + 1))
+    index = np.arange(_CELLS - 1)
+    bend[index, index + 1], bend[index, index + 2] = -1, 1
+    return integrate, _SMOOTHNESS * _CELLS * bend.T @ bend
+
+
 def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Floats:
     """Tone curve: OKLab lightness out at TONE_GRID (129,), from quantiles (65,) of frame and target.
 
@@ -50,15 +65,8 @@ def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Flo
     cumulated = np.interp(edges, source, PROBABILITIES, left=0, right=1)
     density = np.gradient(cumulated) * _CELLS
     weight = 0.02 + np.convolve(np.pad(density, 2, mode="edge"), np.full(5, 0.2), mode="valid")
-    # Unknowns: the value at black, then one slope a cell.
-    integrate = np.tril(np.ones((_CELLS + 1, _CELLS + 1)))
-    integrate[:, 1:] /= _CELLS
-    integrate[:, 0] = 1
-    integrate[0, 1:] = 0
-    bend = np.zeros((_CELLS - 1, _CELLS + 1))
-    index = np.arange(_CELLS - 1)
-    bend[index, index + 1], bend[index, index + 2] = -1, 1
-    quadratic = integrate.T @ (weight[:, None] * integrate) / _CELLS + _SMOOTHNESS * _CELLS * bend.T @ bend
+    integrate, roughness = _programme()
+    quadratic = integrate.T @ (weight[:, None] * integrate) / _CELLS + roughness
     linear = integrate.T @ (weight * goal) / _CELLS
     low = np.full(_CELLS + 1, GENTLEST)
     high = np.full(_CELLS + 1, steepest)

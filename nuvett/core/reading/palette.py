@@ -3,6 +3,7 @@
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from nuvett.core.spaces.names import colour_name
@@ -16,6 +17,7 @@ _LLOYD_ROUNDS = 6
 # Shares count by this power when clusters merge: 1 would be Ward's rule, which swallows accents; 0 would ignore area.
 _SHARE_POWER = 0.45
 _SEEDING_PIXELS = 2048
+_SAME = 1e-6  # squared OKLab distance below which points count as one
 _LEAST_ANCHOR = 0.004  # share that a colour chosen by hand counts for at least
 
 
@@ -87,12 +89,19 @@ def _means(points: OKLab, labels: np.ndarray, count: int) -> tuple[OKLab, Floats
 
 def _farthest_first(points: OKLab, count: int) -> OKLab:
     """`count` seeds: the mean's nearest point, then always the point farthest from all seeds (Gonzalez 1985)."""
-    first = np.argmin(((points - points.mean(axis=0)) ** 2).sum(axis=1))
-    chosen = [int(first)]
-    gap = ((points - points[first]) ** 2).sum(axis=1)
-    while len(chosen) < count and gap.max() > 1e-7:
-        chosen.append(int(gap.argmax()))
-        gap = np.minimum(gap, ((points - points[chosen[-1]]) ** 2).sum(axis=1))
+    squares = np.einsum("ij,ij->i", points, points)
+
+    def gap_to(place: Floats) -> Floats:
+        return np.asarray(squares - points @ (2 * place) + place @ place)
+
+    chosen = [int(gap_to(points.mean(axis=0)).argmin())]
+    gap = gap_to(points[chosen[0]])
+    while len(chosen) < count:
+        farthest = int(gap.argmax())
+        if gap[farthest] <= _SAME:
+            break
+        chosen.append(farthest)
+        np.minimum(gap, gap_to(points[farthest]), out=gap)
     return points[chosen]
 
 
@@ -102,19 +111,29 @@ def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
     The first `fixed` clusters keep their places, take others in and are never merged with each other.
     """
     centres, shares = centres.astype(np.float64), shares.astype(np.float64)
-    while len(centres) > max(count, fixed):
+    left = np.ones(len(centres), dtype=bool)
+
+    def costs(rows: slice | int) -> NDArray[np.float64]:
         weight = shares**_SHARE_POWER
-        pull = weight[:, None] * weight[None, :] / (weight[:, None] + weight[None, :])
-        cost = pull * ((centres[:, None] - centres[None, :]) ** 2).sum(axis=2)
-        np.fill_diagonal(cost, np.inf)
-        cost[:fixed, :fixed] = np.inf
-        i, j = sorted(np.unravel_index(int(cost.argmin()), cost.shape))
+        own = np.atleast_1d(weight[rows])[:, None]
+        apart = centres[rows].reshape(-1, 1, 3) - centres
+        return np.asarray(own * weight / (own + weight) * np.einsum("ijk,ijk->ij", apart, apart))
+
+    cost = costs(slice(None))
+    np.fill_diagonal(cost, np.inf)
+    cost[:fixed, :fixed] = np.inf
+    while left.sum() > max(count, fixed):
+        i, j = sorted(divmod(int(cost.argmin()), len(cost)))
         total = shares[i] + shares[j]
         if i >= fixed:
             centres[i] = (centres[i] * shares[i] + centres[j] * shares[j]) / total
-        shares[i] = total
-        centres, shares = np.delete(centres, j, axis=0), np.delete(shares, j)
-    return centres.astype(np.float32)
+        shares[i], left[j] = total, False
+        anew = np.where(left, costs(i)[0], np.inf)
+        anew[: fixed if i < fixed else 0] = np.inf
+        anew[i] = np.inf
+        cost[i], cost[:, i] = anew, anew
+        cost[j], cost[:, j] = np.inf, np.inf
+    return centres[left].astype(np.float32)
 
 
 def _fine_clusters(lab: OKLab, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:

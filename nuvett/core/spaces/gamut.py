@@ -133,14 +133,14 @@ def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLa
     if index.size == 0:
         return after
     relative = chroma[index] / limit[index]
-    old = before[index]
+    old = np.take(before, index, axis=0)
     knee = np.clip(_chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4)), _KNEE, 1)
     over = np.maximum(relative - knee, 0)
     room = np.maximum(_EDGE - knee, np.float32(1e-3))
     eased = np.minimum(relative, knee) + room * over / (over + room)
-    out = after.copy()
-    out[index, 1:] *= (eased / relative)[:, None]
-    return out
+    scale = np.ones(len(after), dtype=np.float32)
+    scale[index] = eased / relative
+    return np.stack([after[:, 0], after[:, 1] * scale, after[:, 2] * scale], axis=1)
 
 
 def _chroma(lab: OKLab) -> Floats:
