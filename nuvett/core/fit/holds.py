@@ -20,7 +20,7 @@ _PLAUSIBLE = 0.15  # of the general membership, below which what was taken for a
 _INNER, _OUTER = 0.6, 1.7  # radii between which membership falls, if what a hold takes back is little
 _STEEPEST = 4.0  # how steeply a hold may let colours part where it ends, against how they lay; it widens until then
 _WIDEST = 4.0
-_COLOURLESS = 0.01  # OKLab chroma below which hue means little
+_COLOURLESS = 0.02  # OKLab chroma below which hue means little
 
 Centre = tuple[float, float, float]
 """Centre of an ellipse: lightness, chroma, hue in radians."""
