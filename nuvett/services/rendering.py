@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.fit.plan import FramePlan
+from nuvett.core.fit.warnings import at_ends
 from nuvett.core.look.steps import FinishStep
 from nuvett.core.render import Pixels, Renderer
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
@@ -23,7 +24,6 @@ from nuvett.imaging.proxy import fit_within, shrink_linear, view
 THREADS = os.cpu_count() or 1
 _DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
 _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
-_CLIPPED = 254 / 255
 
 
 def renderer_of(
@@ -121,11 +121,8 @@ def render_file(
 
 
 def newly_clipped(sample: Linear, plan: FramePlan) -> float:
-    """Share of sampled colours (N, 3) with a channel at an end of sRGB after a plan that was not there before."""
+    """Share of sampled colours (N, 3) that a plan takes to white in a channel or to black, and that were not there."""
     before: Floats = np.clip(from_linear(sample), 0, 1)
     after = renderer_of(plan).picture(before[None], 16)[0] / np.float32(65535)
-    return float((_at_an_end(after) & ~_at_an_end(before)).mean())
-
-
-def _at_an_end(encoded: Floats) -> np.ndarray:
-    return np.asarray((encoded.max(axis=1) >= _CLIPPED) | (encoded.min(axis=1) <= 1 - _CLIPPED))
+    was, now = (np.logical_or(*at_ends(encoded)) for encoded in (before, after))
+    return float((now & ~was).mean())

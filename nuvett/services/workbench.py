@@ -19,7 +19,7 @@ from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
 from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
-from nuvett.core.fit.warnings import warnings_of
+from nuvett.core.fit.warnings import at_ends, warnings_of
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import STRAIGHT
 from nuvett.core.reading.palette import Palette, find_palette
@@ -217,10 +217,12 @@ class Workbench:
         """PNG over a frame's preview: black where a channel clips to white, white where all are black, else veiled."""
 
         def make() -> bytes:
-            shown = decode_view(self.preview(frame, plan, edge))
-            veil = np.full((*shown.shape[:2], 4), (119, 119, 119, 150), dtype=np.uint8)
-            veil[shown.max(axis=2) >= 254] = (0, 0, 0, 255)
-            veil[shown.max(axis=2) <= 2] = (255, 255, 255, 255)
+            # At 16 bits and before the JPEG, neither of which may make clipping up or hide it.
+            made = self._rendered(frame, plan or untouched_plan(), edge, USUAL_SIZE, 16)
+            white, black = at_ends(np.multiply(made, np.float32(1 / 65535), dtype=np.float32))
+            veil = np.full((*white.shape, 4), (119, 119, 119, 150), dtype=np.uint8)
+            veil[white] = (0, 0, 0, 255)
+            veil[black] = (255, 255, 255, 255)
             return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
         return self._renders.get(("clipping", frame.view, plan.key if plan else "", edge), make)
@@ -251,18 +253,22 @@ class Workbench:
         key = (frame.view, plan.key if plan else "", edge, quick)
 
         def make() -> bytes:
-            used = plan or untouched_plan()
-            pixels = self.view(frame.view, edge)
-            if plan is not None or frame.domain is not Space.SRGB:
+            if plan is None and frame.domain is Space.SRGB:
+                pixels = self.view(frame.view, edge)
+            else:
                 points = _TILE_POINTS if quick or edge <= _TILE_EDGE else USUAL_SIZE
-                renderer = self.renderer(used, frame.domain, points)
-                finisher = self._finisher(frame, used, renderer, (pixels.shape[1], pixels.shape[0]))
-                pixels = (
-                    renderer.finished_picture(pixels, finisher, 8, THREADS) if finisher else renderer.picture(pixels)
-                )
+                pixels = self._rendered(frame, plan or untouched_plan(), edge, points)
             return encode(pixels, Format.JPEG, QUICK_QUALITY if quick else PREVIEW_QUALITY)
 
         return self._renders.get(key, make)
+
+    def _rendered(self, frame: FrameFacts, plan: FramePlan, edge: int, points: int, depth: int = 8) -> Pixels:
+        pixels = self.view(frame.view, edge)
+        renderer = self.renderer(plan, frame.domain, points)
+        finisher = self._finisher(frame, plan, renderer, (pixels.shape[1], pixels.shape[0]))
+        return (
+            renderer.finished_picture(pixels, finisher, depth, THREADS) if finisher else renderer.picture(pixels, depth)
+        )
 
     def _finisher(
         self, frame: FrameFacts, plan: FramePlan, renderer: Renderer, size: tuple[int, int]

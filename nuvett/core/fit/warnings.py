@@ -1,6 +1,7 @@
 """What goes wrong with a frame under a plan, in words, so that an overdone look is seen before it is kept."""
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.even.light import apply_gains
 from nuvett.core.fit.holds import skin_membership
@@ -10,14 +11,20 @@ from nuvett.core.look.steps import HoldStep
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import from_linear
-from nuvett.core.types import Linear
+from nuvett.core.types import Floats, Linear
 
 _COLOURS = 1024
-_CLIPPED, _NOTED_CLIPPING = 254 / 255, 0.01
+_CLIPPED, _NOTED_CLIPPING = 254.5 / 255, 0.01  # encoded value that 8 bits round to the last code
 _GREYS = 48
 _STEEP = 2.6  # slope of tone beyond which 8-bit originals show steps
 _SKIN_SHARE, _MEMBER = 0.01, 0.5
 _COLOURLESS = 0.012  # chroma below which a hue says nothing
+
+
+def at_ends(encoded: Floats) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Which encoded colours (..., 3) have a channel clipped to white, and which are black in all channels."""
+    most = encoded.max(axis=-1)
+    return np.asarray(most >= _CLIPPED), np.asarray(most <= 1 - _CLIPPED)
 
 
 def warnings_of(plan: FramePlan, sample: Linear, limits: HoldStep | None = None) -> list[str]:
@@ -26,8 +33,7 @@ def warnings_of(plan: FramePlan, sample: Linear, limits: HoldStep | None = None)
     after = map_to_gamut(apply_plan(plan, colours))
     said = []
     before, made = from_linear(colours), from_linear(after)
-    clipped = float(((made.max(axis=1) >= _CLIPPED) & (before.max(axis=1) < _CLIPPED)).mean())
-    crushed = float(((made.max(axis=1) <= 1 - _CLIPPED) & (before.max(axis=1) > 1 - _CLIPPED)).mean())
+    clipped, crushed = (float((now & ~was).mean()) for now, was in zip(at_ends(made), at_ends(before), strict=True))
     if clipped >= _NOTED_CLIPPING:
         said.append(f"{100 * clipped:.0f} % newly clipped")
     if crushed >= _NOTED_CLIPPING:
@@ -55,13 +61,15 @@ def _skin_notes(plan: FramePlan, colours: Linear, after: np.ndarray, limits: Hol
     skin = skin_membership(evened, plan.skin) > _MEMBER
     if float(skin.mean()) < _SKIN_SHARE:
         return []
+    # Without a face in the frame it may be skin or something of its colour.
+    named = "skin" if plan.skin else "skin tones"
     old, new = evened[skin], after[skin]
     turn = np.arctan2(new[:, 2], new[:, 1]) - np.arctan2(old[:, 2], old[:, 1])
     turned = float(np.degrees(np.median((turn + np.pi) % (2 * np.pi) - np.pi)))
     lighter = 116 * float(np.median(new[:, 0] - old[:, 0]))
     coloured = float(np.median(np.hypot(new[:, 1], new[:, 2]))) > _COLOURLESS
     if coloured and abs(turned) > limits.hue:
-        return [f"skin turned {abs(turned):.0f}°"]
+        return [f"{named} turned {abs(turned):.0f}°"]
     if abs(lighter) > limits.lightness:
-        return [f"skin {abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"]
+        return [f"{named} {abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"]
     return []

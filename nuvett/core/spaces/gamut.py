@@ -14,6 +14,7 @@ _BOUNDARY_STEPS = 11  # bisection of chroma: 0.4 / 2**11 is far below anything v
 _CLIP_REACH = 0.06  # chroma beyond the boundary within which clipping can still be unnoticeable
 _CLIP_STEPS = 5
 _TOLERANCE = 1e-5
+_BELOW_WHITE = 0.994  # linear light; 254.3 of 255 in sRGB
 LIGHTNESSES, HUES = 201, 360  # grid of directions that limits are kept for
 _FARTHEST = 0.5  # chroma beyond every space here
 
@@ -24,13 +25,13 @@ def _in_space(linear: Linear, space: Space) -> Floats:
     return np.asarray(linear @ matrix_between(Space.SRGB, space).T, dtype=np.float32)
 
 
-def _outside(planes: Floats) -> NDArray[np.bool_]:
-    """Which of (3, N) RGB colours lie outside 0 to 1; channel planes, as reducing a last axis of 3 is slow."""
-    return np.asarray((planes.min(axis=0) < -_TOLERANCE) | (planes.max(axis=0) > 1 + _TOLERANCE))
+def _outside(planes: Floats, top: float = 1) -> NDArray[np.bool_]:
+    """Which of (3, N) RGB colours lie outside 0 to `top`; channel planes, as reducing a last axis of 3 is slow."""
+    return np.asarray((planes.min(axis=0) < -_TOLERANCE) | (planes.max(axis=0) > top + _TOLERANCE))
 
 
-def _boundary(lab: OKLab, space: Space) -> Floats:
-    """Largest share (N,) of each colour's chroma that stays inside the gamut.
+def _boundary(lab: OKLab, space: Space, top: float = 1) -> Floats:
+    """Largest share (N,) of each colour's chroma that keeps every channel of `space` between 0 and `top`.
 
     Along constant lightness and hue each RGB channel is a cubic polynomial of chroma, so the search evaluates
     three polynomials instead of converting colours.
@@ -46,7 +47,7 @@ def _boundary(lab: OKLab, space: Space) -> Floats:
     high = np.ones(len(lab), dtype=np.float32)
     for _ in range(_BOUNDARY_STEPS):
         middle = (low + high) / 2
-        inside = ~_outside(constant + middle * (first + middle * (second + middle * third)))
+        inside = ~_outside(constant + middle * (first + middle * (second + middle * third)), top)
         low = np.where(inside, middle, low)
         high = np.where(inside, high, middle)
     return low
@@ -98,8 +99,11 @@ def chroma_limits(space: Space) -> Floats:
 
 @cache
 def gamut_boundary(space: Space) -> Floats:
-    """Chroma at the boundary itself, without what clipping may take unseen; on the grid of `chroma_limits`."""
-    return _kept(_boundary(_directions(), space))
+    """Chroma at the boundary, without what clipping may take unseen; on the grid of `chroma_limits`.
+
+    White is taken a little lower, so that what stays inside does not round to the last code of 8 bits.
+    """
+    return _kept(_boundary(_directions(), space, _BELOW_WHITE))
 
 
 def _limit_of(lab: OKLab, limits: Floats) -> Floats:

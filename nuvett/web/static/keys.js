@@ -20,6 +20,7 @@ export function listenForKeys() {
   const down = new Set();
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    if (one("dialog[open]:not(#keys)")) return;
     if (event.key === "?") return toggleDialog("keys");
     if (one("dialog[open]")) return;
     if (event.key === "[" || event.key === "]") return stageBeside(event.key === "[" ? -1 : 1);

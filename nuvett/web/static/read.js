@@ -27,6 +27,8 @@ export const read = () => ({
       }
       for (const link of all("[data-kind]", document.getElementById("palettes"))) link.href = address(`palette.${link.dataset.kind}`);
       for (const band of all("[data-width]", root)) band.style.width = `${band.dataset.width}%`;
+      const sampling = one("[data-aspect]", root);
+      sampling?.style.setProperty("--aspect", sampling.dataset.aspect);
       placePoints(root);
       useTool(page.tool);
     };

@@ -162,7 +162,8 @@ export const shape = () => ({
       if (open) {
         const { open: name } = open.dataset;
         if (!page.open.delete(name)) page.open.add(name);
-        return showOpen();
+        showOpen();
+        return one(`[data-more="${name}"]:not([hidden])`, root)?.scrollIntoView({ block: "nearest" });
       }
       const reset = find("reset");
       if (reset) {
