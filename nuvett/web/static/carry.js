@@ -7,9 +7,15 @@ export const carry = () => ({
     const { slug } = root.dataset;
     const wall = one("[data-wall]", root);
     const state = { look: JSON.parse(one("[data-look]", root).textContent), revision: Number(root.dataset.revision) };
+    let asked = 0;
+    /** Show the wall; of several asked for, the last one stays, whatever order they arrive in. */
     const hang = async (query) => {
+      asked += 1;
+      const mine = asked;
+      const html = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
+      if (mine !== asked) return;
       const scrolled = one("[role=region]", wall)?.scrollTop ?? 0;
-      wall.innerHTML = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
+      wall.innerHTML = html;
       const region = one("[role=region]", wall);
       if (region) region.scrollTop = scrolled;
     };

@@ -58,7 +58,9 @@ export const read = () => ({
     };
     const change = async (what, options) => {
       try {
-        page.showPart(await (await ask(what, options)).text());
+        const html = await (await ask(what, options)).text();
+        await drafting.settled(); // a draft that is still under way must not be shown over what was kept
+        page.showPart(html);
       } catch (error) {
         say(error.message);
         if (error.status) page.showPart(await (await ask(`/series/${slug}/read/part?reference=${root.dataset.reference}`)).text());
