@@ -143,7 +143,8 @@ def smoothness() -> Table:
             own = linear_to_oklab(grey)[:, 0]
             slope = np.diff(lab[:, 0]) / np.maximum(np.diff(own), 1e-6)
             steps.append(float(slope[own[1:] > 0.1].max()))
-            bends.append(float(np.abs(np.diff(lab[:, 1:], axis=0)).max() / np.diff(own[own > 0.1]).max()))
+            turns = np.linalg.norm(np.diff(lab[:, 1:], axis=0), axis=1) / np.maximum(np.diff(own), 1e-6)
+            bends.append(float(turns[own[1:] > 0.1].max()))
     table.add("steepest slope of lightness", round(max(steps), 2))
     table.add("steepest change of tint per lightness", round(max(bends), 2))
     return table

@@ -111,7 +111,7 @@ def delivery_table(folder: Path) -> Table:
     table.add("ratio, median of rounds", round(median(o / p for p, o in rounds), 2), "at most 2.5, better 2.0")
     os.environ["MALLOC_ARENA_MAX"] = "2"  # as the start command sets it for the worker
     context = multiprocessing.get_context("spawn")
-    for files in (2, 6):
+    for files in (2, 6, 16):
         with context.Pool(1) as pool:
             peak = pool.apply(_peak_of_delivery, (str(path), plan.model_dump_json(), files))
         table.add(f"peak memory of a worker after {files} files, two at once, MB", round(peak), "under 700")

@@ -19,7 +19,7 @@ Pixels = NDArray[Any]
 
 STRIP_ROWS = 256
 _NOISE_SIDE = 64
-_BLOCK_PIXELS = 64_000  # rendered at once: what fits the processor's cache
+_BLOCK_PIXELS = 128_000  # rendered at once: what fits the processor's cache
 _DEPTHS: dict[str, Any] = {
     "uint8": ocio.BIT_DEPTH_UINT8,
     "uint16": ocio.BIT_DEPTH_UINT16,
