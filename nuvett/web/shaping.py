@@ -16,6 +16,7 @@ from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.names import colour_name
 from nuvett.services import looks, sampling
 from nuvett.services.catalogue import find_series, list_series, look_of
+from nuvett.services.gather import ready_frames
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.wall import Show, WallItem, choose_proofs, shown_plan
@@ -85,7 +86,8 @@ class Easel:
 def easel_of(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:
     """The easel of a series; none while there is no measured frame or no target."""
     series = find_series(session, slug)
-    facts, aimed = looks.series_facts(session, series), looks.draft_of(session, series)
+    frames, aimed = ready_frames(session, series.id), looks.draft_of(session, series)
+    facts = [looks.facts_of(frame) for frame in frames]
     if not facts or aimed is None:
         return None
     wanted = frame or series.hero_id
@@ -93,7 +95,9 @@ def easel_of(session: Session, slug: str, frame: uuid.UUID | None, reference: uu
     ready = sampling.ready_references(session, series.id)
     heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
     chosen = next((r for r in ready if r.id == reference), heaviest)
-    labels = {f.id: Labels(f.name, f.id == series.hero_id, "") for f in series.frames}
+    if chosen is not None:
+        session.refresh(chosen, ["reading"])  # the instruments look into it when the session is over
+    labels = {f.id: Labels(f.name, f.id == series.hero_id, "") for f in frames}
     proofs = (look_of(session, series).proofs or {}).get("frames", [])
     return Easel(slug, facts, index, aimed, labels, chosen, tuple(uuid.UUID(p) for p in proofs))
 

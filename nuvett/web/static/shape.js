@@ -4,6 +4,7 @@ import { connectHandles } from "./shape_handles.js";
 import { connectViews } from "./shape_views.js";
 import { acceptFiles } from "./upload.js";
 
+const SMALL = 640; // long edge of a picture that is enough beside another
 const ENDS = new Set(["tone.black", "tone.white", "exposure.exposure", "curve.faded"]);
 
 export const shape = () => ({
@@ -57,6 +58,11 @@ export const shape = () => ({
       if (image) figure.style.flexGrow = String(image.getAttribute("width") / image.getAttribute("height"));
     }
 
+    /** While something moves, no larger than it is shown. */
+    const quickly = (address) => {
+      const small = picture.clientWidth * devicePixelRatio <= SMALL;
+      return `${small ? address.replace(/edge=\d+/, `edge=${SMALL}`) : address}&quick=true`;
+    };
     page.draft = newestWins(async ({ proofs, drag }) => {
       const slow = setTimeout(() => (rendering.hidden = false), 150);
       try {
@@ -66,8 +72,9 @@ export const shape = () => ({
         page.pictures = first.pictures;
         if (drag) page.look = first.look;
         const rest = send({ look: page.look, parts: true, proofs });
-        const quick = proofs || page.shown !== "look" ? "" : "&quick=true";
-        await swapPicture(picture, page.pictures[page.shown] + quick, () => !page.holding);
+        const address = page.pictures[page.shown];
+        const still = proofs || page.shown !== "look";
+        await swapPicture(picture, still ? address : quickly(address), () => !page.holding);
         const answer = await rest;
         one("[data-instruments]", root).innerHTML = answer.instruments;
         page.fillSlots();
