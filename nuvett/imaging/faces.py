@@ -31,8 +31,17 @@ class Face:
     score: float
 
 
-@cache
+# Two threads that load their first network at once get in each other's way inside the library.
+_LOADING = Lock()
+
+
 def _network() -> tuple[Any, Lock]:
+    with _LOADING:
+        return _loaded()
+
+
+@cache
+def _loaded() -> tuple[Any, Lock]:
     with as_file(files("nuvett.imaging") / "nets" / "face_detection_short_range.tflite") as path:
         return cv2.dnn.readNetFromTFLite(str(path)), Lock()
 

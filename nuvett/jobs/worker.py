@@ -7,10 +7,10 @@ again once the worker's heartbeat has stopped.
 import asyncio
 import logging
 import uuid
+from collections.abc import Callable
 
 import procrastinate
 
-from nuvett.core.errors import StoreError
 from nuvett.services import clips, deliveries, gather, sampling
 from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.studio import Studio
@@ -18,36 +18,58 @@ from nuvett.settings import Settings
 
 log = logging.getLogger("nuvett.jobs")
 _CONCURRENCY = 2
-_RETRY = procrastinate.RetryStrategy(max_attempts=4, linear_wait=2, retry_exceptions=[StoreError, OSError])
+_RETRY = procrastinate.RetryStrategy(max_attempts=3, linear_wait=2)
+
+
+def _try(context: procrastinate.JobContext, work: Callable[[], None], give_up: Callable[[], None]) -> None:
+    """Do a task's work; when its last try fails, too, give up in an orderly way, and let the queue log the fault."""
+    try:
+        work()
+    except Exception:
+        if context.job.attempts >= (_RETRY.max_attempts or 0):
+            give_up()
+        raise
 
 
 def make_app(studio: Studio) -> procrastinate.App:
     """The queue's application with all tasks bound to one studio."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=studio.settings.database))
 
-    @app.task(name=INGEST_FRAME, retry=_RETRY)
-    def ingest_frame(frame_id: str) -> None:
-        gather.ingest_frame(studio, uuid.UUID(frame_id))
+    @app.task(name=INGEST_FRAME, retry=_RETRY, pass_context=True)
+    def ingest_frame(context: procrastinate.JobContext, frame_id: str) -> None:
+        frame = uuid.UUID(frame_id)
+        _try(context, lambda: gather.ingest_frame(studio, frame), lambda: gather.give_up_frame(studio, frame))
         with studio.database.session() as session:
-            gather.queue_even(session, studio, uuid.UUID(frame_id))
+            gather.queue_even(session, studio, frame)
 
-    @app.task(name=INGEST_REFERENCE, retry=_RETRY)
-    def ingest_reference(reference_id: str) -> None:
-        gather.ingest_reference(studio, uuid.UUID(reference_id))
+    @app.task(name=INGEST_REFERENCE, retry=_RETRY, pass_context=True)
+    def ingest_reference(context: procrastinate.JobContext, reference_id: str) -> None:
+        reference = uuid.UUID(reference_id)
+        _try(
+            context,
+            lambda: gather.ingest_reference(studio, reference),
+            lambda: sampling.give_up(studio, reference),
+        )
         with studio.database.session() as session:
-            sampling.renew_target_of_reference(session, uuid.UUID(reference_id))
+            sampling.renew_target_of_reference(session, reference)
 
-    @app.task(name=INGEST_CLIP, retry=_RETRY)
-    def ingest_clip(clip_id: str) -> None:
-        clips.ingest_clip(studio, uuid.UUID(clip_id))
+    @app.task(name=INGEST_CLIP, retry=_RETRY, pass_context=True)
+    def ingest_clip(context: procrastinate.JobContext, clip_id: str) -> None:
+        clip = uuid.UUID(clip_id)
+        _try(context, lambda: clips.ingest_clip(studio, clip), lambda: clips.give_up(studio, clip))
 
     @app.task(name=EVEN_SERIES, retry=_RETRY)
     def even_series(series_id: str) -> None:
         gather.order_and_even(studio, uuid.UUID(series_id))
 
-    @app.task(name=DELIVER, retry=_RETRY)
-    def deliver(delivery_id: str) -> None:
-        deliveries.make_delivery(studio, uuid.UUID(delivery_id))
+    @app.task(name=DELIVER, retry=_RETRY, pass_context=True)
+    def deliver(context: procrastinate.JobContext, delivery_id: str) -> None:
+        delivery = uuid.UUID(delivery_id)
+        _try(
+            context,
+            lambda: deliveries.make_delivery(studio, delivery),
+            lambda: deliveries.give_up(studio, delivery),
+        )
 
     @app.periodic(cron="* * * * * */10")
     @app.task(name="rescue", queueing_lock="rescue", pass_context=False)

@@ -8,7 +8,7 @@ from typing import IO
 
 import cv2
 import numpy as np
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
@@ -16,7 +16,7 @@ from nuvett.imaging.clips import ClipFacts, ClipReader, read_clip, thumbnails
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.catalogue import keep_blobs
-from nuvett.services.gather import add_reference, display_name
+from nuvett.services.gather import add_reference, display_name, refuse
 from nuvett.services.queue import INGEST_CLIP
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import dump_array
@@ -84,9 +84,7 @@ def ingest_clip(studio: Studio, clip_id: uuid.UUID) -> None:
             facts = read_clip(path)
             strip = thumbnails(path, facts)
     except NuvettError as error:
-        with studio.database.session() as session:
-            refused = update(models.Clip).where(models.Clip.id == clip_id)
-            session.execute(refused.values(state="refused", problem=error.message))
+        refuse(studio, models.Clip, clip_id, error.message)
         return
     encoded = encode(strip, Format.JPEG, _THUMBNAIL_QUALITY)
     stored = np.concatenate([[facts.base], facts.times.astype(np.float64)])
@@ -100,6 +98,11 @@ def ingest_clip(studio: Studio, clip_id: uuid.UUID) -> None:
         clip.width, clip.height = facts.width, facts.height
         clip.frames, clip.seconds = len(facts.times), facts.seconds
         clip.state, clip.problem = "ready", ""
+
+
+def give_up(studio: Studio, clip_id: uuid.UUID) -> None:
+    """Refuse a clip that could not be indexed for no foreseen reason."""
+    refuse(studio, models.Clip, clip_id)
 
 
 @dataclass(frozen=True)

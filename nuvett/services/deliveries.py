@@ -238,6 +238,13 @@ def stop_delivery(delivery: models.Delivery) -> None:
     delivery.state, delivery.finished = "stopped", datetime.now(UTC)
 
 
+def give_up(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Stop a delivery that failed in a way nobody foresaw: what was made stays, and a person may let it go on."""
+    with studio.database.session() as session:
+        running = update(models.Delivery).where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+        session.execute(running.values(state="stopped", finished=datetime.now(UTC)))
+
+
 def resume_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
     """Go on with a stopped delivery. Raises InvalidChangeError when it is not stopped."""
     if delivery.state != "stopped":

@@ -93,11 +93,22 @@ def reference_from_frame(
         return add_reference(session, studio, series, frame.name, stream)
 
 
-def _refuse(
-    studio: Studio, table: type[models.Frame] | type[models.Reference], row_id: uuid.UUID, problem: str
-) -> None:
+Waiting = type[models.Frame] | type[models.Reference] | type[models.Clip]
+_FAULT = "Measuring it went wrong, which is a fault of Nuvett. Clear it here and add it again."
+
+
+def refuse(studio: Studio, table: Waiting, row_id: uuid.UUID, problem: str = _FAULT) -> None:
+    """Refuse a waiting file, with a sentence that says why; by default that nobody foresaw it."""
+    waiting = update(table).where(table.id == row_id, table.state == "waiting")
     with studio.database.session() as session:
-        session.execute(update(table).where(table.id == row_id).values(state="refused", problem=problem))
+        session.execute(waiting.values(state="refused", problem=problem))
+
+
+def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
+    """Refuse a frame that could not be measured for no foreseen reason, so that its series does not wait for it."""
+    refuse(studio, models.Frame, frame_id)
+    with studio.database.session() as session:
+        queue_even(session, studio, frame_id)
 
 
 def _encoded_view(picture: Picture) -> bytes:
@@ -116,7 +127,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         with studio.blobs.local(original) as path:
             measured = measure_file(path, studio.limits)
     except NuvettError as error:
-        _refuse(studio, models.Frame, frame_id, error.message)
+        refuse(studio, models.Frame, frame_id, error.message)
         return
     picture = measured.picture
     encoded = _encoded_view(picture)
@@ -150,7 +161,7 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
         proxy = measured.proxy.astype(np.float16)
         reading = read(proxy.astype(np.float32), sampling)
     except NuvettError as error:
-        _refuse(studio, models.Reference, reference_id, error.message)
+        refuse(studio, models.Reference, reference_id, error.message)
         return
     picture = measured.picture
     encoded = _encoded_view(picture)

@@ -17,6 +17,7 @@ from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read, z
 from nuvett.core.reading.regions import Sampling, sampling_weights
 from nuvett.core.types import Mask01, OKLab
 from nuvett.services import history
+from nuvett.services.gather import refuse
 from nuvett.services.studio import Studio
 from nuvett.store import models
 
@@ -39,6 +40,11 @@ def ready_references(session: Session, series_id: uuid.UUID) -> list[models.Refe
             .order_by(models.Reference.position)
         )
     )
+
+
+def give_up(studio: Studio, reference_id: uuid.UUID) -> None:
+    """Refuse a reference that could not be read for no foreseen reason."""
+    refuse(studio, models.Reference, reference_id)
 
 
 def parse_sampling(data: object) -> Sampling:

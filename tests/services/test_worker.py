@@ -4,10 +4,16 @@ import os
 import subprocess
 import sys
 import time
+from pathlib import Path
 
+import procrastinate
+import pytest
 from sqlalchemy import func, select
 
+from nuvett.imaging.decode import Limits
+from nuvett.jobs import worker
 from nuvett.services import catalogue, deliveries, gather, looks
+from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, PROJECT, drain
@@ -64,3 +70,31 @@ def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> No
     with studio.database.session() as session:
         delivery = session.scalars(select(models.Delivery)).one()
         assert {f.state for f in delivery.files} == {"done"}
+
+
+def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    measure = gather.measure_file
+    seen: list[Path] = []
+
+    def faulty(path: Path, limits: Limits) -> MeasuredFile:
+        seen.append(path)
+        if path == seen[0]:
+            raise RuntimeError("nobody foresaw this")
+        return measure(path, limits)
+
+    monkeypatch.setattr(gather, "measure_file", faulty)
+    monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        for n in range(1, 4):
+            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
+    drain(studio)
+    assert seen.count(seen[0]) == 2
+    with studio.database.session() as session:
+        frames = session.scalars(select(models.Frame)).all()
+        assert sorted(frame.state for frame in frames) == ["ready", "ready", "refused"]
+        (refused,) = (frame for frame in frames if frame.state == "refused")
+        assert "went wrong" in refused.problem
+        assert all(frame.even for frame in frames if frame.state == "ready")
