@@ -11,6 +11,7 @@ from bench.report import Table
 from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
 from nuvett.core.fit.statistics import Statistics, measure
+from nuvett.core.fit.warnings import newly_at_ends
 from nuvett.core.look.look import Look
 from nuvett.core.look.steps import MoveStep, SpreadStep, ToneStep, ZoneStep
 from nuvett.core.reading.sampling import stratified_sample
@@ -61,12 +62,8 @@ def contrast_gain(before: Linear, after: Linear) -> float:
 
 
 def newly_clipped(before: Linear, after: Linear) -> float:
-    """Share of pixels that became white or black in a channel that was not: 1 or above, or all at 0 or below."""
-    was, now = from_linear(before), from_linear(after)
-    edge = 254.5 / 255
-    blown = (now.max(axis=-1) >= edge) & (was.max(axis=-1) < edge)
-    crushed = (now.max(axis=-1) <= 1 - edge) & (was.max(axis=-1) > 1 - edge)
-    return float((blown | crushed).mean())
+    """Share of pixels that became white in a channel, or black."""
+    return sum(newly_at_ends(from_linear(before), from_linear(after)))
 
 
 def compare(pictures: list[Named], title: str) -> Table:

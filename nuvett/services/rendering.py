@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.fit.plan import FramePlan
-from nuvett.core.fit.warnings import at_ends
+from nuvett.core.fit.warnings import newly_at_ends
 from nuvett.core.look.steps import FinishStep
 from nuvett.core.render import Pixels, Renderer
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
@@ -121,8 +121,7 @@ def render_file(
 
 
 def newly_clipped(sample: Linear, plan: FramePlan) -> float:
-    """Share of sampled colours (N, 3) that a plan takes to white in a channel or to black, and that were not there."""
+    """Share of sampled colours (N, 3) that become white in a channel, or black, under a plan."""
     before: Floats = np.clip(from_linear(sample), 0, 1)
     after = renderer_of(plan).picture(before[None], 16)[0] / np.float32(65535)
-    was, now = (np.logical_or(*at_ends(encoded)) for encoded in (before, after))
-    return float((now & ~was).mean())
+    return sum(newly_at_ends(before, after))

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.plan import Aim, plan_frame
 from nuvett.core.fit.statistics import measure
-from nuvett.core.fit.warnings import warnings_of
+from nuvett.core.fit.warnings import at_ends, newly_at_ends, warnings_of
 from nuvett.core.look.handles import drag, land
 from nuvett.core.look.look import Look
 from nuvett.core.look.steps import CurveStep, ExposureStep, FamilyHold, HoldStep, MoveStep, OwnMove, WhiteStep
@@ -97,3 +97,11 @@ def test_a_steep_look_is_noted(photo: np.ndarray) -> None:
     steep = Look(curve=CurveStep(master=((0, 0), (40, 10), (60, 90), (100, 100))))
     assert any("break up" in note for note in warnings_of(plan_frame(own, Aim.of_statistics(own), steep), sample))
     assert not warnings_of(plan_frame(own, Aim.of_statistics(own), Look()), sample)
+
+
+def test_only_what_8_bits_round_to_an_end_counts_as_clipped() -> None:
+    codes = np.array([[254.4, 90, 90], [254.6, 0, 0], [0.4, 0.4, 0.4], [0.4, 0, 3]], dtype=np.float32) / 255
+    white, black = at_ends(codes)
+    assert white.tolist() == [False, True, False, False] and black.tolist() == [False, False, True, False]
+    assert newly_at_ends(codes, codes) == (0, 0)
+    assert newly_at_ends(np.full_like(codes, 0.5), codes) == (0.25, 0.25)

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from coloraide import Color
 from hypothesis import given
+from hypothesis import strategies as st
 from skimage.color import deltaE_ciede2000
 
 from nuvett.core.spaces import cielab, gamut, oklab, rgb
@@ -97,3 +98,12 @@ def test_colours_are_called_what_people_call_them(code: str, name: str) -> None:
 def test_a_colour_code_that_is_none_is_refused(bad: str) -> None:
     with pytest.raises(ValueError):
         rgb.parse_hex(bad)
+
+
+@given(st.floats(0.3, 0.97), st.floats(0.01, 0.35))
+def test_greys_pushed_outward_stop_short_of_the_last_code(lightness: float, chroma: float) -> None:
+    hue = np.linspace(0, 2 * np.pi, 73, dtype=np.float32)
+    grey = np.stack([np.full_like(hue, lightness), 0 * hue, 0 * hue], axis=1)
+    pushed = grey + chroma * np.stack([0 * hue, np.cos(hue), np.sin(hue)], axis=1)
+    made = rgb.from_linear(gamut.map_to_gamut(gamut.ease_outward(grey, pushed)))
+    assert made.max() < 254.5 / 255

@@ -27,13 +27,19 @@ def at_ends(encoded: Floats) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     return np.asarray(most >= _CLIPPED), np.asarray(most <= 1 - _CLIPPED)
 
 
+def newly_at_ends(before: Floats, after: Floats) -> tuple[float, float]:
+    """Shares of encoded colours (..., 3) that became white in a channel, and that became black."""
+    white, black = (float((now & ~was).mean()) for now, was in zip(at_ends(after), at_ends(before), strict=True))
+    return white, black
+
+
 def warnings_of(plan: FramePlan, sample: Linear, limits: HoldStep | None = None) -> list[str]:
     """Notes on a frame's sample (N, 3) under a plan: newly clipped, posterising, skin moved beyond limits."""
     colours = thin(sample, _COLOURS)
     after = map_to_gamut(apply_plan(plan, colours))
     said = []
     before, made = from_linear(colours), from_linear(after)
-    clipped, crushed = (float((now & ~was).mean()) for now, was in zip(at_ends(made), at_ends(before), strict=True))
+    clipped, crushed = newly_at_ends(before, made)
     if clipped >= _NOTED_CLIPPING:
         said.append(f"{100 * clipped:.0f} % newly clipped")
     if crushed >= _NOTED_CLIPPING:
