@@ -19,57 +19,48 @@ from nuvett.settings import Settings
 log = logging.getLogger("nuvett.jobs")
 _CONCURRENCY = 2
 _RETRY = procrastinate.RetryStrategy(max_attempts=3, linear_wait=2)
+Work = Callable[[Studio, uuid.UUID], None]
 
 
-def _try(context: procrastinate.JobContext, work: Callable[[], None], give_up: Callable[[], None]) -> None:
-    """Do a task's work; when its last try fails, too, give up in an orderly way, and let the queue log the fault."""
-    try:
-        work()
-    except Exception:
-        if context.job.attempts >= (_RETRY.max_attempts or 0):
-            give_up()
-        raise
+def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
+    gather.ingest_frame(studio, frame)
+    with studio.database.session() as session:
+        gather.queue_even(session, studio, frame)
+
+
+def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
+    gather.ingest_reference(studio, reference)
+    with studio.database.session() as session:
+        sampling.renew_target_of_reference(session, reference)
+
+
+# What each task does with the row that its one argument names, and what it does when its last try has failed, too.
+_TASKS: dict[str, tuple[Work, Work | None]] = {
+    INGEST_FRAME: (_ingest_frame, gather.give_up_frame),
+    INGEST_REFERENCE: (_ingest_reference, sampling.give_up),
+    INGEST_CLIP: (clips.ingest_clip, clips.give_up),
+    EVEN_SERIES: (gather.order_and_even, None),
+    DELIVER: (deliveries.make_delivery, deliveries.give_up),
+}
+
+
+def _bind(app: procrastinate.App, studio: Studio, name: str, work: Work, give_up: Work | None) -> None:
+    @app.task(name=name, retry=_RETRY, pass_context=True)
+    def task(context: procrastinate.JobContext, /, **argument: str) -> None:
+        (row,) = (uuid.UUID(value) for value in argument.values())
+        try:
+            work(studio, row)
+        except Exception:
+            if give_up is not None and context.job.attempts >= (_RETRY.max_attempts or 0):
+                give_up(studio, row)
+            raise  # the queue logs it, and tries again while tries are left
 
 
 def make_app(studio: Studio) -> procrastinate.App:
     """The queue's application with all tasks bound to one studio."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=studio.settings.database))
-
-    @app.task(name=INGEST_FRAME, retry=_RETRY, pass_context=True)
-    def ingest_frame(context: procrastinate.JobContext, frame_id: str) -> None:
-        frame = uuid.UUID(frame_id)
-        _try(context, lambda: gather.ingest_frame(studio, frame), lambda: gather.give_up_frame(studio, frame))
-        with studio.database.session() as session:
-            gather.queue_even(session, studio, frame)
-
-    @app.task(name=INGEST_REFERENCE, retry=_RETRY, pass_context=True)
-    def ingest_reference(context: procrastinate.JobContext, reference_id: str) -> None:
-        reference = uuid.UUID(reference_id)
-        _try(
-            context,
-            lambda: gather.ingest_reference(studio, reference),
-            lambda: sampling.give_up(studio, reference),
-        )
-        with studio.database.session() as session:
-            sampling.renew_target_of_reference(session, reference)
-
-    @app.task(name=INGEST_CLIP, retry=_RETRY, pass_context=True)
-    def ingest_clip(context: procrastinate.JobContext, clip_id: str) -> None:
-        clip = uuid.UUID(clip_id)
-        _try(context, lambda: clips.ingest_clip(studio, clip), lambda: clips.give_up(studio, clip))
-
-    @app.task(name=EVEN_SERIES, retry=_RETRY)
-    def even_series(series_id: str) -> None:
-        gather.order_and_even(studio, uuid.UUID(series_id))
-
-    @app.task(name=DELIVER, retry=_RETRY, pass_context=True)
-    def deliver(context: procrastinate.JobContext, delivery_id: str) -> None:
-        delivery = uuid.UUID(delivery_id)
-        _try(
-            context,
-            lambda: deliveries.make_delivery(studio, delivery),
-            lambda: deliveries.give_up(studio, delivery),
-        )
+    for name, (work, give_up) in _TASKS.items():
+        _bind(app, studio, name, work, give_up)
 
     @app.periodic(cron="* * * * * */10")
     @app.task(name="rescue", queueing_lock="rescue", pass_context=False)

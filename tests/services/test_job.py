@@ -2,47 +2,22 @@
 
 import io
 import uuid
-import zipfile
 from pathlib import Path
 
-import cv2
-import numpy as np
 import pytest
 from sqlalchemy import event, func, select
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
-from nuvett.core.fit.plan import FramePlan
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import FinishStep, ToneStep
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.core.render import Renderer
-from nuvett.core.table.cube import read_cube
-from nuvett.core.table.table import compile_plan
-from nuvett.imaging.encode import Format
-from nuvett.imaging.tables import TableFormat
 from nuvett.services import catalogue, deliveries, gather, history, looks, sampling
 from nuvett.services.demo import load_demo
 from nuvett.services.studio import Studio
 from nuvett.services.wall import Show, build_wall, choose_proofs
 from nuvett.store import models
-from tests.conftest import DEMO, drain, load_rgb
-
-FRAMES = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 3, 7, 8)]
-STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
-
-
-@pytest.fixture
-def slug(studio: Studio) -> str:
-    """A series of five frames in two set-ups with one reference, all measured."""
-    with studio.database.session() as session:
-        series = catalogue.start_series(session, "Winter fair", "Nobody")
-        for path in FRAMES:
-            gather.add_file(session, studio, series, path)
-        with STILL.open("rb") as stream:
-            gather.add_reference(session, studio, series, STILL.name, stream)
-        made = series.slug
-    drain(studio)
-    return made
+from tests.conftest import DEMO, drain
+from tests.services.conftest import FRAMES
 
 
 def rows(studio: Studio, slug: str) -> list[models.Frame]:
@@ -182,77 +157,6 @@ def test_resampling_makes_a_new_target_only_when_something_changed(studio: Studi
             sampling.check_weights(101, 0)
 
 
-def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio: Studio, slug: str) -> None:
-    settings = deliveries.DeliverySettings(format=Format.PNG, pattern="{series} {number} {name}-{version}")
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, slug)
-        with pytest.raises(InvalidChangeError, match="carry"):
-            deliveries.order_delivery(session, studio, series, settings)
-        looks.carry(session, series)
-        ordered = deliveries.order_delivery(session, studio, series, settings).id
-        facts = looks.series_facts(session, series)
-    drain(studio)
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, slug)
-        delivery = deliveries.find_delivery(session, series, ordered)
-        assert delivery.state == "done"
-        files = deliveries.made_files(session, delivery)
-        assert files[1][0] == "Winter fair 02 AT-0102-v1.png"
-        plan = FramePlan.model_validate(delivery.files[1].plan)
-    made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1][1]), np.uint8), 1), cv2.COLOR_BGR2RGB)
-    expected = Renderer(compile_plan(plan)).picture(load_rgb(FRAMES[1]))
-    assert np.abs(made.astype(int) - expected).max() <= 1
-    crop = studio.bench.crop(facts[1], plan, (300, 200, 256, 128))
-    shown = cv2.cvtColor(cv2.imdecode(np.frombuffer(crop, np.uint8), 1), cv2.COLOR_BGR2RGB)
-    assert np.array_equal(shown, made[200:328, 300:556])
-    archive = zipfile.ZipFile(io.BytesIO(b"".join(deliveries.zip_stream(studio, "winter-fair", files))))
-    assert archive.testzip() is None and len(archive.namelist()) == 5
-
-
-def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: str) -> None:
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, slug)
-        looks.carry(session, series)
-        delivery = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=200))
-        deliveries.stop_delivery(delivery)
-        ordered = delivery.id
-    drain(studio)
-    with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
-        assert delivery.state == "stopped" and not deliveries.made_files(session, delivery)
-        deliveries.resume_delivery(session, studio, delivery)
-    drain(studio)
-    with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
-        assert delivery.state == "done" and len(deliveries.made_files(session, delivery)) == 5
-        with pytest.raises(InvalidChangeError):
-            deliveries.stop_delivery(delivery)
-
-
-@pytest.mark.parametrize("pattern", ["{nam}", "{", "{name", "{0}"])
-def test_name_patterns_that_mean_nothing_are_refused(pattern: str) -> None:
-    with pytest.raises(InvalidChangeError, match="pattern"):
-        deliveries.file_names(deliveries.DeliverySettings(pattern=pattern), "S", [("a", 1)])
-
-
-def test_file_names_are_safe_and_never_equal() -> None:
-    settings = deliveries.DeliverySettings(pattern="{name}")
-    names = deliveries.file_names(settings, "S", [("a/b:c", 1), ("A-B-C", 1), ("...", 1), ("x", 1), ("x", 1)])
-    assert names == ["a-b-c.jpg", "A-B-C-2.jpg", "03.jpg", "x.jpg", "x-2.jpg"]
-
-
-def test_the_shared_table_is_the_plan_of_the_pool(studio: Studio, slug: str) -> None:
-    with studio.database.session() as session:
-        text = deliveries.shared_table(
-            studio.bench, session, catalogue.find_series(session, slug), TableFormat.CUBE, 17
-        )
-        facts = looks.series_facts(session, catalogue.find_series(session, slug))
-        aimed = looks.draft_of(session, catalogue.find_series(session, slug))
-    assert aimed is not None
-    plan = studio.bench.shared_plan(facts, aimed)
-    assert np.allclose(read_cube(text), compile_plan(plan, 17), atol=1e-6)
-
-
 def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plans(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
@@ -312,19 +216,6 @@ def test_a_series_needs_a_usable_title(studio: Studio, title: str) -> None:
         catalogue.start_series(session, title)
 
 
-def test_a_frame_that_vanished_fails_alone(studio: Studio, slug: str) -> None:
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, slug)
-        looks.carry(session, series)
-        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
-        gather.remove_frame(session, studio, series, gather.ready_frames(session, series.id)[0])
-    drain(studio)
-    with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
-        assert len(deliveries.made_files(session, delivery)) == 4
-        assert [f.state for f in delivery.files].count("failed") == 1
-
-
 def test_listing_a_wall_asks_the_database_a_fixed_number_of_times(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         looks.carry(session, catalogue.find_series(session, slug))
@@ -360,28 +251,6 @@ def test_blobs_are_named_by_content_only(studio: Studio, tmp_path: Path) -> None
             studio.blobs.read(name)
     studio.blobs.remove(first)
     assert not studio.blobs.exists(first)
-
-
-def test_a_finished_delivery_is_the_preview_and_its_crop(studio: Studio, slug: str) -> None:
-    finish = FinishStep(grain=40, vignette=80, sharpening=30, local=20, softness=10, noise=20)
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, slug)
-        looks.change_look(session, series, Look(finish=finish), catalogue.look_of(session, series).revision)
-        looks.carry(session, series)
-        settings = deliveries.DeliverySettings(format=Format.PNG)
-        ordered = deliveries.order_delivery(session, studio, series, settings).id
-        facts = looks.series_facts(session, series)
-    drain(studio)
-    with studio.database.session() as session:
-        delivery = deliveries.find_delivery(session, catalogue.find_series(session, slug), ordered)
-        blob = deliveries.made_files(session, delivery)[0][1]
-        plan = FramePlan.model_validate(delivery.files[0].plan)
-    made = cv2.imdecode(np.frombuffer(studio.blobs.read(blob), np.uint8), 1)
-    crop = cv2.imdecode(np.frombuffer(studio.bench.crop(facts[0], plan, (311, 203, 256, 256)), np.uint8), 1)
-    part = made[203:459, 311:567]
-    assert np.array_equal(crop, part)
-    plain = studio.bench.crop(facts[0], plan.model_copy(update={"finish": FinishStep()}), (311, 203, 256, 256))
-    assert np.abs(cv2.imdecode(np.frombuffer(plain, np.uint8), 1).astype(int) - part).mean() > 3
 
 
 def test_looks_are_copied_whole_with_their_history_or_by_part(studio: Studio, slug: str) -> None:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 
 from nuvett.imaging.decode import Limits
 from nuvett.jobs import worker
-from nuvett.services import catalogue, deliveries, gather, looks
+from nuvett.services import catalogue, clips, deliveries, gather, looks
 from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -98,3 +98,40 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
         (refused,) = (frame for frame in frames if frame.state == "refused")
         assert "went wrong" in refused.problem
         assert all(frame.even for frame in frames if frame.state == "ready")
+
+
+def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mended(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def faulty(*_: object) -> None:
+        raise RuntimeError("nobody foresaw this")
+
+    monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
+            gather.add_reference(session, studio, series, "silver.jpg", stream)
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        looks.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
+        with (DEMO / "stills" / "still_1_teal_amber.jpg").open("rb") as stream:
+            refused = gather.add_reference(session, studio, series, "teal.jpg", stream).id
+        with (DEMO / "clips" / "salt-road.webm").open("rb") as stream:
+            clip = clips.add_clip(session, studio, series, "salt-road.webm", stream).id
+    with monkeypatch.context() as broken:
+        broken.setattr(gather, "measure_file", faulty)
+        broken.setattr(clips, "read_clip", faulty)
+        broken.setattr(deliveries, "render_file", faulty)
+        drain(studio)
+    with studio.database.session() as session:
+        for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
+            assert row.state == "refused" and "went wrong" in row.problem
+        delivery = session.get_one(models.Delivery, ordered)
+        assert delivery.state == "stopped" and [file.state for file in delivery.files] == ["waiting"]
+        deliveries.resume_delivery(session, studio, delivery)
+    drain(studio)
+    with studio.database.session() as session:
+        assert session.get_one(models.Delivery, ordered).state == "done"
