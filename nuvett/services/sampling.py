@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from pydantic import ValidationError
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, TargetError
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read, zone_colours
@@ -27,19 +27,19 @@ _VEIL = (119, 205)  # grey and opacity of what dims pixels that are not meant
 _NEAR_LIGHTNESS, _NEAR_PLACE = 0.03, 0.025  # OKLab distances within which pixels are shown for a place on an instrument
 
 
-def ready_references(session: Session, series_id: uuid.UUID) -> list[models.Reference]:
-    """References of a series that have been read, in order."""
-    return list(
-        session.scalars(
-            select(models.Reference)
-            .where(
-                models.Reference.series_id == series_id,
-                models.Reference.state == "ready",
-                models.Reference.removed.is_(False),
-            )
-            .order_by(models.Reference.position)
-        )
+def ready_references(session: Session, series_id: uuid.UUID, readings: bool = True) -> list[models.Reference]:
+    """References of a series that have been read, in order.
+
+    readings : whether they are looked into; merely listed, the large readings are left in the database
+    """
+    ready = select(models.Reference).where(
+        models.Reference.series_id == series_id,
+        models.Reference.state == "ready",
+        models.Reference.removed.is_(False),
     )
+    if not readings:
+        ready = ready.options(defer(models.Reference.reading, raiseload=True))
+    return list(session.scalars(ready.order_by(models.Reference.position)))
 
 
 def give_up(studio: Studio, reference_id: uuid.UUID) -> None:
@@ -60,6 +60,13 @@ def parse_sampling(data: object) -> Sampling:
 def sampling_of(reference: models.Reference) -> Sampling:
     """The sampling that a reference is kept with."""
     return Sampling.model_validate(reference.sampling)
+
+
+def kept_reading(session: Session, reference_id: uuid.UUID) -> Reading:
+    """Reading of a reference that has been read."""
+    return Reading.model_validate(
+        session.scalars(select(models.Reference.reading).where(models.Reference.id == reference_id)).one()
+    )
 
 
 def reading_of(reference: models.Reference) -> Reading:

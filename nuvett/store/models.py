@@ -108,8 +108,7 @@ class Reference(Base):
     view: Mapped[str | None] = mapped_column(index=True)
     proxy: Mapped[str | None] = mapped_column(index=True)
     sampling: Mapped[Json]
-    # Large, and most screens list references without looking into them.
-    reading: Mapped[Json | None] = mapped_column(deferred=True)
+    reading: Mapped[Json | None]
     tone_weight: Mapped[float] = mapped_column(default=100)
     colour_weight: Mapped[float] = mapped_column(default=100)
     removed: Mapped[bool] = mapped_column(default=False)

@@ -12,6 +12,7 @@ from nuvett.core.look.look import STEPS, Look
 from nuvett.core.look.steps import HUES, CurveStep, FamilyHold
 from nuvett.core.look.words import LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
 from nuvett.core.reading.palette import Palette
+from nuvett.core.reading.reading import Reading, Target
 from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.names import colour_name
 from nuvett.services import looks, sampling
@@ -92,11 +93,9 @@ def easel_of(session: Session, slug: str, frame: uuid.UUID | None, reference: uu
         return None
     wanted = frame or series.hero_id
     index = next((i for i, f in enumerate(facts) if f.id == wanted), 0)
-    ready = sampling.ready_references(session, series.id)
+    ready = sampling.ready_references(session, series.id, readings=False)
     heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
     chosen = next((r for r in ready if r.id == reference), heaviest)
-    if chosen is not None:
-        session.refresh(chosen, ["reading"])  # the instruments look into it when the session is over
     labels = {f.id: Labels(f.name, f.id == series.hero_id, "") for f in frames}
     proofs = (look_of(session, series).proofs or {}).get("frames", [])
     return Easel(slug, facts, index, aimed, labels, chosen, tuple(uuid.UUID(p) for p in proofs))
@@ -217,7 +216,10 @@ def instruments(context: Context, easel: Easel) -> dict[str, Any]:
     evened = bench.summary(easel.frame, evened_plan(easel.frame, look), easel.aimed)
     finished = bench.summary(easel.frame, plan, easel.aimed)
     target = easel.aimed.target
-    reference = sampling.reading_of(easel.reference) if easel.reference is not None else target
+    reference: Reading | Target = target
+    if easel.reference is not None:
+        with context.session() as session:
+            reference = sampling.kept_reading(session, easel.reference.id)
     tints = sampling.zone_tints(target)
     return {
         "reference_tone": tone_side(reference.statistics),

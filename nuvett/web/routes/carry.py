@@ -55,7 +55,7 @@ def _wall_values(context: Context, slug: str, show: Show, sort: Sort) -> dict[st
             for frame in series.frames
         }
         state = looks.carry_state(session, series, len(facts))
-        shares = _shares(sampling.ready_references(session, series.id))
+        shares = _shares(sampling.ready_references(session, series.id, readings=False))
     wall = build_wall(context.studio.bench, facts, aimed, show)
     tiles = [
         tile_of(context.studio.bench, slug, item, labels[item.frame.id], position)

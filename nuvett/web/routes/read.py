@@ -59,7 +59,7 @@ def compare(context: Means, slug: str, reference: Annotated[list[uuid.UUID] | No
         series = find_series(session, slug)
         values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
         columns = compared(session, series, reference or [])
-        everyone = [(str(r.id), r.name) for r in sampling.ready_references(session, series.id)]
+        everyone = [(str(r.id), r.name) for r in sampling.ready_references(session, series.id, readings=False)]
     return context.page("compare.html", "compare", **values, columns=columns, everyone=everyone)
 
 

@@ -42,7 +42,7 @@ def show(
         values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
         easel = easel_of(session, slug, frame, reference)
         values |= sheet_values(session, slug)
-        references = [Choice(str(r.id), r.name) for r in sampling.ready_references(session, series.id)]
+        references = [Choice(str(r.id), r.name) for r in sampling.ready_references(session, series.id, readings=False)]
     if easel is None:
         return context.page("shape_empty.html", "shape", **values, has_frames=bool(values["stages"][0].done))
     count = len(easel.facts)
