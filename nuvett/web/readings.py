@@ -116,6 +116,7 @@ class ReadingView:
     credit: str
     width: int
     height: int
+    shape: str
     document: dict[str, Any]
     is_whole: bool
     words: str
@@ -217,6 +218,13 @@ def _point_views(reading: Reading, aspect: float) -> list[PointView]:
     ]
 
 
+def _shape(aspect: float) -> str:
+    """How a still is laid out among its instruments."""
+    if aspect > 1.9:
+        return "wide"
+    return "upright" if aspect < 1.1 else "usual"
+
+
 def reading_view(row: Any, reading: Reading) -> ReadingView:
     """View of one reading."""
     given: Sampling = reading.sampling
@@ -226,6 +234,7 @@ def reading_view(row: Any, reading: Reading) -> ReadingView:
         credit=row.credit,
         width=row.width,
         height=row.height,
+        shape=_shape(row.width / max(1, row.height)),
         document=given.model_dump(mode="json"),
         is_whole=not given.patches and not given.families and given.tone is None,
         words=sampled_words(reading),
