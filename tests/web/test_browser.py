@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import BrowserContext, Page, expect
+from playwright.sync_api import BrowserContext, Page, Route, expect
 
 from tests.conftest import DEMO
 from tests.web.driving import DEMO_SERIES, place, source, tab_to, value
@@ -116,6 +116,23 @@ def test_carry_shows_the_series_as_a_set(quiet: Page, site: str) -> None:
     page.keyboard.press("Home")
     expect(page.get_by_role("button", name=re.compile("Carry v"))).to_be_enabled()
     page.get_by_role("button", name="Undo").click()
+
+
+def test_an_older_wall_never_appears_over_a_newer_one(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/carry")
+    held: list[Route] = []
+    page.route("**/carry/wall?show=original*", lambda route: held.append(route))
+    with page.expect_request("**/carry/wall?show=original*"):
+        page.get_by_role("link", name="Original").click()
+    page.get_by_role("link", name="Evened").click()
+    expect(page.get_by_role("link", name="Evened")).to_have_attribute("aria-current", "true")
+    with page.expect_response("**/carry/wall?show=original*") as late:
+        held[0].continue_()
+    late.value.finished()
+    page.evaluate("new Promise((resolve) => setTimeout(resolve, 200))")
+    expect(page.get_by_role("link", name="Evened")).to_have_attribute("aria-current", "true")
+    expect(page.locator(".tile")).to_have_count(36)
 
 
 def test_a_trim_stays_on_its_frame(quiet: Page, site: str) -> None:

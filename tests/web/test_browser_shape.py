@@ -30,6 +30,7 @@ def test_shape_shows_the_draft_undoes_it_and_compares(quiet: Page, site: str) ->
     step = page.get_by_role("checkbox", name="Tone", exact=True)
     step.uncheck()
     expect(page.get_by_text("Tone off").first).to_be_visible()
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", first)
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_role("checkbox", name="Tone", exact=True)).to_be_checked()
     expect(page.locator("[data-picture]")).to_have_attribute("src", first)

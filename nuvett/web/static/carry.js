@@ -1,5 +1,5 @@
 import { all, ask, one, say, setAt } from "./common.js";
-import { newestWins } from "./draft.js";
+import { latest, newestWins } from "./draft.js";
 
 export const carry = () => ({
   init() {
@@ -7,13 +7,12 @@ export const carry = () => ({
     const { slug } = root.dataset;
     const wall = one("[data-wall]", root);
     const state = { look: JSON.parse(one("[data-look]", root).textContent), revision: Number(root.dataset.revision) };
-    let asked = 0;
+    const asked = latest();
     /** Show the wall; of several asked for, the last one stays, whatever order they arrive in. */
     const hang = async (query) => {
-      asked += 1;
-      const mine = asked;
+      const wanted = asked();
       const html = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
-      if (mine !== asked) return;
+      if (!wanted()) return;
       const scrolled = one("[role=region]", wall)?.scrollTop ?? 0;
       wall.innerHTML = html;
       const region = one("[role=region]", wall);

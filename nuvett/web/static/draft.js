@@ -27,3 +27,13 @@ export function newestWins(send) {
   draft.settled = () => (busy ? new Promise((resolve) => resting.push(resolve)) : Promise.resolve());
   return draft;
 }
+
+/** For what may be asked for again before it has come: each call gives a test of whether it is still the latest. */
+export function latest() {
+  let count = 0;
+  return () => {
+    count += 1;
+    const mine = count;
+    return () => mine === count;
+  };
+}

@@ -20,9 +20,9 @@ export function listenForKeys() {
   const down = new Set();
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
-    if (one("dialog[open]:not(#keys)")) return;
-    if (event.key === "?") return toggleDialog("keys");
-    if (one("dialog[open]")) return;
+    const open = one("dialog[open]");
+    if (event.key === "?" && (!open || open.id === "keys")) return toggleDialog("keys");
+    if (open) return;
     if (event.key === "[" || event.key === "]") return stageBeside(event.key === "[" ? -1 : 1);
     if (event.key === "h" && document.body.dataset.screen === "gather") {
       return document.activeElement?.closest("figure")?.querySelector("[data-hero]")?.click();

@@ -2,7 +2,7 @@
 // its pixels in the picture. What lies where is worked out by the application.
 
 import { all, one } from "./common.js";
-import { newestWins } from "./draft.js";
+import { latest, newestWins } from "./draft.js";
 
 const LOUPE_PIXELS = 13;
 const LOUPE_SIZE = 117;
@@ -69,15 +69,13 @@ export function connectInstruments(page) {
       // The next movement asks again.
     }
   });
-  let looking = 0;
+  const looking = latest();
   const lookAt = (place) => {
     drawLoupe(place);
-    looking += 1;
-    const now = looking;
-    ask(Object.assign([...place], { live: () => now === looking }));
+    ask(Object.assign([...place], { live: looking() }));
   };
   const lookAway = () => {
-    looking += 1;
+    looking();
     for (const shape of all("[data-here-mark]", root)) shape.remove();
     if (words()) words().textContent = words().dataset.usual;
     const loupe = one("[data-loupe]", root);

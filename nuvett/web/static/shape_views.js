@@ -2,7 +2,7 @@
 // and beside another state of the look.
 
 import { all, ask, one, press, say, setAddress, swapPicture } from "./common.js";
-import { newestWins } from "./draft.js";
+import { latest, newestWins } from "./draft.js";
 
 export function connectViews(page) {
   const { root, slug, frame, reference } = page;
@@ -15,7 +15,8 @@ export function connectViews(page) {
   const over = one("[data-over]", root);
   const edge = one("[data-edge]", root);
   const clipping = one("[data-clipping-picture]", root);
-  const view = { split: 50, zoom: 0, x: 0.5, y: 0.5, clipping: false, moving: false, other: null, asked: 0, mats: null };
+  const view = { split: 50, zoom: 0, x: 0.5, y: 0.5, clipping: false, moving: false, other: null, mats: null };
+  const asked = latest();
 
   const planOf = (address) => new URL(address, location.href).searchParams.get("plan") ?? "";
   const show = async (name) => {
@@ -103,8 +104,7 @@ export function connectViews(page) {
   };
   const other = async (what) => {
     view.what = what;
-    view.asked += 1;
-    const mine = view.asked;
+    const wanted = asked();
     if (what.startsWith("reference ")) {
       const id = what.slice(10);
       if (id !== reference || view.other) location.search = `?frame=${frame}&reference=${id}`;
@@ -113,13 +113,13 @@ export function connectViews(page) {
     try {
       const json = { look: page.look, frame, reference, what };
       const found = (await (await ask(`/series/${slug}/shape/other`, { method: "POST", json })).json()).picture;
-      if (mine !== view.asked) return;
+      if (!wanted()) return;
       view.other = found;
       beside.setAttribute("width", picture.getAttribute("width"));
       beside.setAttribute("height", picture.getAttribute("height"));
       beside.alt = `The same frame under ${what}`;
       beside.closest("figure").style.flexGrow = picture.closest("figure").style.flexGrow;
-      await swapPicture(beside, found, () => view.other === found);
+      await swapPicture(beside, found, wanted);
       if (view.zoom) crops(null);
     } catch (error) {
       say(error.message);
