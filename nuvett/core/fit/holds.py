@@ -62,10 +62,10 @@ class Nearness:
         return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
 
 
-def _nearness(lab: OKLab, centre: Centre, radii: Radii, chroma: Floats | None = None) -> Nearness:
-    """Nearness to an ellipse about a centre, whose chroma may differ from colour to colour (N,)."""
-    lightness, usual, hue = centre
-    along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - (usual if chroma is None else chroma)
+def _nearness(lab: OKLab, centre: tuple[float, Floats | float, float], radii: Radii) -> Nearness:
+    """Nearness to an ellipse about a `Centre`, whose chroma may differ from colour to colour (N,)."""
+    lightness, chroma, hue = centre
+    along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - chroma
     across = lab[:, 2] * np.cos(hue) - lab[:, 1] * np.sin(hue)
     depth = np.maximum(np.abs(lab[:, 0] - lightness) / radii.depth - 0.4, 0)
     radius = np.sqrt((along / radii.along) ** 2 + (across / radii.across) ** 2 + depth**2)
@@ -80,7 +80,7 @@ def near_skin(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Nearness:
     if not centres:
         (low, little), (high, much) = SKIN_CHROMA
         chroma = np.interp(lab[:, 0], (low, high), (little, much)).astype(np.float32)
-        return _nearness(lab, (SKIN_LIGHTNESS, much, float(np.radians(SKIN_HUE))), _SKIN, chroma)
+        return _nearness(lab, (SKIN_LIGHTNESS, chroma, float(np.radians(SKIN_HUE))), _SKIN)
     found = [_nearness(lab, centre, _SKIN.scaled(_OF_A_FACE)) for centre in centres]
     return Nearness(np.asarray(np.minimum.reduce([near.radius for near in found])), found[0].unit)
 

@@ -121,7 +121,7 @@ def apply_moves(lab: OKLab, moves: tuple[Move, ...]) -> OKLab:
     raised[:3] = lab.T
     np.einsum("ij,ij->j", raised[:3], raised[:3], out=raised[3])
     raised[4] = 1
-    raised = exponents @ raised
-    weight = cv2.exp(np.minimum(raised, 0, out=raised))
+    powers = exponents @ raised
+    weight = cv2.exp(np.minimum(powers, 0, out=powers))
     sums = np.vstack([by.T, np.ones((1, len(moves)), dtype=np.float32)]) @ weight
     return np.asarray(lab + (sums[:3] / (sums[3] + np.float32(_BACKGROUND))).T, dtype=np.float32)
