@@ -95,6 +95,9 @@ def test_a_look_is_made_by_handles_and_walked_back_by_branch(quiet: Page, site: 
     page.get_by_role("button", name=re.compile("^Shadow tint")).focus()
     page.keyboard.press("Shift+ArrowLeft")
     expect(history).to_contain_text("Shadow hue the target's to")
+    chosen = history.inner_text()
+    page.keyboard.press("Shift+ArrowLeft")  # the handle is drawn anew and still in focus
+    expect(history).not_to_have_text(chosen, use_inner_text=True)
     page.locator("[data-open=curve]").click()
     page.locator("[data-channel=blue]").click()
     field = page.locator("[data-curve] svg")
@@ -104,6 +107,13 @@ def test_a_look_is_made_by_handles_and_walked_back_by_branch(quiet: Page, site: 
     page.mouse.move(where["x"] + where["width"] * 0.5, where["y"] + where["height"] * 0.4, steps=3)
     page.mouse.up()
     expect(history).to_contain_text("Blue curve changed")
+    point = page.locator('[data-curve] [data-of="blue"] [data-point="1"]')
+    point.focus()
+    for _ in range(2):  # a point, too, is drawn anew and still in focus
+        height = point.get_attribute("aria-valuenow") or ""
+        page.keyboard.press("ArrowUp")
+        expect(point).not_to_have_attribute("aria-valuenow", height)
+    expect(point).to_be_focused()
     page.keyboard.press("h")
     dialog = page.get_by_role("dialog", name="History of this look")
     expect(dialog).to_contain_text("another branch")

@@ -27,18 +27,23 @@ export const shape = () => ({
     page.pictures = { look: picture.getAttribute("src"), original: one("[data-picture-before]", root).getAttribute("src"), evened: null };
 
     const slot = (name) => one(`[data-slot="${name}"]`, root)?.innerHTML ?? "";
-    /** Put the instruments that stand elsewhere in their places, keeping the handle in focus. */
-    page.fillSlots = () => {
+    /** Draw instruments anew and keep the handle in focus, which is another element afterwards. */
+    const redraw = (draw) => {
       const focused = document.activeElement?.closest?.("[data-share], [data-point], [data-handle]");
       const key = focused && ["share", "point", "handle"].find((name) => focused.dataset[name] !== undefined);
-      const found = key && `[data-${key}="${focused.dataset[key]}"]`;
+      draw();
+      if (!key || focused.isConnected) return;
+      const found = all(`[data-${key}="${focused.dataset[key]}"]`, root);
+      found.find((element) => element.getClientRects().length)?.focus();
+    };
+    /** Put the instruments that stand elsewhere in their places. */
+    const place = () => {
       one("[data-tone-slot]", root).innerHTML = slot("tone");
       one("[data-drift-slot]", root).innerHTML = slot("drift");
       const curve = one('[data-slot-place="curve"]', root);
       if (curve) curve.innerHTML = slot("curve");
       one("[data-history-list]", root).innerHTML = slot("history");
       page.showChannel();
-      if (found) all(found, root).find((element) => element.getClientRects().length)?.focus();
     };
     page.showChannel = () => {
       for (const group of all("[data-of]", root)) group.classList.toggle("quiet-curve", group.dataset.of !== page.channel);
@@ -76,8 +81,10 @@ export const shape = () => ({
         const still = proofs || page.shown !== "look";
         await swapPicture(picture, still ? address : quickly(address), () => !page.holding);
         const answer = await rest;
-        one("[data-instruments]", root).innerHTML = answer.instruments;
-        page.fillSlots();
+        redraw(() => {
+          one("[data-instruments]", root).innerHTML = answer.instruments;
+          place();
+        });
         page.views.follow();
         if (answer.proofs) one("[data-proofs]", root).innerHTML = answer.proofs;
       } catch (error) {
@@ -91,13 +98,15 @@ export const shape = () => ({
       page.look = kept.look;
       page.revision = kept.revision;
       one("[data-history]", root).innerHTML = kept.history;
-      if (kept.sheet) {
-        const focused = document.activeElement?.closest?.("[data-name], [data-drop]")?.dataset.name;
-        one("[data-sheet]", root).innerHTML = kept.sheet;
-        showOpen();
-        if (focused) one(`[data-name="${CSS.escape(focused)}"]`, root)?.focus();
-      }
-      page.fillSlots();
+      redraw(() => {
+        if (kept.sheet) {
+          const focused = document.activeElement?.closest?.("[data-name], [data-drop]")?.dataset.name;
+          one("[data-sheet]", root).innerHTML = kept.sheet;
+          showOpen();
+          if (focused) one(`[data-name="${CSS.escape(focused)}"]`, root)?.focus();
+        }
+        place();
+      });
     };
     let keeping = Promise.resolve();
     /** Keep the look; with `sheet` its sentences are written anew, too. */
@@ -268,7 +277,7 @@ export const shape = () => ({
     });
     page.views = connectViews(page);
     connectHandles(page);
-    page.fillSlots();
+    place();
     showOpen();
   },
 });
