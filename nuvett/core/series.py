@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
-from nuvett.core.even.joint import MOST_TOGETHER, even_together
-from nuvett.core.even.light import apply_gains
-from nuvett.core.even.overlay import EvenLight, light_cloud, overlay
-from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, plan_frame
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_setup
+from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, evened, plan_frame
 from nuvett.core.fit.pooling import mix, pull_weights
 from nuvett.core.fit.statistics import Statistics, measure, thin
 from nuvett.core.look.look import Look, Trim
@@ -21,32 +21,22 @@ _DRIFT_COLOURS = 2048
 SERIES_BASE, HERO_BASE = "the middle of its set-up", "the hero"
 
 
-def even_series(samples: list[Linear], setups: list[int], hero: int | None = None) -> list[EvenLight]:
-    """Even light of each frame's sample (N, 3) to the base of its set-up.
-
-    All frames of a set-up are aligned together; the hero stays as it is. A frame alone in its set-up stays.
-    """
-    clouds = [light_cloud(sample) for sample in samples]
-    found: list[EvenLight] = [EvenLight(base=SERIES_BASE)] * len(samples)
-    for number in sorted(set(setups)):
+def even_series(frames: list[Seen], setups: list[int], hero: int | None = None) -> list[EvenLight]:
+    """Even light of each frame to the base of its set-up, frames in shooting order; the hero stays as it is."""
+    found: dict[int, EvenLight] = {}
+    for number in dict.fromkeys(setups):
         members = [i for i, own in enumerate(setups) if own == number]
-        if len(members) == 1:
-            continue
-        name = HERO_BASE if hero in members else SERIES_BASE
-        chosen = _spread_out(members, hero)
-        together = even_together([clouds[i] for i in chosen], name, chosen.index(hero) if hero in members else None)
-        for i, light in zip(chosen, together.lights, strict=True):
-            found[i] = light
-        for i in set(members) - set(chosen):
-            found[i] = overlay(clouds[i], together.base, name)
-    return found
+        found |= zip(members, even_members([frames[i] for i in members], _place(hero, members)), strict=True)
+    return [found[i] for i in range(len(frames))]
 
 
-def _spread_out(members: list[int], hero: int | None) -> list[int]:
-    """At most MOST_TOGETHER members, evenly spaced, the hero among them."""
-    step = -(-len(members) // MOST_TOGETHER)
-    chosen = members[::step]
-    return chosen if hero not in members or hero in chosen else sorted([*chosen, hero])
+def _place(hero: int | None, members: list[int]) -> int | None:
+    return members.index(hero) if hero in members else None
+
+
+def even_members(frames: list[Seen], hero: int | None) -> list[EvenLight]:
+    """Even light of the frames of one set-up, in shooting order."""
+    return even_setup(frames, SERIES_BASE if hero is None else HERO_BASE, hero)
 
 
 def pool_samples(samples: list[Linear]) -> Statistics:
@@ -78,13 +68,13 @@ class Pools:
     @classmethod
     def of(cls, frames: list[Measured], look: Look) -> "Pools":
         """Measure evened frames, with even light as strong as the look asks."""
-        evened = [apply_gains(f.sample, np.array(even_gains(np.array(f.even.gains), look), np.float32)) for f in frames]
+        even = [evened(f.sample, f.even, look) for f in frames]
         numbers = [f.setup for f in frames]
         by_setup = {
-            number: pool_samples([e for e, own in zip(evened, numbers, strict=True) if own == number])
+            number: pool_samples([e for e, own in zip(even, numbers, strict=True) if own == number])
             for number in sorted(set(numbers))
         }
-        return cls([measure(linear_to_oklab(e)) for e in evened], by_setup, pool_samples(evened), numbers)
+        return cls([measure(linear_to_oklab(e)) for e in even], by_setup, pool_samples(even), numbers)
 
     def pulled(self, index: int, pull: float) -> Statistics:
         """Statistics that frame `index` is fitted by, at a pull of 0 to 1."""
@@ -102,7 +92,7 @@ def plan_in_series(
     faces: Linear | None = None,
 ) -> FramePlan:
     """Plan of one frame of a series, pooled as the look's pull asks; other arguments as in `plan_frame`."""
-    return plan_frame(pools.pulled(index, look.pull / 100), aim, look, np.array(even.gains, np.float32), trim, faces)
+    return plan_frame(pools.pulled(index, look.pull / 100), aim, look, even, trim, faces)
 
 
 def plan_shared(pools: Pools, aim: Aim, look: Look) -> FramePlan:

@@ -1,5 +1,6 @@
 """Picture files to pixel arrays, whatever their format, profile, depth and orientation."""
 
+import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -36,7 +37,10 @@ class Limits:
 
 @dataclass(frozen=True)
 class Header:
-    """What a file says of itself, before any pixel is decoded; width and height as seen upright."""
+    """What a file says of itself, before any pixel is decoded; width and height as seen upright.
+
+    exposure : that the camera wrote down: log2 of seconds times ISO over the f-number's square
+    """
 
     format: str
     width: int
@@ -44,6 +48,7 @@ class Header:
     bits: int
     domain: Space
     taken: datetime | None
+    exposure: float | None = None
 
 
 @dataclass(frozen=True)
@@ -110,6 +115,19 @@ def _taken(image: pyvips.Image) -> datetime | None:
     return None
 
 
+def _exposure(image: pyvips.Image) -> float | None:
+    """Recorded exposure, none where one of its three numbers is missing or not possible."""
+    found = []
+    for field in ("ExposureTime", "ISOSpeedRatings", "FNumber"):
+        number = re.match(r"(\d{1,9})(?:/(\d{1,9}))?", _string(image, f"exif-ifd2-{field}"))
+        value = int(number[1]) / max(int(number[2] or 1), 1) if number else 0.0
+        if value <= 0:
+            return None
+        found.append(value)
+    seconds, iso, stop = found
+    return math.log2(seconds * iso / stop**2)
+
+
 def _is_srgb(image: pyvips.Image) -> bool:
     """Whether the picture is in sRGB: no profile, or one that names it (all published sRGB profiles do)."""
     if "icc-profile-data" not in image.get_fields():
@@ -124,7 +142,7 @@ def _header(image: pyvips.Image, kind: str) -> Header:
     plain = image.interpretation not in ("cmyk", "lab", "labs", "xyz")
     domain = Space.SRGB if plain and _is_srgb(image) else Space.WIDE
     deep = image.format not in ("uchar", "char")
-    return Header(kind, width, height, 16 if deep else 8, domain, _taken(image))
+    return Header(kind, width, height, 16 if deep else 8, domain, _taken(image), _exposure(image))
 
 
 def read_header(path: Path, limits: Limits) -> Header:

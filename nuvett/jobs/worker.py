@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 import procrastinate
 
-from nuvett.services import clips, deliveries, gather, sampling
+from nuvett.services import clips, deliveries, gather, lighting, sampling
 from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
@@ -25,7 +25,7 @@ Work = Callable[[Studio, uuid.UUID], None]
 def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
     gather.ingest_frame(studio, frame)
     with studio.database.session() as session:
-        gather.queue_even(session, studio, frame)
+        lighting.queue_even(session, studio, frame)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
@@ -39,7 +39,7 @@ _TASKS: dict[str, tuple[Work, Work | None]] = {
     INGEST_FRAME: (_ingest_frame, gather.give_up_frame),
     INGEST_REFERENCE: (_ingest_reference, sampling.give_up),
     INGEST_CLIP: (clips.ingest_clip, clips.give_up),
-    EVEN_SERIES: (gather.order_and_even, None),
+    EVEN_SERIES: (lighting.order_and_even, None),
     DELIVER: (deliveries.make_delivery, deliveries.give_up),
 }
 

@@ -12,8 +12,10 @@ import numpy as np
 
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.errors import NuvettError, OutputExistsError, PairError
-from nuvett.core.even.overlay import EvenLight, light_cloud, overlay
-from nuvett.core.even.setups import find_setups, light_colour
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.setups import find_setups, scene_light
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_setup
 from nuvett.core.fit.plan import Aim, FramePlan, even_only
 from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Target
@@ -113,13 +115,15 @@ def _each(photos: list[Path], work: Callable[[Path], Outcome], progress: Progres
     return outcomes
 
 
-def light_report(even: EvenLight) -> dict[str, float]:
-    """Even light as reports give it: EV, percent, percent, 0 to 1."""
+def light_report(even: EvenLight) -> dict[str, float | str]:
+    """Even light as reports give it: EV, percent, percent, 0 to 1, and what it rests on."""
     return {
         "exposure_ev": round(even.exposure, 4),
         "warmth": round(even.warmth, 3),
         "tint": round(even.tint, 3),
         "confidence": round(even.confidence, 3),
+        "doubt_ev": round(even.doubt, 3),
+        "because": even.words,
     }
 
 
@@ -127,18 +131,28 @@ def even_files(
     photos: list[Path], base: Path, strength: float, output: Output, limits: Limits, progress: Progress
 ) -> list[Outcome]:
     """Even the light of each photo to a base picture; strength 0 to 1. Raises FileError for the base."""
-    cloud = light_cloud(measure_file(base, limits).sample)
+    held = measure_file(base, limits).seen
+    entries, failed = _measure_all(photos, limits)
+    lights = dict(zip([e.path for e in entries], _lights_by(held, entries, base.name), strict=True))
 
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
-        measured = measure_file(photo, limits)
-        found = overlay(light_cloud(measured.sample), cloud, base.name)
-        plan = even_only(found.at(strength))
+        found = lights[photo]
+        plan = even_only(found.at(strength), camera=found.camera)
         written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits)
         report = {"even": light_report(found), "seconds": round(time.perf_counter() - start, 3)}
         return Outcome(photo, written, report)
 
-    return _each(photos, work, progress)
+    return _in_order(_each(list(lights), work, progress) + failed, photos)
+
+
+def _lights_by(base: Seen, entries: "list[_Entry]", name: str) -> list[EvenLight]:
+    """Even light of measured photos to a base picture, all solved together."""
+    return even_setup([base, *(e.measured.seen for e in entries)], name, 0)[1:]
+
+
+def _in_order(outcomes: list[Outcome], photos: list[Path]) -> list[Outcome]:
+    return sorted(outcomes, key=lambda o: photos.index(o.source))
 
 
 def apply_table_files(
@@ -222,12 +236,12 @@ def match_files(
         return failed
     samples = [e.measured.sample for e in entries]
     taken = [e.measured.picture.header.taken for e in entries]
-    setups = find_setups(taken, [light_colour(sample) for sample in samples])
+    seen = [e.measured.seen for e in entries]
+    setups = find_setups(taken, [scene_light(frame.sample, frame.exposure) for frame in seen])
     if base is None:
-        lights = even_series(samples, setups)
+        lights = even_series(seen, setups)
     else:
-        cloud = light_cloud(measure_file(base, limits).sample)
-        lights = [overlay(light_cloud(sample), cloud, base.name) for sample in samples]
+        lights = _lights_by(measure_file(base, limits).seen, entries, base.name)
     pools = Pools.of([Measured(s, e, n) for s, e, n in zip(samples, lights, setups, strict=True)], look)
     aim = Aim.of(target)
     yardstick = Yardstick.of(np.asarray(target.statistics.cloud))
@@ -245,7 +259,7 @@ def match_files(
     outcomes = _each([e.path for e in entries], work, progress)
     if cube is not None:
         write_table(cube, compile_plan(plan_shared(pools, aim, look)), output.overwrite)
-    return sorted(outcomes + failed, key=lambda o: photos.index(o.source))
+    return _in_order(outcomes + failed, photos)
 
 
 def _match_report(

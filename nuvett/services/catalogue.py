@@ -18,6 +18,7 @@ _BLOB_COLUMNS = (
     models.Frame.original,
     models.Frame.view,
     models.Frame.sample,
+    models.Frame.points,
     models.Reference.original,
     models.Reference.view,
     models.Reference.proxy,
@@ -69,6 +70,17 @@ def find_frame(session: Session, series: models.Series, frame_id: uuid.UUID) -> 
     if frame is None or frame.series_id != series.id:
         raise NotFoundError
     return frame
+
+
+def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+    """Frames of a series that have been measured, in shooting order."""
+    return list(
+        session.scalars(
+            select(models.Frame)
+            .where(models.Frame.series_id == series_id, models.Frame.state == "ready")
+            .order_by(models.Frame.position)
+        )
+    )
 
 
 def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:

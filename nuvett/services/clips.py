@@ -15,11 +15,11 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, T
 from nuvett.imaging.clips import ClipFacts, ClipReader, read_clip, thumbnails
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
+from nuvett.services.arrays import dump_array
 from nuvett.services.catalogue import keep_blobs
 from nuvett.services.gather import add_reference, display_name, refuse
 from nuvett.services.queue import INGEST_CLIP
 from nuvett.services.studio import Studio
-from nuvett.services.workbench import dump_array
 from nuvett.store import models
 
 _PREVIEW_QUALITY, _THUMBNAIL_QUALITY = 88, 85

@@ -22,8 +22,7 @@ from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Document
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.tables import TableFormat, table_text
-from nuvett.services.catalogue import keep_blobs
-from nuvett.services.gather import ready_frames
+from nuvett.services.catalogue import keep_blobs, ready_frames
 from nuvett.services.looks import draft_of, facts_of, versions_followed
 from nuvett.services.queue import DELIVER
 from nuvett.services.rendering import Finish, render_file, renderer_of

@@ -9,13 +9,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import ConflictError, DocumentError, InvalidChangeError, TargetError
-from nuvett.core.even.overlay import EvenLight
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.look import Look, Trim, parse_look, take_parts
 from nuvett.core.look.words import describe, describe_trim
 from nuvett.core.spaces.rgb import Space
 from nuvett.services import history
-from nuvett.services.catalogue import look_of
-from nuvett.services.gather import ready_frames
+from nuvett.services.catalogue import look_of, ready_frames
 from nuvett.services.sampling import latest_target, target_document
 from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.store import models

@@ -5,6 +5,8 @@ from pathlib import Path
 
 import numpy as np
 
+from nuvett.core.even.features import Features, find_features
+from nuvett.core.even.shared import Seen
 from nuvett.core.fit.holds import face_colour
 from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
@@ -23,12 +25,19 @@ class MeasuredFile:
     """A decoded picture with its measuring proxy (h, w, 3) and sample (N, 3), both extended linear sRGB.
 
     faces : (F, 3) linear colours of the faces in it
+    features : points that can be found again in other frames
     """
 
     picture: Picture
     proxy: Linear
     sample: Linear
     faces: Linear
+    features: Features
+
+    @property
+    def seen(self) -> Seen:
+        """What evening needs of it."""
+        return Seen(self.sample, self.features, self.picture.header.exposure)
 
     def without_pixels(self) -> "MeasuredFile":
         """The same measurements with the large arrays let go."""
@@ -40,7 +49,7 @@ def measure_file(path: Path, limits: Limits) -> MeasuredFile:
     """Decode and measure one file. Raises FileError and its kinds, and TooFewPixelsError."""
     picture = decode(path, limits)
     proxy = measuring_proxy(picture.pixels, picture.domain)
-    return MeasuredFile(picture, proxy, stratified_sample(proxy), face_colours(proxy))
+    return MeasuredFile(picture, proxy, stratified_sample(proxy), face_colours(proxy), find_features(proxy))
 
 
 def face_colours(proxy: Linear) -> Linear:

@@ -1,6 +1,5 @@
 """Frames on the bench: cached arrays, statistics, plans and renders of a series, computed from plain facts."""
 
-import io
 from collections.abc import Callable, Hashable
 from contextlib import suppress
 from dataclasses import dataclass, replace
@@ -14,7 +13,7 @@ from cachetools import LRUCache
 
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
 from nuvett.core.errors import InvalidChangeError, TruncatedFileError
-from nuvett.core.even.overlay import EvenLight
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
@@ -35,6 +34,7 @@ from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.decode import Limits, decode
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
+from nuvett.services.arrays import load_array
 from nuvett.services.rendering import THREADS, Finish, finisher_of, renderer_of
 from nuvett.store.blobs import BlobStore
 
@@ -155,7 +155,7 @@ class Workbench:
     def pools(self, frames: list[FrameFacts], look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
         strength = look.even.amount if look.even.on else 0.0
-        key = (tuple((f.sample, f.even.gains, f.setup) for f in frames), strength)
+        key = (tuple((f.sample, f.even.gains, f.even.camera, f.setup) for f in frames), strength)
         numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
 
         def make() -> Pools:
@@ -167,7 +167,16 @@ class Workbench:
         """Plan of one frame of a series under a look, with the frame's own trim."""
         frame = frames[index]
         pools = self.pools(frames, aimed.look)
-        key = (id(pools), frame.sample, frame.even.gains, frame.setup, aimed.key, aimed.look, frame.trim)
+        key = (
+            id(pools),
+            frame.sample,
+            frame.even.gains,
+            frame.even.camera,
+            frame.setup,
+            aimed.key,
+            aimed.look,
+            frame.trim,
+        )
 
         def make() -> tuple[Pools, FramePlan]:
             aim, _ = self._aim(aimed)
@@ -375,7 +384,7 @@ def box_of(text: str) -> tuple[int, int, int, int]:
 
 def evened_plan(frame: FrameFacts, look: Look) -> FramePlan:
     """The plan that only evens a frame's light, as strongly as a look does."""
-    return even_only(np.array(even_gains(np.array(frame.even.gains), look), np.float32))
+    return even_only(np.array(even_gains(frame.even, look), np.float32), camera=frame.even.camera)
 
 
 def decode_view(data: bytes) -> Pixels:
@@ -384,16 +393,3 @@ def decode_view(data: bytes) -> Pixels:
     if decoded is None:
         raise TruncatedFileError
     return np.asarray(cv2.cvtColor(decoded, cv2.COLOR_BGR2RGB))
-
-
-def dump_array(array: np.ndarray) -> io.BytesIO:
-    """Bytes of an array in the open .npy format, ready to be kept as a blob."""
-    stream = io.BytesIO()
-    np.save(stream, array, allow_pickle=False)
-    stream.seek(0)
-    return stream
-
-
-def load_array(data: bytes) -> np.ndarray:
-    """Float32 array of `dump_array`'s bytes."""
-    return np.asarray(np.load(io.BytesIO(data), allow_pickle=False), dtype=np.float32)

@@ -45,7 +45,7 @@ class Series(Base):
 
 
 class SetUp(Base):
-    """Consecutive frames shot in one place and light."""
+    """Consecutive frames shot in one place and light; `light_key` names what its frames' light was worked out from."""
 
     __tablename__ = "set_up"
 
@@ -53,10 +53,15 @@ class SetUp(Base):
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
     position: Mapped[int]
     name: Mapped[str]
+    light_key: Mapped[str] = mapped_column(default="")
 
 
 class Frame(Base):
-    """One photo of a series. `state` is waiting, ready or refused; blobs are named by their SHA-256."""
+    """One photo of a series. `state` is waiting, ready or refused; blobs are named by their SHA-256.
+
+    points : blob with what can be found again in other frames; exposure : as the camera wrote it down
+    light_alone, light_base_id : light left as it came, or evened by another set-up; else by its own
+    """
 
     __tablename__ = "frame"
     __table_args__ = (Index("ix_frame_series_position", "series_id", "position"),)
@@ -78,7 +83,11 @@ class Frame(Base):
     taken: Mapped[datetime | None]
     view: Mapped[str | None] = mapped_column(index=True)
     sample: Mapped[str | None] = mapped_column(index=True)
+    points: Mapped[str | None] = mapped_column(index=True)
+    exposure: Mapped[float | None]
     even: Mapped[Json | None]
+    light_alone: Mapped[bool] = mapped_column(default=False)
+    light_base_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("set_up.id", ondelete="SET NULL"), index=True)
     faces: Mapped[Json | None]
     trim: Mapped[Json | None]
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)

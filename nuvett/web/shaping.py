@@ -16,8 +16,7 @@ from nuvett.core.reading.reading import Reading, Target
 from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.names import colour_name
 from nuvett.services import looks, sampling
-from nuvett.services.catalogue import find_series, list_series, look_of
-from nuvett.services.gather import ready_frames
+from nuvett.services.catalogue import find_series, list_series, look_of, ready_frames
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.wall import Show, WallItem, choose_proofs, shown_plan

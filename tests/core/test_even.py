@@ -1,18 +1,28 @@
 """Even light: gains found, split, joined and applied; set-ups found."""
 
+import json
 from datetime import datetime, timedelta
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvett.core.even.even_light import EvenLight, axes_of_gains
+from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains, split_gains
-from nuvett.core.even.overlay import light_cloud, overlay
 from nuvett.core.even.setups import find_setups
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import MOST_TOGETHER, even_setup
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.series import even_series
-from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.imaging.proxy import measuring_proxy
 from tests import strategies as ours
+from tests.conftest import DEMO, load_rgb
+
+MANIFEST = json.loads((DEMO / "manifest.json").read_text())
 
 
 @given(st.floats(-3, 3), st.floats(-40, 40), st.floats(-30, 30))
@@ -21,24 +31,98 @@ def test_gains_split_and_join_without_loss(exposure: float, warmth: float, tint:
     assert np.allclose(found, (exposure, warmth, tint), atol=2e-3)
 
 
-@settings(max_examples=12)
+def seen(linear: np.ndarray, exposure: float | None = None) -> Seen:
+    return Seen(stratified_sample(linear), find_features(linear), exposure)
+
+
+def scene(name: str, left: float = 0, right: float = 1) -> np.ndarray:
+    """Linear light (h, w, 3) of a part of a demo frame, kept below clipping."""
+    pixels = load_rgb(DEMO / "frames" / f"{name}.jpg")
+    part = pixels[:, int(left * pixels.shape[1]) : int(right * pixels.shape[1])]
+    return measuring_proxy(np.ascontiguousarray(part), Space.SRGB) * np.float32(0.55)
+
+
+@settings(max_examples=6)
 @given(ours.gains)
-def test_levelling_a_gain_returns_that_gain(photo: np.ndarray, gain: tuple[float, float, float]) -> None:
-    linear = stratified_sample(to_linear((photo / 255).astype(np.float32))) * np.float32(0.5)
+def test_levelling_a_gain_returns_that_gain(gain: tuple[float, float, float]) -> None:
+    whole, crop = scene("AT-0104"), scene("AT-0104", 0.2, 0.9)
     mean, red, blue = gain
-    factors = 2.0 ** np.array([mean + red, mean, mean + blue])
-    found = overlay(light_cloud((linear * factors).astype(np.float32)), light_cloud(linear))
-    assert np.abs(np.log2(np.array(found.gains) * factors)).max() < 0.05
-    assert found.confidence > 0.8
+    factors = (2.0 ** np.array([mean + red, mean, mean + blue])).astype(np.float32)
+    found = even_setup([seen(whole), seen(np.clip(crop * factors, 0, 1))], "the whole", 0)[1]
+    assert np.abs(np.log2(np.array(found.gains) * factors)).max() < 0.06
+    assert found.confidence > 0.9 and found.rests == "points" and found.shared == 1
+    assert found.camera < 0.55  # a pure gain shows no camera's curve; a small one does not tell
 
 
-def test_a_frame_with_nothing_in_common_is_left_nearly_alone_and_says_so() -> None:
+def test_a_gain_through_a_cameras_curve_is_found_and_undone_through_it() -> None:
+    whole = scene("AT-0104") / np.float32(0.55)
+    gains = join_gains(-0.7, 12)
+    shot = np.clip(apply_gains(whole, gains, 1.0), 0, 1)
+    found = even_setup([seen(whole), seen(shot)], "the whole", 0)[1]
+    assert found.camera > 0.8
+    mended, plainly = (apply_gains(shot, np.array(found.gains, np.float32), c) for c in (found.camera, 0.0))
+    assert difference(mended, whole).mean() < 0.5 < 0.8 < difference(plainly, whole).mean()
+
+
+def test_half_a_cameras_curve_lies_between_none_and_the_whole() -> None:
+    ramp = np.repeat(np.linspace(0.01, 0.95, 300, dtype=np.float32)[:, None], 3, axis=1)
+    for gains in (join_gains(0.8), join_gains(-0.8)):
+        none, half, whole = (apply_gains(ramp, gains, share) for share in (0, 0.5, 1))
+        assert np.allclose(half, (none + whole) / 2, atol=1e-6)
+        assert (np.diff(whole, axis=0) > 0).all() and whole.max() <= 1
+        dark, light = np.log2(whole[5] / ramp[5])[0], np.log2(whole[250] / ramp[250])[0]
+        assert abs(dark) > 0.8 > abs(light) and dark * light > 0
+
+
+def test_frames_that_share_nothing_are_left_alone_and_say_so() -> None:
     random = np.random.default_rng(5)
-    red = (np.array([0.5, 0.02, 0.02]) * random.uniform(0.9, 1, (4000, 1))).astype(np.float32)
-    blue = (np.array([0.02, 0.03, 0.4]) * random.uniform(0.9, 1, (4000, 1))).astype(np.float32)
-    found = overlay(light_cloud(red), light_cloud(blue))
-    assert found.confidence < 0.2
-    assert np.abs(np.log2(found.gains)).max() < 0.1
+    red = (np.array([0.5, 0.02, 0.02]) * random.uniform(0.9, 1, (200, 300, 1))).astype(np.float32)
+    blue = (np.array([0.02, 0.03, 0.4]) * random.uniform(0.9, 1, (200, 300, 1))).astype(np.float32)
+    for hero in (None, 0):
+        found = even_setup([seen(red), seen(blue)], "the base", hero)[1]
+        assert found.is_unsure and "shares nothing" in found.words
+        assert np.abs(np.log2(found.gains)).max() < 0.1
+
+
+def test_the_cameras_record_is_believed_unless_shared_things_speak_against_it() -> None:
+    names = ("AT-0114", "AT-0115", "AT-0116")  # unrelated subjects of one set-up
+    exposures = {e["file"][7:14]: e["exposure_ev"] for e in MANIFEST["frames"]}
+    scenes = [scene(name) for name in names]
+    without = even_setup([seen(s) for s in scenes], "the middle")
+    with_it = even_setup([seen(s, exposures[n]) for s, n in zip(scenes, names, strict=True)], "the middle")
+    level = np.array([exposures[n] for n in names])
+
+    def apart(lights: list[EvenLight]) -> float:
+        return float(np.ptp(level + [axes_of_gains(light.gains)[0] for light in lights]))
+
+    assert apart(with_it) < 0.25 < apart(without)
+    assert [light.rests for light in with_it] == ["record"] * 3
+    flash = even_setup([seen(scenes[0], 3.0), seen(scenes[0] * np.float32(0.8), 1.0)], "the first", 0)[1]
+    assert abs(np.log2(flash.gains[1] * 0.8)) < 0.1 and flash.rests == "points"
+
+
+def test_nothing_wild_comes_of_frames_without_features() -> None:
+    fog = np.full((200, 300, 3), 0.4, np.float32) + np.random.default_rng(1).normal(0, 0.004, (200, 300, 3))
+    card = np.full((200, 300, 3), 0.18, np.float32)
+    black = np.zeros((200, 300, 3), np.float32)
+    lights = even_setup([seen(f.astype(np.float32)) for f in (fog, card, black, black, card)], "the middle")
+    assert all(np.isfinite(light.gains).all() and np.abs(np.log2(light.gains)).max() < 0.3 for light in lights)
+    assert lights[1].gains == pytest.approx(lights[4].gains, abs=1e-3)
+    assert even_setup([seen(black)], "the middle")[0].gains == (1.0, 1.0, 1.0)
+    twice = even_setup([seen(scene("AT-0104"))] * 2, "the middle")
+    assert np.allclose([light.gains for light in twice], 1, atol=0.01)
+
+
+def test_large_set_ups_are_evened_by_some_of_their_frames_and_any_order_is_alike() -> None:
+    base = seen(scene("AT-0104"))
+    steps = [round(0.4 * np.sin(i), 3) for i in range(MOST_TOGETHER + 3)]
+    levels = {step: seen(scene("AT-0104") * np.float32(2**step)) for step in steps}
+    found = even_setup([base, *(levels[step] for step in steps)], "the hero", 0)
+    off = [axes_of_gains(light.gains)[0] + step for light, step in zip(found[1:], steps, strict=True)]
+    assert np.abs(off).max() < 0.08
+    turned = even_setup([levels[steps[1]], base, levels[steps[0]]], "the hero", 1)
+    plain = even_setup([base, levels[steps[0]], levels[steps[1]]], "the hero", 0)
+    assert turned[0].gains == pytest.approx(plain[2].gains, rel=0.02)
 
 
 @given(ours.colours, ours.gains)
@@ -53,9 +137,9 @@ def test_gains_roll_off_and_flatten_nothing(values: np.ndarray, gain: tuple[floa
 
 
 def test_the_hero_stays_and_its_set_up_follows_it(photo: np.ndarray) -> None:
-    linear = stratified_sample(to_linear((photo / 255).astype(np.float32))) * np.float32(0.6)
-    brighter = (linear * np.float32(1.3)).astype(np.float32)
-    found = even_series([linear, brighter, brighter], [0, 0, 1], hero=1)
+    linear = to_linear((photo / 255).astype(np.float32)) * np.float32(0.6)
+    brighter = seen(linear * np.float32(1.3))
+    found = even_series([seen(linear), brighter, brighter], [0, 0, 1], hero=1)
     assert found[1].gains == (1.0, 1.0, 1.0)
     assert abs(found[0].exposure - np.log2(1.3)) < 0.06
     assert found[2].gains == (1.0, 1.0, 1.0)  # alone in its set-up
@@ -66,6 +150,9 @@ def test_set_ups_are_found_by_pauses_and_frames_without_time_stay_in_company() -
     minutes: list[int | None] = [0, 3, 6, None, 9, 70, 72, 75, 140]
     taken = [None if m is None else start + timedelta(minutes=m) for m in minutes]
     assert find_setups(taken) == [0, 0, 0, 0, 0, 1, 1, 1, 2]
-    day, lamp, odd = (np.array(v, np.float32) for v in ([0.1, -0.2], [0.8, -1.1], [0.75, -1.0]))
+    nan = np.nan
+    day, lamp, odd = (np.array(v, np.float32) for v in ([0.1, -0.2, nan], [0.8, -1.1, nan], [0.75, -1.0, nan]))
     assert find_setups([None] * 7, [day, day, odd, day, lamp, lamp, lamp]) == [0, 0, 0, 0, 1, 1, 1]
+    sun, shade = (np.array([0.1, -0.2, level], np.float32) for level in (-3.0, -5.6))
+    assert find_setups([None] * 6, [sun, sun, shade, sun, shade, shade]) == [0, 0, 0, 0, 1, 1]
     assert find_setups([]) == [] and find_setups([None, None]) == [0, 0]

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.errors import DocumentError
-from nuvett.core.even.overlay import EvenLight
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
 from nuvett.core.fit.holds import hold_colours, near_family, near_skin, skin_membership
 from nuvett.core.fit.moves import sinkhorn

@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.errors import TableError
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.plan import Aim, FramePlan, even_only, plan_frame
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look
@@ -23,7 +24,7 @@ def plan(photo: np.ndarray, still: np.ndarray) -> FramePlan:
     own, target = (
         measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
     )
-    return plan_frame(own, Aim.of_statistics(target), Look(), np.array([1.1, 1.0, 0.9], np.float32))
+    return plan_frame(own, Aim.of_statistics(target), Look(), EvenLight(gains=(1.1, 1.0, 0.9), camera=0.6))
 
 
 def test_a_table_of_the_identity_changes_nothing(photo: np.ndarray) -> None:

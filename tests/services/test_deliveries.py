@@ -99,7 +99,7 @@ def test_a_frame_that_vanished_fails_alone(studio: Studio, slug: str) -> None:
         series = catalogue.find_series(session, slug)
         looks.carry(session, series)
         ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
-        gather.remove_frame(session, studio, series, gather.ready_frames(session, series.id)[0])
+        gather.remove_frame(session, studio, series, catalogue.ready_frames(session, series.id)[0])
     drain(studio)
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, ordered)

@@ -11,7 +11,7 @@ from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError,
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import FinishStep, ToneStep
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.services import catalogue, deliveries, gather, history, looks, sampling
+from nuvett.services import catalogue, deliveries, gather, history, looks, sampling, setups
 from nuvett.services.demo import load_demo
 from nuvett.services.studio import Studio
 from nuvett.services.wall import Show, build_wall, choose_proofs
@@ -22,7 +22,7 @@ from tests.services.conftest import FRAMES
 
 def rows(studio: Studio, slug: str) -> list[models.Frame]:
     with studio.database.session() as session:
-        return gather.ready_frames(session, catalogue.find_series(session, slug).id)
+        return catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
 
 
 def test_frames_are_measured_ordered_and_put_into_set_ups(studio: Studio, slug: str) -> None:
@@ -49,9 +49,9 @@ def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Stu
     frames = rows(studio, slug)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        gather.begin_setup(session, studio, series, session.get_one(models.Frame, frames[2].id))
+        setups.begin_setup(session, series, session.get_one(models.Frame, frames[2].id))
         with pytest.raises(InvalidChangeError):
-            gather.begin_setup(session, studio, series, session.get_one(models.Frame, frames[2].id))
+            setups.begin_setup(session, series, session.get_one(models.Frame, frames[2].id))
         gather.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg")
     drain(studio)
     after = rows(studio, slug)
@@ -60,7 +60,7 @@ def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Stu
     assert after[2].even == {**(after[2].even or {}), "exposure": 0.0}  # alone in its set-up: left as it is
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        gather.join_setup(session, studio, series, session.get_one(models.Frame, after[2].id))
+        setups.join_setup(session, series, session.get_one(models.Frame, after[2].id))
         assert [s.name for s in series.setups] == ["Set-up 1", "Set-up 2"]
 
 
@@ -80,7 +80,7 @@ def test_the_look_is_carried_revised_and_never_stacked(studio: Studio, slug: str
         looks.walk_carry(session, series, forward=False)
         assert _plans(studio, session, series) == plans
         looks.walk_carry(session, series, forward=True)
-        assert {f.follows_id for f in gather.ready_frames(session, series.id)} == {second.id}
+        assert {f.follows_id for f in catalogue.ready_frames(session, series.id)} == {second.id}
 
 
 def _plans(studio: Studio, session, series: models.Series) -> list[str]:  # type: ignore[no-untyped-def]
@@ -93,7 +93,7 @@ def test_a_trim_survives_every_revision_and_changes_only_its_frame(studio: Studi
         series = catalogue.find_series(session, slug)
         looks.carry(session, series)
         before = _plans(studio, session, series)
-        frame = gather.ready_frames(session, series.id)[1]
+        frame = catalogue.ready_frames(session, series.id)[1]
         looks.set_trim(session, series, frame, Trim(exposure=0.4))
         after = _plans(studio, session, series)
         assert [a == b for a, b in zip(before, after, strict=True)] == [True, False, True, True, True]
@@ -186,7 +186,7 @@ def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: S
     with studio.database.session() as session:
         catalogue.sweep(session, studio.blobs, names)
         frame = session.scalars(select(models.Frame)).one()
-        assert studio.blobs.names() == {frame.original, frame.view, frame.sample}
+        assert studio.blobs.names() == {frame.original, frame.view, frame.sample, frame.points}
         assert session.scalar(select(func.count()).select_from(models.History)) == 0
         with pytest.raises(NotFoundError):
             catalogue.find_series(session, slug)

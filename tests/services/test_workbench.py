@@ -7,8 +7,9 @@ import cv2
 import numpy as np
 import pytest
 
-from nuvett.core.errors import InvalidChangeError
-from nuvett.core.even.overlay import EvenLight
+from nuvett.core.errors import DocumentError, InvalidChangeError
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.features import find_features
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import EvenStep
@@ -21,10 +22,12 @@ from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format, encode, write_file
 from nuvett.imaging.proxy import measuring_proxy
+from nuvett.services.arrays import dump_array, dump_features, load_array, load_features
 from nuvett.services.strips import ROW_HEIGHT, STRIP_WIDTH, strip
 from nuvett.services.wall import Show, build_wall, choose_proofs, shown_plan
-from nuvett.services.workbench import Aimed, FrameFacts, Workbench, dump_array, load_array, with_trim
+from nuvett.services.workbench import Aimed, FrameFacts, Workbench, with_trim
 from nuvett.store.blobs import BlobStore
+from tests.conftest import DEMO, load_rgb
 
 
 @pytest.fixture
@@ -153,3 +156,14 @@ def test_the_veil_hides_what_is_not_sampled(still: np.ndarray) -> None:
     assert read(proxy, Sampling(families=(family,))).palette[-1].lch[1] > 0.05
     assert measure(linear_to_oklab(stratified_sample(proxy))).chroma[-1] > 0.1
     assert encode(np.zeros((4, 4, 3), np.uint8), Format.PNG)[:4] == b"\x89PNG"
+
+
+def test_points_survive_being_kept_and_damage_is_said() -> None:
+    proxy = measuring_proxy(load_rgb(DEMO / "frames" / "AT-0104.jpg"), Space.SRGB)
+    found = find_features(proxy)
+    data = dump_features(found).read()
+    kept = load_features(data)
+    assert len(kept) > 300 and (kept.descriptors == found.descriptors).all() and (kept.colours == found.colours).all()
+    for damaged in (data[:200], b"", dump_array(proxy).read()):
+        with pytest.raises(DocumentError):
+            load_features(damaged)

@@ -9,7 +9,7 @@ import pytest
 from starlette.testclient import TestClient
 
 from nuvett.core.look.look import Look
-from nuvett.services import catalogue, gather
+from nuvett.services import catalogue
 from nuvett.services.studio import Studio
 from nuvett.web.app import make_app
 from nuvett.web.guard import POLICY
@@ -199,7 +199,7 @@ def test_deliveries_are_ordered_listed_and_handed_out(client: TestClient, slug: 
 def test_a_trim_changes_one_picture_and_can_be_undone(client: TestClient, slug: str, studio: Studio) -> None:
     client.post(f"/series/{slug}/carry")
     with studio.database.session() as session:
-        frame = gather.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
+        frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
     address = f"/series/{slug}/frames/{frame}/trim"
     trim = {"exposure": 0.5}
     before = client.post(f"{address}/draft", json={"trim": {}}).json()["src"]

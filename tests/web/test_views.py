@@ -2,12 +2,14 @@
 
 import itertools
 from datetime import UTC, datetime
+from typing import Any
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import FamilyHold, HoldStep, ToneStep
@@ -18,7 +20,6 @@ from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import parse_hex, to_linear
 from nuvett.web import filters, instruments
 from nuvett.web.guard import host_name
-from nuvett.web.routes.gather import light_words
 from tests import strategies as ours
 
 
@@ -138,13 +139,17 @@ def test_histories_say_what_changed() -> None:
 
 
 @pytest.mark.parametrize(
-    ("even", "words", "sure"),
+    ("even", "words"),
     [
-        (None, "", True),
-        ({"confidence": 0.2, "exposure": 1, "warmth": 0, "tint": 0}, "light: little in common", False),
-        ({"confidence": 1, "exposure": -0.5, "warmth": 8, "tint": -3}, "−0.50 EV, warmer 8 %, greener 3 %", True),
-        ({"confidence": 1, "exposure": 0.01, "warmth": 0.2, "tint": 0.1}, "light is even", True),
+        ({"confidence": 0.2}, "Left as it came: shares nothing with its set-up that its light could be told from"),
+        (
+            {"exposure": -0.5, "warmth": 8, "tint": -3, "rests": "points", "shared": 1},
+            "−0.50 EV, warmer 8 %, greener 3 %; by things shared with 1 frame",
+        ),
+        ({"exposure": 0.01, "rests": "record"}, "Even already; by the camera's record"),
+        ({"exposure": 0.2, "rests": "clouds"}, "+0.20 EV; by its colours as a whole"),
+        ({}, "Even already"),
     ],
 )
-def test_even_light_is_told_in_words(even: dict[str, float] | None, words: str, sure: bool) -> None:
-    assert light_words(even) == (words, sure)
+def test_even_light_is_told_in_words(even: dict[str, Any], words: str) -> None:
+    assert EvenLight(**even).words == words

@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 
+from nuvett.core.even.camera import gain_in_camera
 from nuvett.core.types import Floats, Linear
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
@@ -30,12 +31,14 @@ def join_gains(exposure: float, warmth: float = 0, tint: float = 0) -> Floats:
     return np.asarray(gains * 2**exposure / float(_LUMINANCE @ gains), dtype=np.float32)
 
 
-def apply_gains(linear: Linear, gains: Floats) -> Linear:
+def apply_gains(linear: Linear, gains: Floats, camera: float = 0.0) -> Linear:
     """Linear light (..., 3) under RGB gains (3,), rolling off near white.
 
     A gain g above 1 acts as x -> g x / (1 + (g^3 - 1) x^3)^(1/3): slope g at black, 1 at white, strictly rising
     between, so nothing that was not clipped becomes flat. Gains below 1 act plainly, except that clipped white
     keeps its neutrality: there all channels take the same gain.
+
+    camera : how much of a camera curve the gains pass through, 0 (as on raw or linear files) to 1
     """
     gains = np.asarray(gains, dtype=np.float32)
     if np.allclose(gains, 1, atol=1e-6):
@@ -49,10 +52,18 @@ def apply_gains(linear: Linear, gains: Floats) -> Linear:
     common = np.float32(_LUMINANCE @ gains)
     out = np.empty((planes.shape[1], 3), dtype=np.float32)
     for channel, (plane, gain) in enumerate(zip(planes, gains, strict=True)):
-        out[:, channel] = plane * gain if gain <= 1 else _rolled(plane, gain)
+        out[:, channel] = _exposed(plane, gain, camera)
         if bright.size:
-            out[bright, channel] = _rolled(plane[bright], gain * (1 - white) + common * white)
+            out[bright, channel] = _exposed(plane[bright], gain * (1 - white) + common * white, camera)
     return out.reshape(linear.shape)
+
+
+def _exposed(plane: Floats, gain: Floats, camera: float) -> Floats:
+    """One channel (N,) under a gain for all or one each (N,), partly through the camera's curve."""
+    plain = plane * gain if np.ndim(gain) == 0 and gain <= 1 else _rolled(plane, gain)
+    if camera == 0:
+        return plain
+    return np.asarray(plain + np.float32(camera) * (gain_in_camera(plane, gain) - plain), dtype=np.float32)
 
 
 def _rolled(plane: Floats, gain: Floats) -> Floats:

@@ -6,6 +6,7 @@ from typing import Literal
 
 import numpy as np
 
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
 from nuvett.core.fit.hand import HandMade, apply_by_hand, palette_for_wash, saturate
@@ -38,7 +39,7 @@ _PLANNING_CLOUD = 1024  # colours that the moves are planned on
 class FramePlan(Document):
     """Plan of one frame; the same for preview, wall and delivery, whatever the size.
 
-    gains : linear RGB gains of even light, at their strength
+    gains : linear RGB gains of even light, at their strength; camera : share of a camera curve that they pass through
     tone : (129,) OKLab lightness out, on an even grid of lightness in
     zone_from, zone_to : (17, 2) tints by zone before and after
     zone_matrix : (17, 4) spread about the tint, rows of a 2 by 2 matrix
@@ -51,6 +52,7 @@ class FramePlan(Document):
 
     schema_version: Literal[1] = 1
     gains: tuple[float, float, float]
+    camera: float = 0.0
     tone: StoredArray
     zone_from: StoredArray
     zone_to: StoredArray
@@ -99,10 +101,11 @@ IDENTITY_ZONES: Floats = np.zeros((len(ZONE_LIGHTNESS), 2), dtype=np.float32)
 _IDENTITY_MATRIX: Floats = np.tile(np.eye(2, dtype=np.float32).reshape(4), (len(ZONE_LIGHTNESS), 1))
 
 
-def even_only(gains: Floats, trim: Trim | None = None) -> FramePlan:
+def even_only(gains: Floats, trim: Trim | None = None, camera: float = 0.0) -> FramePlan:
     """The plan that only evens the light."""
     return FramePlan(
         gains=(float(gains[0]), float(gains[1]), float(gains[2])),
+        camera=camera,
         tone=TONE_GRID,
         zone_from=IDENTITY_ZONES,
         zone_to=IDENTITY_ZONES,
@@ -176,17 +179,17 @@ def plan_frame(
     frame: Statistics,
     aim: Aim,
     look: Look,
-    gains: Floats | None = None,
+    light: EvenLight | None = None,
     trim: Trim | None = None,
     faces: Linear | None = None,
 ) -> FramePlan:
     """Plan one frame.
 
     frame : statistics of the evened frame, pooled as the pull asks
-    gains : (3,) even light gains at full strength, none for no change
+    light : the frame's even light, none for no change
     faces : (F, 3) linear colours of faces in the frame as it came, none for no faces
     """
-    trim = trim or Trim()
+    trim, light = trim or Trim(), light or EvenLight()
     curve = _fit_curve(frame, aim.statistics, look)
     colour = look.colour / 100
     tint_from, tint_to, matrix = zone_matches(frame, aim.statistics, curve)
@@ -198,7 +201,8 @@ def plan_frame(
     spread = look.spread.amount / 100 * colour if look.spread.on else 0.0
     matrix = np.eye(2, dtype=np.float32) + (matrix - np.eye(2, dtype=np.float32)) * np.float32(spread)
     plan = FramePlan(
-        gains=even_gains(gains, look),
+        gains=even_gains(light, look),
+        camera=light.camera,
         tone=_lightened(look.zones, curve),
         zone_from=tint_from,
         zone_to=tint_to,
@@ -210,7 +214,7 @@ def plan_frame(
         made=_made(look, aim),
         hold=look.hold,
         kept=look.kept,
-        skin=_skin(faces, even_gains(gains, look)),
+        skin=_skin(faces, light, look),
         strength=look.strength / 100 * trim.strength / 100,
         trim=trim,
         finish=look.finish if look.finish.on else FinishStep(),
@@ -270,18 +274,28 @@ def _pin_of(pins: tuple[Pin, ...], colour: Colour) -> Pin | None:
     return None if nearest is None or gaps[nearest] > _PIN_REACH else pins[nearest]
 
 
-def _skin(faces: Linear | None, gains: tuple[float, float, float]) -> tuple[Centre, ...]:
+def _skin(faces: Linear | None, light: EvenLight, look: Look) -> tuple[Centre, ...]:
     if faces is None or len(faces) == 0:
         return ()
-    return skin_centres(linear_to_oklab(apply_gains(faces, np.array(gains, dtype=np.float32))))
+    return skin_centres(linear_to_oklab(evened(faces, light, look)))
 
 
-def even_gains(gains: Floats | None, look: Look) -> tuple[float, float, float]:
+def even_gains(light: EvenLight, look: Look) -> tuple[float, float, float]:
     """Even light gains at the look's strength."""
-    if gains is None or not look.even.on:
+    if not look.even.on:
         return (1.0, 1.0, 1.0)
-    weak = np.asarray(gains, dtype=np.float64) ** (look.even.amount / 100)
+    weak = np.asarray(light.gains, dtype=np.float64) ** (look.even.amount / 100)
     return (float(weak[0]), float(weak[1]), float(weak[2]))
+
+
+def evened(linear: Linear, light: EvenLight, look: Look) -> Linear:
+    """Linear light (..., 3) evened as strongly as a look asks."""
+    return apply_gains(linear, np.array(even_gains(light, look), dtype=np.float32), light.camera)
+
+
+def evened_by(plan: FramePlan, linear: Linear) -> Linear:
+    """Linear light (..., 3) after a plan's even light."""
+    return apply_gains(linear, np.array(plan.gains, dtype=np.float32), plan.camera)
 
 
 def apply_fit(plan: FramePlan, lab: OKLab) -> OKLab:
@@ -301,17 +315,17 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
 
     space : where the picture goes; colours are eased before its boundary
     """
-    evened = linear_to_oklab(apply_gains(linear, np.array(plan.gains, dtype=np.float32)))
-    out = evened
+    before = linear_to_oklab(evened_by(plan, linear))
+    out = before
     if plan.strength > 0:
-        fitted = apply_fit(plan, evened)
+        fitted = apply_fit(plan, before)
         looked = apply_by_hand(fitted, plan.white, plan.exposure, plan.saturation, plan.made)
-        looked = ease_outward(evened, looked, space)
+        looked = ease_outward(before, looked, space)
         if plan.hold.on:
-            looked = hold_colours(evened, looked, near_skin(evened, plan.skin), plan.hold)
+            looked = hold_colours(before, looked, near_skin(before, plan.skin), plan.hold)
         for kept in plan.kept:
-            looked = hold_colours(evened, looked, near_family(evened, kept.family), kept)
-        out = evened + np.float32(plan.strength) * (looked - evened)
+            looked = hold_colours(before, looked, near_family(before, kept.family), kept)
+        out = before + np.float32(plan.strength) * (looked - before)
     trim = plan.trim
     if trim.exposure or trim.warmth or trim.tint:
         out = linear_to_oklab(apply_gains(oklab_to_linear(out), join_gains(trim.exposure, trim.warmth, trim.tint)))

@@ -56,7 +56,7 @@ def suggest_pull(frames: list[Measured], pools: Pools, aim: Aim, look: Look) -> 
             plan = plan_in_series(pools, index, frame.even, aim, look.model_copy(update={"pull": float(pull)}))
             drifts.append(distance(finished_cloud(plan, frame.sample), yardstick))
             colours = frame.sample[::16]
-            alike = shared.model_copy(update={"gains": plan.gains})
+            alike = shared.model_copy(update={"gains": plan.gains, "camera": plan.camera})
             apart = apply_plan(plan, colours) - apply_plan(alike, colours)
             bends.append(float(np.linalg.norm(apart, axis=1).mean() * 100))
         trials.append(PullTrial(pull=pull, drift=float(np.mean(drifts)), bending=float(np.mean(bends))))

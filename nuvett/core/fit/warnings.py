@@ -3,9 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.even.light import apply_gains
 from nuvett.core.fit.holds import skin_membership
-from nuvett.core.fit.plan import FramePlan, apply_plan
+from nuvett.core.fit.plan import FramePlan, apply_plan, evened_by
 from nuvett.core.fit.statistics import thin
 from nuvett.core.look.steps import HoldStep
 from nuvett.core.spaces.gamut import map_to_gamut
@@ -53,7 +52,7 @@ def warnings_of(plan: FramePlan, sample: Linear, limits: HoldStep | None = None)
 
 def _steepest(plan: FramePlan, colours: Linear) -> float:
     """Steepest rise of lightness along the greys that the evened frame uses."""
-    evened = linear_to_oklab(apply_gains(colours, np.array(plan.gains, dtype=np.float32)))[:, 0]
+    evened = linear_to_oklab(evened_by(plan, colours))[:, 0]
     low, high = np.quantile(evened, [0.01, 0.99])
     ramp = np.linspace(low, high, _GREYS, dtype=np.float32)
     grey = np.stack([ramp, np.zeros_like(ramp), np.zeros_like(ramp)], axis=1)
@@ -63,7 +62,7 @@ def _steepest(plan: FramePlan, colours: Linear) -> float:
 
 
 def _skin_notes(plan: FramePlan, colours: Linear, after: np.ndarray, limits: HoldStep) -> list[str]:
-    evened = linear_to_oklab(apply_gains(colours, np.array(plan.gains, dtype=np.float32)))
+    evened = linear_to_oklab(evened_by(plan, colours))
     skin = skin_membership(evened, plan.skin) > _MEMBER
     if float(skin.mean()) < _SKIN_SHARE:
         return []

@@ -8,7 +8,8 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
-from nuvett.services import gather
+from nuvett.core.even.even_light import EvenLight
+from nuvett.services import gather, lighting, setups
 from nuvett.services.catalogue import find_frame, find_series, sweep
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Means
@@ -28,6 +29,7 @@ class GatherFrame:
     facts: str
     light: str
     sure: bool
+    base: str
     hero: bool
     first: bool
 
@@ -62,22 +64,6 @@ class Board:
         return self.light_due or bool(self.waiting)
 
 
-def light_words(even: dict[str, float] | None) -> tuple[str, bool]:
-    """Even light of a frame in words, and whether it is to be trusted."""
-    if not even:
-        return "", True
-    if even["confidence"] < 0.5:
-        return "light: little in common", False
-    parts = []
-    if abs(even["exposure"]) >= 0.05:
-        parts.append(f"{even['exposure']:+.2f} EV")
-    if abs(even["warmth"]) >= 1:
-        parts.append(f"{'warmer' if even['warmth'] > 0 else 'cooler'} {abs(even['warmth']):.0f} %")
-    if abs(even["tint"]) >= 1:
-        parts.append(f"{'pinker' if even['tint'] > 0 else 'greener'} {abs(even['tint']):.0f} %")
-    return ", ".join(parts).replace("-", "−") or "light is even", True
-
-
 def board_of(session: Session, slug: str) -> Board:
     """The board of a series."""
     series = find_series(session, slug)
@@ -87,7 +73,7 @@ def board_of(session: Session, slug: str) -> Board:
     refused: list[GatherFrame] = []
     before: uuid.UUID | None = None
     for row in series.frames:
-        words, sure = light_words(row.even)
+        light = EvenLight.model_validate(row.even) if row.even else None
         first = row.state == "ready" and (not setups or row.setup_id != before)
         frame = GatherFrame(
             id=str(row.id),
@@ -96,8 +82,9 @@ def board_of(session: Session, slug: str) -> Board:
             problem=row.problem,
             taken=row.taken.strftime("%H:%M") if row.taken else "",
             facts=f"{row.width} × {row.height}, {row.bits} bit",
-            light=words,
-            sure=sure,
+            light=light.words if light else "",
+            sure=light is None or not light.is_unsure,
+            base="none" if row.light_alone else str(row.light_base_id or "own"),
             hero=row.id == series.hero_id,
             first=first,
         )
@@ -143,7 +130,15 @@ def hero(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
         frame = find_frame(session, series, frame_id)
-        gather.name_hero(session, context.studio, series, None if series.hero_id == frame.id else frame)
+        lighting.name_hero(session, context.studio, series, None if series.hero_id == frame.id else frame)
+    return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/frames/{frame_id}/base")
+def base(context: Means, slug: str, frame_id: uuid.UUID, base: Annotated[str, Form()]) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        lighting.choose_base(session, context.studio, series, find_frame(session, series, frame_id), base)
     return _back(slug, f"#frame-{frame_id}")
 
 
@@ -151,7 +146,8 @@ def hero(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 def begin(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        gather.begin_setup(session, context.studio, series, find_frame(session, series, frame_id))
+        setups.begin_setup(session, series, find_frame(session, series, frame_id))
+        lighting.let_light_be_evened(session, context.studio, series.id)
     return _back(slug, f"#frame-{frame_id}")
 
 
@@ -159,7 +155,8 @@ def begin(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 def join(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        gather.join_setup(session, context.studio, series, find_frame(session, series, frame_id))
+        setups.join_setup(session, series, find_frame(session, series, frame_id))
+        lighting.let_light_be_evened(session, context.studio, series.id)
     return _back(slug, f"#frame-{frame_id}")
 
 
@@ -176,5 +173,5 @@ def remove(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 @router.post("/setups/{setup_id}/name")
 def name_setup(context: Means, slug: str, setup_id: uuid.UUID, name: Annotated[str, Form()]) -> Response:
     with context.session() as session:
-        gather.rename_setup(session, find_series(session, slug), setup_id, name)
+        setups.rename_setup(session, find_series(session, slug), setup_id, name)
     return _back(slug)

@@ -23,6 +23,9 @@ export const gather = () => ({
       polling ??= setTimeout(refresh, POLL);
     };
     if (Number(root.dataset.waiting) > 0) later();
+    board.addEventListener("change", (event) => {
+      if (event.target.matches("[data-submits]")) event.target.form.requestSubmit();
+    });
     acceptFiles("frames", (files) => {
       const watch = setInterval(later, POLL);
       sendFiles(root, `/series/${slug}/frames`, files, () => {

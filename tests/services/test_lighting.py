@@ -1,0 +1,130 @@
+"""Light of a series: evened set-up by set-up, only where something changed, by the base that was chosen."""
+
+import json
+from pathlib import Path
+
+import pytest
+from PIL import Image
+from PIL.ExifTags import IFD, Base
+from PIL.TiffImagePlugin import IFDRational
+from sqlalchemy import update
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.even.even_light import EvenLight
+from nuvett.imaging.decode import Limits, read_header
+from nuvett.services import catalogue, gather, lighting, setups
+from nuvett.services.studio import Studio
+from nuvett.store import models
+from tests.conftest import DEMO, drain
+
+EXPOSURES = {e["file"]: e["exposure_ev"] for e in json.loads((DEMO / "manifest.json").read_text())["frames"]}
+
+
+def add(studio: Studio, slug: str, *paths: Path) -> None:
+    with studio.database.session() as session:
+        for path in paths:
+            gather.add_file(session, studio, catalogue.find_series(session, slug), path)
+    drain(studio)
+
+
+def lights(studio: Studio, slug: str) -> list[tuple[models.Frame, EvenLight]]:
+    with studio.database.session() as session:
+        frames = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
+        return [(frame, EvenLight.model_validate(frame.even)) for frame in frames]
+
+
+def with_record(folder: Path, name: str, exposure_ev: float, complete: bool = True) -> Path:
+    """A copy of a demo frame as a camera tags it: f/4, ISO 200, and the shutter that the exposure asks for."""
+    with Image.open(DEMO / "frames" / name) as picture:
+        exif = picture.getexif()
+        details = exif.get_ifd(IFD.Exif)
+        details[Base.ExposureTime] = IFDRational(round(2**exposure_ev * 16 / 200 / 64 * 1_000_000), 1_000_000)
+        details[Base.ISOSpeedRatings] = 200
+        if complete:
+            details[Base.FNumber] = IFDRational(40, 10)
+        picture.save(folder / name, quality=95, subsampling=0, exif=exif)
+    return folder / name
+
+
+@pytest.fixture
+def slug(studio: Studio) -> str:
+    with studio.database.session() as session:
+        return catalogue.start_series(session, "Autumn").slug
+
+
+def test_the_cameras_record_evens_frames_that_share_nothing(studio: Studio, slug: str, tmp_path: Path) -> None:
+    names = [f"AT-01{n}.jpg" for n in (14, 15, 16)]
+    wanted = [EXPOSURES[f"frames/{name}"] for name in names]
+    paths = [with_record(tmp_path, name, ev) for name, ev in zip(names, wanted, strict=True)]
+    found = [read_header(path, Limits()).exposure or 0 for path in paths]
+    assert [f - found[0] for f in found] == pytest.approx([w - wanted[0] for w in wanted], abs=0.01)
+    add(studio, slug, *paths)
+    rows = lights(studio, slug)
+    level = [ev + light.exposure for ev, (_, light) in zip(wanted, rows, strict=True)]
+    assert max(level) - min(level) < 0.3 < max(wanted) - min(wanted)
+    assert all(light.rests == "record" and "camera's record" in light.words for _, light in rows)
+    assert read_header(with_record(tmp_path, names[0], wanted[0], complete=False), Limits()).exposure is None
+
+
+def test_a_frame_that_joins_redoes_its_own_set_up_alone(studio: Studio, slug: str) -> None:
+    add(studio, slug, *(DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 7, 8)))
+    first, second = lights(studio, slug)[0][0].setup_id, lights(studio, slug)[2][0].setup_id
+    assert first != second
+    sentinel = EvenLight(base="untouched since").model_dump(mode="json")
+    with studio.database.session() as session:
+        session.execute(update(models.Frame).values(even=sentinel))
+    add(studio, slug, DEMO / "frames" / "AT-0103.jpg")
+    bases = {(frame.setup_id, light.base == "untouched since") for frame, light in lights(studio, slug)}
+    assert bases == {(first, False), (second, True)}
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        hero = catalogue.ready_frames(session, series.id)[-1]
+        lighting.name_hero(session, studio, series, hero)
+    drain(studio)
+    rows = lights(studio, slug)
+    assert rows[-1][1].gains == (1.0, 1.0, 1.0) and rows[-2][1].base == "the hero"
+    assert rows[0][1].base == "the middle of its set-up"
+
+
+def test_another_set_ups_base_or_none_can_be_taken(studio: Studio, slug: str) -> None:
+    add(studio, slug, *(DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 3, 7, 8)))
+    frames = [frame for frame, _ in lights(studio, slug)]
+
+    def choose(index: int, choice: str) -> EvenLight:
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            frame = session.get_one(models.Frame, frames[index].id)
+            lighting.choose_base(session, studio, series, frame, choice)
+        drain(studio)
+        return lights(studio, slug)[index][1]
+
+    assert choose(1, "none").gains == (1.0, 1.0, 1.0)
+    other = choose(1, str(frames[3].setup_id))
+    assert other.base == "Set-up 2"
+    assert choose(1, "own").base == "the middle of its set-up"
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        frame = session.get_one(models.Frame, frames[0].id)
+        for choice, error in (("?", InvalidChangeError), (str(frame.id), NotFoundError)):
+            with pytest.raises(error):
+                lighting.choose_base(session, studio, series, frame, choice)
+        lighting.name_hero(session, studio, series, frame)
+        with pytest.raises(InvalidChangeError):
+            lighting.choose_base(session, studio, series, frame, "none")
+
+
+def test_frames_of_an_earlier_version_get_their_points_when_light_is_evened(studio: Studio, slug: str) -> None:
+    add(studio, slug, *(DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2)))
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        session.execute(update(models.Frame).values(points=None, even=None))
+        session.execute(update(models.SetUp).values(light_key=""))
+        lighting.let_light_be_evened(session, studio, series.id)
+    drain(studio)
+    assert all(frame.points for frame, _ in lights(studio, slug))
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        setups.begin_setup(session, series, catalogue.ready_frames(session, series.id)[1])
+        lighting.let_light_be_evened(session, studio, series.id)
+    drain(studio)
+    assert [light.gains for _, light in lights(studio, slug)] == [(1.0, 1.0, 1.0)] * 2  # each alone
