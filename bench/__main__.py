@@ -5,13 +5,14 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import consistency, even, extras, speed, transfer
+from bench import consistency, even, extras, speed, transfer, truth
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "transfer": transfer.run,
     "even": even.run,
     "consistency": consistency.run,
+    "truth": truth.run,
     "tables": extras.run,
     "speed": speed.run,
 }

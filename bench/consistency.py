@@ -1,67 +1,73 @@
-"""Consistency: the same rendered scene under other exposures and lamps, carried to one target."""
+"""Consistency of things: how far the same thing differs in colour from frame to frame, by each way of carrying."""
 
-import itertools
+from collections import defaultdict
 from collections.abc import Callable
 
 import numpy as np
 
 from bench.baselines import METHODS
-from bench.pictures import DEMO, load, manifest, stills
+from bench.pictures import stills
 from bench.report import Table
-from nuvett.core.fit.plan import Aim, apply_plan
-from nuvett.core.fit.statistics import measure
+from bench.things import Frame, frames, median_colour
+from nuvett.core.fit.plan import Aim, apply_plan, evened
 from nuvett.core.look.look import Look
-from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.series import Measured, Pools, even_series, plan_in_series, plan_shared
-from nuvett.core.spaces.cielab import difference
+from nuvett.core.reading.reading import Weighed, blend, read
+from nuvett.core.series import Measured, Pools, even_series, plan_in_series
+from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
 from nuvett.core.spaces.gamut import map_to_gamut
-from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Linear
-from nuvett.imaging.proxy import measuring_proxy
 
-_STEP = 3
-PULLS = (0, 30, 60, 100)
+PULLS = (0, 60, 100)
+Way = Callable[[int, Linear], Linear]
+"""From a frame's number and colours (N, 3) to their colours as carried."""
+
+
+def _spread(shown: list[Frame], way: Way, within: bool) -> float:
+    """Mean CIEDE2000 of things' median colours in their frames to their mean, inside set-ups or across all."""
+    seen: dict[object, list[Linear]] = defaultdict(list)
+    for index, frame in enumerate(shown):
+        for thing, pixels in frame.things.items():
+            key = (frame.setup, thing) if within else thing
+            seen[key].append(way(index, median_colour(pixels)))
+    found = []
+    for colours in seen.values():
+        if len(colours) > 1:
+            every = linear_to_cielab(np.concatenate(colours))
+            found.append(float(ciede2000(every, np.broadcast_to(every.mean(axis=0), every.shape)).mean()))
+    return float(np.mean(found))
 
 
 def run() -> list[Table]:
-    """Mean CIEDE2000 between results of the same scene, for each way of carrying a look."""
-    entries = manifest()["frames"]
-    proxies = [measuring_proxy(load(DEMO / entry["file"]), Space.SRGB) for entry in entries]
-    samples = [stratified_sample(proxy) for proxy in proxies]
-    names = list(dict.fromkeys(entry["set_up"] for entry in entries))
-    setups = [names.index(entry["set_up"]) for entry in entries]
-    pairs = [
-        (i, j)
-        for i, j in itertools.combinations(range(len(entries)), 2)
-        if entries[i]["scene"] == entries[j]["scene"] and proxies[i].shape == proxies[j].shape
-    ]
-    target = stills()[0].thumbnail.reshape(-1, 3)
-    aim = Aim.of_statistics(measure(linear_to_oklab(stratified_sample(target))))
-    lights = even_series(samples, setups)
+    """As they came, evened, and carried to the first still in several ways; the truth pictures beside."""
+    shown, truth = frames(), frames(truth=True)
+    lights = even_series([frame.seen for frame in shown], [frame.setup for frame in shown])
+    still = stills()[0]
+    aim = Aim.of(blend([Weighed(reading=read(still.proxy), tone=1, colour=1)]))
+    target = still.thumbnail.reshape(-1, 3)
 
-    def between(finish: Callable[[int], Linear]) -> float:
-        done = {i: finish(i) for i in sorted({k for pair in pairs for k in pair})}
-        return float(np.mean([difference(done[i], done[j]).mean() for i, j in pairs]))
+    def by_method(name: str) -> Way:
+        return lambda i, colours: _beside(METHODS[name], shown[i].seen.sample, target, colours)
 
-    def pixels(index: int) -> Linear:
-        return np.ascontiguousarray(proxies[index][::_STEP, ::_STEP].reshape(-1, 3))
-
-    table = Table(
-        f"Consistency, {len(pairs)} pairs of frames of one scene under other light and exposure",
-        ("way of carrying", "mean CIEDE2000 between the two results"),
-    )
-    table.add("as they came", round(between(pixels), 2))
-    fixed = Pools.of([Measured(s, e, n) for s, e, n in zip(samples, lights, setups, strict=True)], Look())
-    shared = plan_shared(fixed, aim, Look())
-    table.add("one fixed table", round(between(lambda i: map_to_gamut(apply_plan(shared, pixels(i)))), 2))
-    for name, method in METHODS.items():
-        table.add(name, round(between(lambda i, m=method: np.clip(m(pixels(i), target), 0, 1)), 2))  # type: ignore[misc]
+    ways: dict[str, tuple[list[Frame], Way]] = {
+        "the truth pictures": (truth, lambda i, colours: colours),
+        "as they came": (shown, lambda i, colours: colours),
+        "evened": (shown, lambda i, colours: evened(colours, lights[i], Look())),
+        "mean and deviation": (shown, by_method("mean and deviation")),
+    }
     for pull in PULLS:
         look = Look(pull=pull)
+        pools = Pools.of([Measured(f.seen.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)], look)
 
-        def ours(i: int, look: Look = look) -> Linear:
-            return map_to_gamut(apply_plan(plan_in_series(fixed, i, lights[i], aim, look), pixels(i)))
+        def ours(i: int, colours: Linear, look: Look = look, pools: Pools = pools) -> Linear:
+            return map_to_gamut(apply_plan(plan_in_series(pools, i, lights[i], aim, look), colours))
 
-        table.add(f"Nuvett, pull {pull}", round(between(ours), 2))
+        ways[f"Nuvett, pull {pull}"] = (shown, ours)
+    table = Table("Spread of things over frames", ("way of carrying", "inside set-ups", "across set-ups"))
+    for name, (which, way) in ways.items():
+        table.add(name, round(_spread(which, way, True), 2), round(_spread(which, way, False), 2))
     return [table]
+
+
+def _beside(method: Callable[[Linear, Linear], Linear], sample: Linear, target: Linear, colours: Linear) -> Linear:
+    """Colours (N, 3) carried by a method that works on whole clouds: put into the frame's sample and taken out."""
+    return np.clip(method(np.concatenate([sample, colours]), target)[len(sample) :], 0, 1)

@@ -1,126 +1,251 @@
-"""Even light against simpler ways, on rendered frames with known truth and on jittered crops of photographs."""
+"""Even light against simpler ways, on photographs spoiled on purpose and on rendered frames of known truth."""
 
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from bench.pictures import DEMO, load, manifest, photographs, small_linear
+from bench.pictures import DEMO, Named, load, manifest, photographs, small_linear
 from bench.report import Table
+from nuvett.core.even.even_light import EvenLight, axes_of_gains, gains_of_axes
+from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains
-from nuvett.core.even.overlay import light_cloud, overlay
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_setup
 from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.series import even_series
 from nuvett.core.spaces.cielab import difference
-from nuvett.core.spaces.rgb import Space
+from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.proxy import measuring_proxy
 
 _CROPS = 5
 _JITTER = (0.5, 12.0, 4.0)  # standard deviations: EV, percent of warmth, percent of tint
+_GRID = (2, 3)
+_LITTLE, _NONE = (0.6, 0.45), (0.5, 1 / 3)  # tiles' height and width in shares of the picture: overlapping, disjoint
 _ONE: Floats = np.ones(3, dtype=np.float32)
-Finder = Callable[[Linear, Linear], Floats]
+VIEWPOINTS = DEMO / "viewpoints"
+Finder = Callable[[Linear, Linear], EvenLight]
+Tile = tuple[Linear, Linear, Floats]
+"""What a tile truly is (h, w, 3), what was made of it, and the gains (3,) it was spoiled by."""
 
 
-def _mean(frame: Linear, base: Linear) -> Floats:
-    return np.asarray(base.mean(axis=0) / frame.mean(axis=0), dtype=np.float32)
+def _light(gains: NDArray[Any]) -> EvenLight:
+    return EvenLight(gains=(float(gains[0]), float(gains[1]), float(gains[2])))
 
 
-def _half_mean(frame: Linear, base: Linear) -> Floats:
-    return np.asarray(np.sqrt(_mean(frame, base)), dtype=np.float32)
+def _mean(frame: Linear, base: Linear) -> EvenLight:
+    return _light(base.reshape(-1, 3).mean(axis=0) / frame.reshape(-1, 3).mean(axis=0))
 
 
-def _median(frame: Linear, base: Linear) -> Floats:
-    return np.asarray(np.median(base, axis=0) / np.maximum(np.median(frame, axis=0), 1e-4), dtype=np.float32)
+def _half_mean(frame: Linear, base: Linear) -> EvenLight:
+    return _light(np.asarray(np.sqrt(base.reshape(-1, 3).mean(axis=0) / frame.reshape(-1, 3).mean(axis=0)), np.float32))
 
 
-def _overlay(frame: Linear, base: Linear) -> Floats:
-    return np.array(overlay(light_cloud(frame), light_cloud(base)).gains, dtype=np.float32)
+def _median(frame: Linear, base: Linear) -> EvenLight:
+    middle, goal = (np.median(x.reshape(-1, 3), axis=0) for x in (frame, base))
+    return _light(goal / np.maximum(middle, 1e-4))
+
+
+def seen(linear: Linear, exposure: float | None = None) -> Seen:
+    """What a picture (h, w, 3) brings to evening, by way of its measuring proxy."""
+    scale = min(1.0, (250_000 / (linear.shape[0] * linear.shape[1])) ** 0.5)
+    small = cv2.resize(linear, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else linear
+    proxy = np.ascontiguousarray(small, dtype=np.float32)
+    return Seen(stratified_sample(proxy), find_features(proxy), exposure)
+
+
+def _ours(frame: Linear, base: Linear) -> EvenLight:
+    return even_setup([seen(base), seen(frame)], "the base", 0)[1]
 
 
 FINDERS: dict[str, Finder] = {
-    "untouched": lambda frame, base: _ONE,
+    "untouched": lambda frame, base: EvenLight(),
     "mean matching": _mean,
     "half-strength mean matching": _half_mean,
     "median matching": _median,
-    "Nuvett, overlay": _overlay,
+    "Nuvett": _ours,
 }
 
 
-def _error(corrected: Linear, truth: Linear) -> float:
-    return float(difference(corrected, truth).mean())
+def _error(frame: Linear, light: EvenLight, truth: Linear) -> float:
+    return float(difference(apply_gains(frame, np.array(light.gains, np.float32), light.camera), truth).mean())
 
 
-def crops_table() -> Table:
+def _row(table: Table, name: str, errors: Sequence[float]) -> None:
+    values = (np.median(errors), np.mean(errors), np.quantile(errors, 0.9))
+    table.add(name, *(round(float(v), 2) for v in values))
+
+
+def _spoiled(truth: Linear, random: np.random.Generator, camera: float) -> Tile:
+    """A picture under random gains, through a camera's curve or not, and through eight bits."""
+    gains = join_gains(*(float(v) for v in random.normal(0, _JITTER)))
+    made = np.clip(apply_gains(truth, gains, camera) if camera else truth * gains, 0, 1)
+    return truth, to_linear((np.rint(from_linear(made) * 255) / 255).astype(np.float32)), gains
+
+
+def _crop(photo: Named, random: np.random.Generator) -> Linear:
+    height, width = photo.pixels.shape[:2]
+    h, w = int(height * random.uniform(0.45, 0.75)), int(width * random.uniform(0.45, 0.75))
+    y, x = random.integers(0, height - h), random.integers(0, width - w)
+    truth = small_linear(photo.pixels[y : y + h, x : x + w])
+    return np.asarray(cv2.resize(truth, (w // 2, h // 2), interpolation=cv2.INTER_AREA), np.float32)
+
+
+def crops_table(camera: float) -> Table:
     """Random crops of photographs, jittered, evened to the whole photograph."""
     random = np.random.default_rng(11)
     errors: dict[str, list[float]] = {name: [] for name in FINDERS}
     for photo in photographs():
-        height, width = photo.pixels.shape[:2]
-        base = stratified_sample(photo.proxy)
         for _ in range(_CROPS):
-            h, w = int(height * random.uniform(0.45, 0.75)), int(width * random.uniform(0.45, 0.75))
-            y, x = random.integers(0, height - h), random.integers(0, width - w)
-            truth = small_linear(photo.pixels[y : y + h, x : x + w])
-            truth = np.asarray(cv2.resize(truth, (w // 2, h // 2), interpolation=cv2.INTER_AREA), np.float32)
-            gains = join_gains(*(float(v) for v in random.normal(0, _JITTER)))
-            spoiled = np.clip(truth * gains, 0, 1).astype(np.float32)
-            # Through eight bits, as a camera's file would be.
-            sample = stratified_sample(spoiled)
+            truth, made, _gains = _spoiled(_crop(photo, random), random, camera)
             for name, find in FINDERS.items():
-                errors[name].append(_error(apply_gains(spoiled, find(sample, base)), truth))
-    table = Table("Even light, jittered crops of photographs", ("method", "mean CIEDE2000", "90 %"))
+                errors[name].append(_error(made, find(made, photo.proxy), truth))
+    how = "through a camera's curve" if camera else "by pure gains"
+    columns = ("method", "median CIEDE2000", "mean", "90 %")
+    table = Table(f"Even light, crops of photographs jittered {how}", columns)
     for name, values in errors.items():
-        table.add(name, round(float(np.mean(values)), 2), round(float(np.quantile(values, 0.9)), 2))
+        _row(table, name, values)
+    return table
+
+
+def _tiles(photo: Named, size: tuple[float, float], random: np.random.Generator) -> list[Tile]:
+    height, width = photo.pixels.shape[:2]
+    h, w = int(height * size[0]), int(width * size[1])
+    made = []
+    for row in range(_GRID[0]):
+        for column in range(_GRID[1]):
+            y, x = row * (height - h) // (_GRID[0] - 1), column * (width - w) // (_GRID[1] - 1)
+            truth = small_linear(photo.pixels[y : y + h, x : x + w])
+            scale = min(1.0, 700 / max(truth.shape[:2]))
+            if scale < 1:
+                truth = np.asarray(cv2.resize(truth, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA))
+            made.append(_spoiled(truth, random, 0))
+    return made
+
+
+def tiles_table() -> Table:
+    """Tiles of photographs that overlap little or not at all, evened together; the common shift forgiven."""
+    columns = ("tiles and method", "median CIEDE2000", "mean", "90 %", "marked unsure")
+    table = Table("Even light, six tiles of a photograph evened together", columns)
+    for title, size in (("little overlap", _LITTLE), ("nothing shared", _NONE)):
+        random = np.random.default_rng(11)
+        before: list[float] = []
+        after: list[float] = []
+        unsure: list[bool] = []
+        for photo in photographs():
+            tiles = _tiles(photo, size, random)
+            lights = even_setup([seen(made) for _, made, _ in tiles], "the middle")
+            before += _against_truth(tiles, [EvenLight()] * len(tiles))
+            after += _against_truth(tiles, lights)
+            unsure += [light.is_unsure for light in lights]
+        for name, errors, marked in (("untouched", before, ""), ("Nuvett", after, f"{sum(unsure)} of {len(unsure)}")):
+            values = (np.median(errors), np.mean(errors), np.quantile(errors, 0.9))
+            table.add(f"{title}: {name}", *(round(float(v), 2) for v in values), marked)
+    return table
+
+
+def _against_truth(tiles: list[Tile], lights: list[EvenLight]) -> list[float]:
+    """Errors of evened tiles after what all are off by together was taken away."""
+    left = [
+        axes_of_gains(light.gains) + np.array(axes_of_gains(tuple(tile[2])))
+        for tile, light in zip(tiles, lights, strict=True)
+    ]
+    common = np.array(gains_of_axes(-np.mean(left, axis=0)), np.float32)
+    errors = []
+    for (truth, made, _), light in zip(tiles, lights, strict=True):
+        evened = apply_gains(made, np.array(light.gains, np.float32), light.camera)
+        errors.append(float(difference(apply_gains(evened, common, light.camera), truth).mean()))
+    return errors
+
+
+def viewpoints_table() -> Table:
+    """Frames of changed viewpoints, evened to the base of their set-up."""
+    entries = json.loads((VIEWPOINTS / "manifest.json").read_text())["frames"]
+    errors: dict[str, dict[str, list[float]]] = {}
+    doubts: dict[str, list[EvenLight]] = {}
+    for name in dict.fromkeys(entry["set_up"] for entry in entries):
+        rows = [entry for entry in entries if entry["set_up"] == name]
+        proxies = [measuring_proxy(load(VIEWPOINTS / row["file"]), Space.SRGB) for row in rows]
+        lights = even_setup([seen(proxy) for proxy in proxies], "the base", 0)
+        for row, proxy, light in list(zip(rows, proxies, lights, strict=True))[1:]:
+            truth = measuring_proxy(load(VIEWPOINTS / row["truth"]), Space.SRGB)
+            kind = "shares things with its base" if row["scene"] == rows[0]["scene"] else "shares nothing"
+            true = _light(np.array(row["gain_to_base_linear_rgb"]))
+            ways = {"untouched": EvenLight(), "true gains (the least possible)": true, "Nuvett": light}
+            for way, found in ways.items():
+                errors.setdefault(kind, {}).setdefault(way, []).append(_error(proxy[::2, ::2], found, truth[::2, ::2]))
+            doubts.setdefault(kind, []).append(light)
+    columns = ("frames and method", "median CIEDE2000", "mean", "of untouched", "marked unsure", "doubt, EV")
+    table = Table("Even light, changed viewpoints", columns)
+    for kind, by_way in errors.items():
+        for way, values in by_way.items():
+            ours = way == "Nuvett"
+            unsure = sum(light.is_unsure for light in doubts[kind])
+            table.add(
+                f"{kind}: {way}",
+                round(float(np.median(values)), 2),
+                round(float(np.mean(values)), 2),
+                round(float(np.mean(values) / np.mean(by_way["untouched"])), 2),
+                f"{unsure} of {len(values)}" if ours else "",
+                round(float(np.median([light.doubt for light in doubts[kind]])), 2) if ours else "",
+            )
     return table
 
 
 def frames_table() -> Table:
-    """The demo's frames, evened within their set-ups, against the same frames without camera errors."""
+    """The demo's frames: exposure within set-ups by the manifest's `exposure_ev`, white by its gain errors."""
     entries = manifest()["frames"]
-    proxies = [measuring_proxy(load(DEMO / entry["file"]), Space.SRGB) for entry in entries]
-    truths = [measuring_proxy(load(DEMO / entry["truth"]), Space.SRGB) for entry in entries]
-    samples = [stratified_sample(proxy) for proxy in proxies]
     names = list(dict.fromkeys(entry["set_up"] for entry in entries))
     setups = [names.index(entry["set_up"]) for entry in entries]
-    found = {
-        "untouched": [_ONE] * len(entries),
-        "gains as they were (the least possible)": [
-            np.asarray(1 / np.array(entry["gain_error_linear_rgb"]), dtype=np.float32) for entry in entries
-        ],
-        "Nuvett, by set-up": [np.array(e.gains, np.float32) for e in even_series(samples, setups)],
-    }
-    for name in ("mean matching", "half-strength mean matching", "median matching"):
-        found[name] = [
-            FINDERS[name](s, np.concatenate([o for o, k in zip(samples, setups, strict=True) if k == own]))
-            for s, own in zip(samples, setups, strict=True)
-        ]
-    table = Table(
-        "Even light, rendered frames with known truth",
-        ("method", "mean CIEDE2000 to the truth", "the same, set-up's common shift forgiven"),
-    )
-    for name, gains in found.items():
-        plain = [
-            _error(apply_gains(p, g)[::3, ::3], t[::3, ::3]) for p, g, t in zip(proxies, gains, truths, strict=True)
-        ]
-        forgiven = _forgiven(entries, setups, gains)
-        relative = [
-            _error(apply_gains(p, g)[::3, ::3], t[::3, ::3]) for p, g, t in zip(proxies, forgiven, truths, strict=True)
-        ]
-        table.add(name, round(float(np.mean(plain)), 2), round(float(np.mean(relative)), 2))
+    proxies = [measuring_proxy(load(DEMO / entry["file"]), Space.SRGB) for entry in entries]
+    columns = ("method", "exposure apart, EV, median", "90 %", "white apart, log2, median", "90 %", "marked unsure")
+    table = Table("Even light, demo frames within their set-ups", columns)
+
+    def by_setup(find: Callable[[list[int]], list[EvenLight]]) -> list[EvenLight]:
+        found: dict[int, EvenLight] = {}
+        for number in range(len(names)):
+            members = [i for i, own in enumerate(setups) if own == number]
+            found |= zip(members, find(members), strict=True)
+        return [found[i] for i in range(len(entries))]
+
+    def matched(find: Finder) -> list[EvenLight]:
+        return by_setup(
+            lambda members: [
+                find(proxies[i], np.concatenate([proxies[j].reshape(-1, 3) for j in members])) for i in members
+            ]
+        )
+
+    def solved(recorded: bool) -> list[EvenLight]:
+        exposures = [entry["exposure_ev"] if recorded else None for entry in entries]
+        brought = [seen(proxy, exposure) for proxy, exposure in zip(proxies, exposures, strict=True)]
+        return by_setup(lambda members: even_setup([brought[i] for i in members], "the middle"))
+
+    ways = {name: matched(find) for name, find in FINDERS.items() if name != "Nuvett"}
+    ways |= {"Nuvett, by the pictures alone": solved(False), "Nuvett, with the camera's record": solved(True)}
+    for name, lights in ways.items():
+        exposure, white = _apart(entries, setups, lights)
+        values = (np.median(exposure), np.quantile(exposure, 0.9), np.median(white), np.quantile(white, 0.9))
+        unsure = f"{sum(light.is_unsure for light in lights)} of {len(lights)}" if name.startswith("Nuvett") else ""
+        table.add(name, *(round(float(v), 3) for v in values), unsure)
     return table
 
 
-def _forgiven(entries: list[dict[str, object]], setups: list[int], gains: list[Floats]) -> list[Floats]:
-    """Gains after taking off what all frames of a set-up are off by together: only sameness within is judged."""
-    errors = np.log([np.asarray(e["gain_error_linear_rgb"]) * g for e, g in zip(entries, gains, strict=True)])
-    out = []
-    for index, own in enumerate(setups):
-        common = np.mean([errors[i] for i, other in enumerate(setups) if other == own], axis=0)
-        out.append(np.asarray(gains[index] * np.exp(-common), dtype=np.float32))
-    return out
+def _apart(entries: list[dict[str, Any]], setups: list[int], lights: list[EvenLight]) -> tuple[np.ndarray, np.ndarray]:
+    """How far frames are from the middle of their set-ups after evening: EV (N,), and log2 of R/G or B/G (N,)."""
+    gains = np.log2([light.gains for light in lights])
+    errors = np.log2([entry["gain_error_linear_rgb"] for entry in entries])
+    level = np.array([entry["exposure_ev"] for entry in entries]) + gains[:, 1]
+    white = (errors - errors[:, 1:2])[:, [0, 2]] + (gains - gains[:, 1:2])[:, [0, 2]]
+    own = np.array(setups)
+    middle = {number: (level[own == number].mean(), white[own == number].mean(axis=0)) for number in set(setups)}
+    off = np.array([level[i] - middle[s][0] for i, s in enumerate(setups)])
+    tinted = np.array([np.abs(white[i] - middle[s][1]).max() for i, s in enumerate(setups)])
+    return np.abs(off), tinted
 
 
 def run() -> list[Table]:
-    """Both tables."""
-    return [crops_table(), frames_table()]
+    """All tables of even light."""
+    return [crops_table(0), crops_table(1), tiles_table(), viewpoints_table(), frames_table()]

@@ -21,24 +21,29 @@ from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.table.infer import infer_table, register
-from nuvett.core.table.table import compile_plan, direct
+from nuvett.core.table.table import compile_plan, compile_shaped, direct
 from nuvett.core.types import Linear
 
 
 def table_errors() -> Table:
-    """Tables of 17, 33 and 65 points against the direct computation, full-strength looks on real pictures."""
-    table = Table("Tables against direct computation", ("points", "mean CIEDE2000", "99 %", "largest"))
-    for size in (17, 33, 65):
+    """Tables against the direct computation, full-strength looks on real pictures: evenly spaced, and shaped."""
+    columns = ("points", "mean CIEDE2000", "99 %", "99.9 %", "largest")
+    table = Table("Tables against direct computation", columns)
+    ways: list[tuple[str, int, Callable[..., Any]]] = [
+        (f"{size}{', shaped to the plan' if shaped else ''}", size, compile_shaped if shaped else compile_plan)
+        for size, shaped in ((17, False), (17, True), (33, False), (33, True), (65, False))
+    ]
+    for name, size, compiled in ways:
         errors = []
         for picture in photographs() + rendered()[:3]:
             plan = plan_for(picture.proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)
             pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
-            by_table = Renderer(compile_plan(plan, size)).picture(pixels, 16).reshape(-1, 3)
+            by_table = Renderer(compiled(plan, size)).picture(pixels, 16).reshape(-1, 3)
             exact = direct(plan, (pixels.reshape(-1, 3) / 255).astype(np.float32))
             errors.append(difference(to_linear((by_table / 65535).astype(np.float32)), to_linear(exact)))
         every = np.concatenate(errors)
-        values = (every.mean(), np.quantile(every, 0.99), every.max())
-        table.add(size, *(round(float(v), 3) for v in values))
+        values = (every.mean(), np.quantile(every, 0.99), np.quantile(every, 0.999), every.max())
+        table.add(name, *(round(float(v), 3) for v in values))
     return table
 
 
@@ -84,7 +89,7 @@ def hold_edges() -> Table:
     table = Table("Holds: steepest local gain of colour along ramps through skin, 4 stills to 3 frames", columns)
     ramps = _ramps()
     falls = [np.abs(near_skin(ramp).radius[1:] - 1.6) < 1 for ramp in ramps]
-    for name, hold in (("without hold", HoldStep()), ("with hold", HoldStep(on=True))):
+    for name, hold in (("without hold", HoldStep(on=False)), ("with hold", HoldStep(on=True, where="everywhere"))):
         everywhere, edge = [0.0], [0.0]
         look = FULL.model_copy(update={"hold": hold})
         for source, target in product(rendered()[:3], stills()):

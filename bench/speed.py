@@ -17,7 +17,7 @@ import pyvips
 
 from bench.pictures import DEMO, load, rendered, stills
 from bench.report import Table
-from nuvett.core.even.overlay import EvenLight
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.plan import Aim, FramePlan, plan_frame
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look, Trim
@@ -28,15 +28,16 @@ from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.table.table import compile_plan
+from nuvett.core.table.table import compile_plan, compile_shaped
 from nuvett.core.types import Linear
 from nuvett.imaging.clips import ClipReader, read_clip
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.proxy import measuring_proxy, view
+from nuvett.services.arrays import dump_array
 from nuvett.services.rendering import render_file, renderer_of
 from nuvett.services.wall import Show, build_wall
-from nuvett.services.workbench import Aimed, FrameFacts, Workbench, dump_array
+from nuvett.services.workbench import Aimed, FrameFacts, Workbench
 from nuvett.store.blobs import BlobStore
 
 _REPEATS = 5
@@ -59,7 +60,7 @@ def timed(work: Callable[[], object], repeats: int = _REPEATS) -> float:
 def _plan() -> FramePlan:
     source, target = (stratified_sample(p.proxy) for p in (rendered()[0], stills()[0]))
     aim = Aim.of_statistics(measure(linear_to_oklab(target)))
-    return plan_frame(measure(linear_to_oklab(source)), aim, Look(), np.array([1.1, 1, 0.95], np.float32))
+    return plan_frame(measure(linear_to_oklab(source)), aim, Look(), EvenLight(gains=(1.1, 1, 0.95)))
 
 
 def large_jpeg(folder: Path) -> Path:
@@ -126,12 +127,12 @@ def step_table(folder: Path) -> Table:
     sample = stratified_sample(proxy)
     frame = measure(linear_to_oklab(sample))
     aim = Aim.of(blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)]))
-    gains = np.array([1.1, 1, 0.95], np.float32)
+    gains = EvenLight(gains=(1.1, 1, 0.95))
     plan = plan_frame(frame, aim, Look(), gains)
     measuring = timed(lambda: measure(linear_to_oklab(stratified_sample(proxy))))
     table.add("measuring a frame from its proxy", round(1000 * measuring, 1), "under 60")
     table.add("planning a frame", round(1000 * timed(lambda: plan_frame(frame, aim, Look(), gains)), 1), "under 30")
-    table.add("compiling a 33-point table", round(1000 * timed(lambda: compile_plan(plan)), 1), "under 15")
+    table.add("compiling a 33-point table", round(1000 * timed(lambda: compile_shaped(plan)), 1), "under 15")
     table.add("compiling a 65-point table", round(1000 * timed(lambda: compile_plan(plan, 65)), 1), "")
     table.add("reading a reference anew after moving a patch", round(1000 * timed(_moved_patch(proxy)), 1), "under 120")
     forward, back = _clip_steps()

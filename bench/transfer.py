@@ -21,8 +21,9 @@ from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Linear
 
 STAGES = Look(
+    vivid=0,
     tone=ToneStep(amount=100, steepest=2.6),
-    zones=ZoneStep(amount=100),
+    zones=ZoneStep(amount=100, whites=100),
     spread=SpreadStep(amount=100),
     moves=MoveStep(on=False),
 )

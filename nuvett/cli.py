@@ -12,8 +12,9 @@ import typer
 from rich.progress import Progress as ProgressBar
 
 from nuvett.core.errors import NuvettError
+from nuvett.core.fit.usual import usual_look
 from nuvett.core.look.look import Look, parse_look
-from nuvett.core.look.steps import EvenStep, HoldStep
+from nuvett.core.look.steps import EvenStep
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, lightness_marks, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
@@ -208,7 +209,7 @@ def match(
     tone: Annotated[float | None, typer.Option(min=0, max=100)] = None,
     colour: Annotated[float | None, typer.Option(min=0, max=100)] = None,
     strength: Annotated[float | None, typer.Option(min=0, max=100)] = None,
-    hold: Annotated[str | None, typer.Option(help="skin or none.")] = None,
+    hold: Annotated[str | None, typer.Option(help="skin, where a face is found, or none.")] = None,
     cube: Annotated[
         Path | None, typer.Option(help="Also write the table that all photos share, as .cube, .clf or .cdl.")
     ] = None,
@@ -223,10 +224,10 @@ def match(
     output = _output(out, fmt, quality, size, space, overwrite)
     if hold not in (None, "skin", "none"):
         _stop(f"--hold takes skin or none, not {hold!r}.")
-    document = _adjusted(_look(look), even, pull, tone, colour, strength)
-    if hold is not None:
-        document = document.model_copy(update={"hold": HoldStep(on=hold == "skin")})
     target = _target(reference)
+    document = _adjusted(_look(look, target), even, pull, tone, colour, strength)
+    if hold is not None:
+        document = document.model_copy(update={"hold": document.hold.model_copy(update={"on": hold == "skin"})})
     outcomes = _run(
         _checked(photos),
         lambda step: batch.match_files(photos, target, document, output, LIMITS, batch.Aside(base, cube), step),
@@ -234,9 +235,9 @@ def match(
     _finish(outcomes, report)
 
 
-def _look(path: Path | None) -> Look:
+def _look(path: Path | None, target: Target) -> Look:
     if path is None:
-        return Look()
+        return usual_look(target)
     try:
         return parse_look(path.read_bytes())
     except NuvettError as error:

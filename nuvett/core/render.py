@@ -11,7 +11,7 @@ import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
 from nuvett.core.spatial.finish import Finisher
-from nuvett.core.table.table import check_table
+from nuvett.core.table.table import ShapedTable, check_table
 from nuvett.core.types import Floats
 
 Pixels = NDArray[Any]
@@ -37,16 +37,22 @@ class Cut:
 
 
 class Renderer:
-    """Applies one table (S, S, S, 3), indexed red, green, blue, by tetrahedral interpolation."""
+    """Applies one table (S, S, S, 3), indexed red, green, blue, by tetrahedral interpolation, after its shaper."""
 
-    def __init__(self, table: Floats) -> None:
+    def __init__(self, source: Floats | ShapedTable) -> None:
+        table = source.table if isinstance(source, ShapedTable) else source
         check_table(table)
         transform = ocio.Lut3DTransform(table.shape[0])
         transform.setData(np.ascontiguousarray(table, dtype=np.float32).reshape(-1))
         transform.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+        group = ocio.GroupTransform([transform])
+        if isinstance(source, ShapedTable):
+            shaper = ocio.Lut1DTransform(len(source.shaper), False)
+            shaper.setData(np.repeat(source.shaper.astype(np.float32), 3))
+            group.prependTransform(shaper)
         config = ocio.Config.CreateRaw()
         config.setProcessorCacheFlags(ocio.PROCESSOR_CACHE_OFF)
-        self._processor = config.getProcessor(transform)
+        self._processor = config.getProcessor(group)
 
     def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
         """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit.

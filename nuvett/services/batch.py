@@ -24,7 +24,7 @@ from nuvett.core.series import Measured, Pools, drift_of, even_series, plan_in_s
 from nuvett.core.spaces.rgb import Space, from_linear
 from nuvett.core.table.infer import Inference, infer_table, register
 from nuvett.core.table.table import compile_plan
-from nuvett.core.types import Floats
+from nuvett.core.types import Floats, Linear
 from nuvett.imaging.decode import Limits, Picture, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.proxy import measuring_proxy
@@ -250,7 +250,7 @@ def match_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        planned = plan_in_series(pools, i, lights[i], aim, look, faces=entries[i].measured.faces)
+        planned = plan_in_series(pools, i, lights[i], aim, look, faces=_colours(entries[i].measured))
         plan = planned.model_copy(update={"seed": zlib.crc32(samples[i].tobytes())})
         finish = Finish.of(plan)
         written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits, finish)
@@ -260,6 +260,11 @@ def match_files(
     if cube is not None:
         write_table(cube, compile_plan(plan_shared(pools, aim, look)), output.overwrite)
     return _in_order(outcomes + failed, photos)
+
+
+def _colours(measured: MeasuredFile) -> Linear:
+    """Colours (F, 3) of the faces in a file."""
+    return np.array([face.colour for face in measured.faces], dtype=np.float32).reshape(-1, 3)
 
 
 def _match_report(

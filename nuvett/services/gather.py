@@ -138,7 +138,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         frame.sample, _ = studio.blobs.put(dump_array(measured.sample))
         frame.points, _ = studio.blobs.put(dump_features(measured.features))
         frame.exposure = picture.header.exposure
-        frame.faces = {"colours": measured.faces.tolist()} if len(measured.faces) else None
+        frame.faces = {"seen": [face.model_dump() for face in measured.faces_seen]} if measured.faces else None
         frame.format, frame.bits = picture.header.format, picture.header.bits
         frame.width, frame.height = picture.header.width, picture.header.height
         frame.domain = picture.header.domain.value

@@ -2,7 +2,7 @@
 
 import uuid
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pydantic import ValidationError
 from sqlalchemy import func, select
@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import ConflictError, DocumentError, InvalidChangeError, TargetError
 from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fit.warnings import FaceSeen
 from nuvett.core.look.look import Look, Trim, parse_look, take_parts
 from nuvett.core.look.words import describe, describe_trim
 from nuvett.core.spaces.rgb import Space
@@ -31,6 +32,11 @@ class Following:
     aimed: Aimed
 
 
+def faces_of(kept: dict[str, Any] | None) -> tuple[FaceSeen, ...]:
+    """Faces of a frame; those that earlier versions kept without a place are looked for no more."""
+    return tuple(FaceSeen.model_validate(face) for face in (kept or {}).get("seen", ()))
+
+
 def facts_of(frame: models.Frame) -> FrameFacts:
     """Plain facts of a measured frame."""
     return FrameFacts(
@@ -44,7 +50,7 @@ def facts_of(frame: models.Frame) -> FrameFacts:
         setup=frame.setup_id,
         even=EvenLight.model_validate(frame.even) if frame.even else EvenLight(),
         trim=Trim.model_validate(frame.trim) if frame.trim else Trim(),
-        faces=tuple((r, g, b) for r, g, b in frame.faces["colours"]) if frame.faces else (),
+        faces=faces_of(frame.faces),
     )
 
 

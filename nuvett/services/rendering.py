@@ -16,7 +16,7 @@ from nuvett.core.look.steps import FinishStep
 from nuvett.core.render import Pixels, Renderer
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
 from nuvett.core.spatial.finish import BASE_EDGE, Finisher, make_maps
-from nuvett.core.table.table import USUAL_SIZE, compile_plan
+from nuvett.core.table.table import USUAL_SIZE, compile_shaped
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.decode import Header, Limits, Picture, decode, open_picture
 from nuvett.imaging.proxy import fit_within, shrink_linear, view
@@ -30,7 +30,7 @@ def renderer_of(
     plan: FramePlan, domain: Space = Space.SRGB, space: Space = Space.SRGB, points: int = USUAL_SIZE
 ) -> Renderer:
     """The renderer of a plan for pictures of a domain, into a delivery space, from a table of some points a side."""
-    return Renderer(compile_plan(plan, points, domain, space))
+    return Renderer(compile_shaped(plan, points, domain, space))
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, defer
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, TargetError
+from nuvett.core.fit.usual import WITHOUT_COLOUR, is_monochrome, usual_look
+from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read, zone_colours
 from nuvett.core.reading.regions import Sampling, sampling_weights
 from nuvett.core.types import Mask01, OKLab
@@ -167,6 +169,7 @@ def renew_target(session: Session, series_id: uuid.UUID) -> models.Target | None
         return newest
     document = blend(weighed).model_dump(mode="json")
     if newest is None or newest.document != document:
+        _follow_target(session, series_id, newest, Target.model_validate(document))
         number = newest.number + 1 if newest else 1
         if newest is not None and not newest.name and not _is_used(session, newest):
             session.delete(newest)
@@ -178,6 +181,17 @@ def renew_target(session: Session, series_id: uuid.UUID) -> models.Target | None
         session.add(newest)
         session.flush()
     return newest
+
+
+def _follow_target(session: Session, series_id: uuid.UUID, newest: models.Target | None, target: Target) -> None:
+    """Give a draft that nobody has touched the usual look of the new target."""
+    row = session.scalars(select(models.Look).where(models.Look.series_id == series_id).with_for_update()).one()
+    before, after = usual_look(target_document(newest) if newest else None), usual_look(target)
+    if before != after and Look.model_validate(row.draft) == before:
+        made = after.model_dump(mode="json")
+        words = WITHOUT_COLOUR if is_monochrome(target) else "The usual look, because the reference has colour"
+        history.record(session, series_id, f"look:{row.id}", words, row.draft, made)
+        row.draft, row.revision = made, row.revision + 1
 
 
 def renew_target_if_weighed(session: Session, series_id: uuid.UUID) -> models.Target | None:

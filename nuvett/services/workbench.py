@@ -18,7 +18,7 @@ from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import thin
 from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
-from nuvett.core.fit.warnings import at_ends, warnings_of
+from nuvett.core.fit.warnings import FaceSeen, Note, notes_on
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import STRAIGHT
 from nuvett.core.reading.palette import Palette, find_palette
@@ -61,7 +61,7 @@ class FrameFacts:
     setup: UUID | None
     even: EvenLight
     trim: Trim
-    faces: tuple[tuple[float, float, float], ...] = ()
+    faces: tuple[FaceSeen, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -181,7 +181,7 @@ class Workbench:
         def make() -> tuple[Pools, FramePlan]:
             aim, _ = self._aim(aimed)
             # Pools are kept beside the plan so that their identity stays theirs as long as the entry lives.
-            faces = np.array(frame.faces, dtype=np.float32).reshape(-1, 3)
+            faces = np.array([face.colour for face in frame.faces], dtype=np.float32).reshape(-1, 3)
             plan = plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
             return pools, plan.model_copy(update={"seed": int(frame.original[:8], 16)})
 
@@ -217,24 +217,10 @@ class Workbench:
 
         return self._drifts.get(key, make)
 
-    def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[str, ...]:
-        """What goes wrong with a frame under a plan, in words."""
+    def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
+        """What goes wrong with a frame under a plan."""
         key = ("notes", frame.sample, plan.key, look.hold)
-        return self._drifts.get(key, lambda: tuple(warnings_of(plan, self.sample(frame.sample), look.hold)))
-
-    def clipping(self, frame: FrameFacts, plan: FramePlan | None, edge: int) -> bytes:
-        """PNG over a frame's preview: black where a channel clips to white, white where all are black, else veiled."""
-
-        def make() -> bytes:
-            # At 16 bits and before the JPEG, neither of which may make clipping up or hide it.
-            made = self._rendered(frame, plan or untouched_plan(), edge, USUAL_SIZE, 16)
-            white, black = at_ends(np.multiply(made, np.float32(1 / 65535), dtype=np.float32))
-            veil = np.full((*white.shape, 4), (119, 119, 119, 150), dtype=np.uint8)
-            veil[white] = (0, 0, 0, 255)
-            veil[black] = (255, 255, 255, 255)
-            return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
-
-        return self._renders.get(("clipping", frame.view, plan.key if plan else "", edge), make)
+        return self._drifts.get(key, lambda: tuple(notes_on(plan, self.sample(frame.sample), frame.faces, look.hold)))
 
     def reference_crop(self, original: str, domain: str, box: tuple[int, int, int, int]) -> bytes:
         """PNG of x, y, width, height of a reference at full size, in sRGB."""
@@ -266,12 +252,13 @@ class Workbench:
                 pixels = self.view(frame.view, edge)
             else:
                 points = _TILE_POINTS if quick or edge <= _TILE_EDGE else USUAL_SIZE
-                pixels = self._rendered(frame, plan or untouched_plan(), edge, points)
+                pixels = self.rendered(frame, plan or untouched_plan(), edge, points)
             return encode(pixels, Format.JPEG, QUICK_QUALITY if quick else PREVIEW_QUALITY)
 
         return self._renders.get(key, make)
 
-    def _rendered(self, frame: FrameFacts, plan: FramePlan, edge: int, points: int, depth: int = 8) -> Pixels:
+    def rendered(self, frame: FrameFacts, plan: FramePlan, edge: int, points: int, depth: int = 8) -> Pixels:
+        """Pixels of a frame's view at a long edge under a plan, from a table of some points a side, 8 or 16 bit."""
         pixels = self.view(frame.view, edge)
         renderer = self.renderer(plan, frame.domain, points)
         finisher = self._finisher(frame, plan, renderer, (pixels.shape[1], pixels.shape[0]))

@@ -8,10 +8,20 @@ from hypothesis import strategies as st
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.plan import Aim, plan_frame
 from nuvett.core.fit.statistics import measure
-from nuvett.core.fit.warnings import at_ends, newly_at_ends, warnings_of
+from nuvett.core.fit.warnings import FaceSeen, Note, at_ends, newly_at_ends, notes_on, steep_tones
 from nuvett.core.look.handles import drag, land
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import CurveStep, ExposureStep, FamilyHold, HoldStep, MoveStep, OwnMove, WhiteStep
+from nuvett.core.look.steps import (
+    CurveStep,
+    ExposureStep,
+    FamilyHold,
+    HoldStep,
+    MonoStep,
+    MoveStep,
+    OwnMove,
+    SaturationStep,
+    WhiteStep,
+)
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
@@ -80,23 +90,41 @@ def test_notes_name_what_goes_wrong_and_only_that() -> None:
     own = measure(linear_to_oklab(sample))
     aim = Aim.of_statistics(own)
 
-    def notes(**steps: object) -> list[str]:
-        return warnings_of(plan_frame(own, aim, Look(**steps)), sample)  # type: ignore[arg-type]
+    face = FaceSeen(box=(0.4, 0.2, 0.1, 0.1), colour=_linear_of(0.6, 0.06, 51.0))
+
+    def notes(faces: tuple[FaceSeen, ...] = (face,), **steps: object) -> list[Note]:
+        colours = np.array([f.colour for f in faces], np.float32).reshape(-1, 3)
+        plan = plan_frame(own, aim, Look(**{"hold": HoldStep(on=False), **steps}), faces=colours)  # type: ignore[arg-type]
+        return notes_on(plan, sample, faces)
 
     assert notes() == []
-    assert any("clipped" in note for note in notes(exposure=ExposureStep(exposure=2.5)))
-    assert any("lost in black" in note for note in notes(curve=CurveStep(master=((45, 0), (100, 100)))))
-    assert any("skin" in note for note in notes(white=WhiteStep(warmth=-40)))
-    held = notes(white=WhiteStep(warmth=-40), hold=HoldStep(on=True))
-    assert not any("skin" in note for note in held)
+    assert any("clipped" in note.words for note in notes(exposure=ExposureStep(exposure=2.5)))
+    assert any("lost in black" in note.words for note in notes(curve=CurveStep(master=((45, 0), (100, 100)))))
+    greenish = WhiteStep(warmth=20, tint=-30)
+    (turned,) = [note for note in notes(white=greenish) if note.kind == "skin"]
+    assert "turned" in turned.words and "yellow" in turned.words and turned.box == face.box
+    assert any("lost more than half" in n.words for n in notes(saturation=SaturationStep(saturation=-70)))
+    assert any("darker" in n.words for n in notes(exposure=ExposureStep(exposure=-1.5)))
+    assert not any(n.kind == "skin" for n in notes(mono=MonoStep(on=True)))
+    assert not any(n.kind == "skin" for n in notes((), white=greenish))  # no face, no note of skin
+    assert not any(n.kind == "skin" for n in notes(white=greenish, hold=HoldStep()))  # held
+
+
+def _linear_of(lightness: float, chroma: float, hue: float) -> tuple[float, float, float]:
+    red, green, blue = oklab_to_linear(oklch_to_oklab(np.array([lightness, chroma, hue], np.float32)))
+    return float(red), float(green), float(blue)
 
 
 def test_a_steep_look_is_noted(photo: np.ndarray) -> None:
     sample = stratified_sample(to_linear((photo / 255).astype(np.float32)))
     own = measure(linear_to_oklab(sample))
     steep = Look(curve=CurveStep(master=((0, 0), (40, 10), (60, 90), (100, 100))))
-    assert any("break up" in note for note in warnings_of(plan_frame(own, Aim.of_statistics(own), steep), sample))
-    assert not warnings_of(plan_frame(own, Aim.of_statistics(own), Look()), sample)
+    plan = plan_frame(own, Aim.of_statistics(own), steep)
+    assert any("break up" in note.words and note.veil == "steep" for note in notes_on(plan, sample))
+    low, high = steep_tones(plan, sample)
+    assert 0.3 < low < high < 0.75
+    plain = plan_frame(own, Aim.of_statistics(own), Look())
+    assert not notes_on(plain, sample) and steep_tones(plain, sample) == (0.0, 0.0)
 
 
 def test_only_what_8_bits_round_to_an_end_counts_as_clipped() -> None:

@@ -214,8 +214,11 @@ def test_pins_hold_or_redirect_what_the_pairing_does(scene: tuple[np.ndarray, Ai
 def test_a_look_of_schema_1_is_read_and_parts_are_taken_by_name() -> None:
     old = parse_look('{"schema_version": 1, "strength": 60, "tone": {"amount": 10}}')
     assert old.strength == 60 and old.tone.amount == 10 and old.finish == FinishStep()
-    with pytest.raises(DocumentError, match="schema 3"):
-        parse_look('{"schema_version": 3}')
+    assert (old.vivid, old.zones.whites, old.zones.amount, old.spread.amount, old.hold.on) == (0, 100, 80, 60, False)
+    held = parse_look('{"schema_version": 2, "hold": {"on": true, "hue": 5}}').hold
+    assert (held.on, held.where, held.hue) == (True, "everywhere", 5)
+    with pytest.raises(DocumentError, match="schema 4"):
+        parse_look('{"schema_version": 4}')
     with pytest.raises(DocumentError, match="curve"):
         parse_look('{"curve": {"master": [[0, 50], [100, 10]]}}')
     source = Look(strength=40, exposure=ExposureStep(exposure=1), finish=FinishStep(grain=20))

@@ -9,14 +9,16 @@ from nuvett.core.errors import TableError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.plan import Aim, FramePlan, even_only, plan_frame
 from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import Look
+from nuvett.core.look.look import Look, parse_look
+from nuvett.core.look.steps import MoveStep, ToneStep, ZoneStep
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.render import Renderer
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.table.cube import read_cube, write_cube
-from nuvett.core.table.table import compile_plan, direct, grid, weaken
+from nuvett.core.table.table import ShapedTable, compile_plan, compile_shaped, direct, grid, weaken
+from nuvett.core.types import Floats
 
 
 @pytest.fixture(scope="module")
@@ -24,7 +26,8 @@ def plan(photo: np.ndarray, still: np.ndarray) -> FramePlan:
     own, target = (
         measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
     )
-    return plan_frame(own, Aim.of_statistics(target), Look(), EvenLight(gains=(1.1, 1.0, 0.9), camera=0.6))
+    look = parse_look('{"schema_version": 2}')
+    return plan_frame(own, Aim.of_statistics(target), look, EvenLight(gains=(1.1, 1.0, 0.9), camera=0.6))
 
 
 def test_a_table_of_the_identity_changes_nothing(photo: np.ndarray) -> None:
@@ -34,11 +37,35 @@ def test_a_table_of_the_identity_changes_nothing(photo: np.ndarray) -> None:
     assert np.abs(Renderer(table).picture(deep, 16).astype(int) - deep).max() <= 4
 
 
+def errors_of(plan: FramePlan, table: Floats | ShapedTable, photo: np.ndarray) -> np.ndarray:
+    """CIEDE2000 of a table against the direct computation, on every pixel of a photo."""
+    exact = to_linear(direct(plan, photo.reshape(-1, 3).astype(np.float32) / 255))
+    by_table = Renderer(table).picture(photo, 16).reshape(-1, 3) / np.float32(65535)
+    return difference(to_linear(by_table), exact)
+
+
 def test_the_table_agrees_with_the_direct_computation(plan: FramePlan, photo: np.ndarray) -> None:
-    encoded = photo.reshape(-1, 3).astype(np.float32) / 255
-    by_table = Renderer(compile_plan(plan)).picture(photo, 16).reshape(-1, 3) / np.float32(65535)
-    error = difference(to_linear(by_table), to_linear(direct(plan, encoded)))
-    assert error.mean() < 0.1 and np.quantile(error, 0.99) < 0.5
+    even, shaped = (errors_of(plan, compiled(plan), photo) for compiled in (compile_plan, compile_shaped))
+    assert even.mean() < 0.1 and np.quantile(even, 0.99) < 0.5
+    assert shaped.mean() < 0.15 and np.quantile(shaped, 0.999) < 1
+
+
+def test_a_shaper_saves_the_tails_of_a_look_at_full_strength(photo: np.ndarray, still: np.ndarray) -> None:
+    own, target = (
+        measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
+    )
+    full = Look(tone=ToneStep(amount=100, steepest=2.6), zones=ZoneStep(amount=100), moves=MoveStep(amount=100))
+    plan = plan_frame(own, Aim.of_statistics(target), full)
+    even, shaped = (errors_of(plan, compiled(plan, 17), photo) for compiled in (compile_plan, compile_shaped))
+    assert np.quantile(shaped, 0.999) < 0.9 * np.quantile(even, 0.999)
+
+
+def test_a_shaper_rises_and_is_even_where_nothing_bends(plan: FramePlan) -> None:
+    straight = compile_shaped(even_only(np.ones(3, np.float32)))
+    assert np.allclose(straight.shaper, np.linspace(0, 1, 513), atol=0.02)
+    bent = compile_shaped(plan).shaper
+    assert (np.diff(bent) > 0).all() and bent[0] == 0 and bent[-1] == 1
+    assert np.abs(bent - np.linspace(0, 1, 513)).max() > 0.03
 
 
 @settings(max_examples=12)
@@ -55,7 +82,7 @@ def test_strips_and_threads_make_no_difference(
 
 def test_dither_leaves_no_bands_on_a_smooth_ramp(plan: FramePlan) -> None:
     ramp = np.repeat(np.linspace(0.3, 0.4, 1024, dtype=np.float32)[None, :, None], 64, axis=0).repeat(3, axis=2)
-    renderer = Renderer(compile_plan(plan))
+    renderer = Renderer(compile_shaped(plan))
     fine = renderer.picture(ramp, 16).astype(np.float64) / 257
     coarse = renderer.picture(ramp, 8).astype(np.float64)
     assert np.abs((coarse - fine).mean(axis=0)).max() < 0.2  # columns average to the true value

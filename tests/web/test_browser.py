@@ -57,7 +57,7 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
     before = source(page, "[data-picture]")
     value(page, "Tone,").focus()
     page.keyboard.press("ArrowLeft")
-    expect(page.get_by_text("Tone 75 to 74 %").first).to_be_visible()
+    expect(page.get_by_text("Tone 65 to 64 %").first).to_be_visible()
     expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
     page.get_by_role("button", name="Carry to all").click()
     expect(page.get_by_text("3 frames follow v1")).to_be_visible()

@@ -148,7 +148,7 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
 
 def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
     address = f"/series/{slug}/look.json"
-    for text, words in (("{", "damaged"), ('{"schema_version": 3}', "schema 3"), ('{"pull": -1}', "pull")):
+    for text, words in (("{", "damaged"), ('{"schema_version": 4}', "schema 4"), ('{"pull": -1}', "pull")):
         answer = client.post(address, files={"file": ("look.json", text.encode())})
         assert answer.status_code == 422 and words in answer.json()["message"]
     kept = client.get(address).content
@@ -304,7 +304,7 @@ def test_handles_are_dragged_and_other_states_stand_beside(client: TestClient, s
     for wrong in ("strength 400", "step 99", "version 7", "moon 1", ""):
         assert client.post(f"{address}/other", json={"look": look, "what": wrong}).status_code == 422
     plan = plain.partition("plan=")[2].partition("&")[0]
-    clipping = client.get(plain.partition("/picture")[0] + f"/clipping.png?plan={plan}")
+    clipping = client.get(plain.partition("/picture")[0] + f"/veil.png?plan={plan}")
     assert clipping.content[:4] == b"\x89PNG"
     crop = plain.partition("/picture")[0] + f"/crop.png?plan={plan}&place="
     assert client.get(f"{crop}100,100,64,64").content[:4] == b"\x89PNG"

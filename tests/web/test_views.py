@@ -127,7 +127,7 @@ def test_histories_say_what_changed() -> None:
         "White point the target's to 95.0 L*": {"tone": ToneStep(white=95)},
         "Tone off": {"tone": ToneStep(on=False)},
         "Strength of the look 100 to 40 %": {"strength": 40.0},
-        "Hold of skin on and 1 more": {"hold": HoldStep(on=True, hue=4)},
+        "Hold of skin off and 1 more": {"hold": HoldStep(on=False, hue=4)},
     }
     for words, change in changes.items():
         assert describe(look, look.model_copy(update=change)) == words

@@ -7,6 +7,7 @@ from scipy.interpolate import PchipInterpolator
 
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.blend import blend_over
+from nuvett.core.fit.statistics import interpolate_zones
 from nuvett.core.look.steps import (
     HUE_PLACES,
     HUES,
@@ -35,7 +36,10 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2
 
 
 class HandMade(Document):
-    """Hand-made global steps as a plan carries them; the target's palette is put into the wash."""
+    """Hand-made global steps as a plan carries them; the target's palette is put into the wash.
+
+    toning : (17, 2) a and b by lightness that black-and-white is toned with, none for neutral greys
+    """
 
     own: tuple[OwnMove, ...] = ()
     own_part: Part = "both"
@@ -43,6 +47,7 @@ class HandMade(Document):
     wash: WashStep = WashStep()
     tint_filter: FilterStep = FilterStep()
     mono: MonoStep = MonoStep()
+    toning: tuple[tuple[float, float], ...] = ()
 
 
 def only(part: Part, before: OKLab, after: OKLab) -> OKLab:
@@ -173,14 +178,16 @@ def _tint_filter(lab: OKLab, step: FilterStep) -> OKLab:
     return linear_to_oklab(oklab_to_linear(lab) * gains.astype(np.float32))
 
 
-def _mono(lab: OKLab, step: MonoStep) -> OKLab:
-    """Grey of each colour, made lighter or darker in proportion to its chroma by the weight of its hue."""
+def _mono(lab: OKLab, step: MonoStep, toning: tuple[tuple[float, float], ...]) -> OKLab:
+    """Grey of each colour, made lighter or darker in proportion to its chroma by the weight of its hue; toned."""
     places = np.array([*HUE_PLACES, HUE_PLACES[0] + 360])
     weights = np.array([getattr(step, name) for name in (*HUES, HUES[0])]) / 100
     hue = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360
     chroma = np.hypot(lab[:, 1], lab[:, 2])
     out = np.zeros_like(lab)
     out[:, 0] = lab[:, 0] + _MONO_GAIN * np.interp(hue, places, weights) * chroma
+    if toning:
+        out[:, 1:] = interpolate_zones(np.array(toning, dtype=np.float32), out[:, 0])
     return out
 
 
@@ -204,7 +211,7 @@ def apply_by_hand(
     if made.tint_filter.on:
         lab = _step(lab, lambda c: _tint_filter(c, made.tint_filter), made.tint_filter.part, made.tint_filter.amount)
     if made.mono.on:
-        lab = _step(lab, lambda c: _mono(c, made.mono), "both", made.mono.amount)
+        lab = _step(lab, lambda c: _mono(c, made.mono, made.toning), "both", made.mono.amount)
     return lab
 
 

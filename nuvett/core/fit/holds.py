@@ -14,11 +14,15 @@ from nuvett.core.types import Floats, Linear, Mask01, OKLab
 SKIN_HUE = 51.0
 SKIN_CHROMA = ((0.3, 0.024), (0.5, 0.056))  # lightness and chroma of the centre, between which it rises evenly
 SKIN_LIGHTNESS, SKIN_LIGHTNESS_REACH = 0.58, 0.42
-_OF_A_FACE = 0.75  # a face seen in the frame says where its skin lies, so the ellipse about it can be smaller
+_OF_A_FACE = 0.85  # a face seen in the frame says where its skin lies, so the ellipse about it can be smaller
 _PLAUSIBLE = 0.15  # of the general membership, below which what was taken for a face is not skin
+_TO_GREY, _TO_GREY_SHARE = 0.03, 0.61  # radius towards grey at most, and as a share of the centre's chroma
 
-_INNER, _OUTER = 0.6, 1.7  # radii between which membership falls, if what a hold takes back is little
-_STEEPEST = 4.0  # how steeply a hold may let colours part where it ends, against how they lay; it widens until then
+_INNER, _OUTER = 0.6, 1.7  # radii between which membership falls
+_STEEPEST = 4.0  # how steeply a hold may let colours part where it ends, against how they lay
+_MOST_BACK = (
+    _STEEPEST * 0.02 * (_OUTER - _INNER) / 1.5
+)  # what a hold of skin takes back at most, so that it ends softly
 _WIDEST = 4.0
 _COLOURLESS = 0.02  # OKLab chroma below which hue means little
 
@@ -28,26 +32,35 @@ Centre = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class Radii:
-    """Radii of an ellipse of chromaticity in OKLab units, and the lightness it covers without falling off."""
+    """Radii of an ellipse of chromaticity in OKLab units, and the lightness it covers without falling off.
+
+    inward : on the side of grey, as a share of the centre's chroma and at most; none for as far as outward
+    """
 
     along: float
     across: float
     depth: float
+    inward: tuple[float, float] | None = None
 
     def scaled(self, scale: float) -> "Radii":
-        return Radii(self.along * scale, self.across * scale, self.depth * scale)
+        inward = None if self.inward is None else (self.inward[0] * scale, self.inward[1] * scale)
+        return Radii(self.along * scale, self.across * scale, self.depth * scale, inward)
 
 
-_SKIN = Radii(0.05, 0.04, SKIN_LIGHTNESS_REACH)
+_SKIN = Radii(0.05, 0.03, SKIN_LIGHTNESS_REACH, (_TO_GREY_SHARE, _TO_GREY))
 _FAMILY = Radii(0.07, 0.04, SKIN_LIGHTNESS_REACH)
 
 
 @dataclass(frozen=True)
 class Nearness:
-    """How near colours lie to a family: radius (N,), 1 on its ellipse; `unit` is one radius at least, in OKLab."""
+    """How near colours lie to a family: radius (N,), 1 on its ellipse; `unit` is one radius at least, in OKLab.
+
+    most : how far a hold may take colours back at most, OKLab; none where its end widens instead
+    """
 
     radius: Floats
     unit: float
+    most: float | None = None
 
     def share(self, taken_back: Floats | None = None) -> Mask01:
         """Membership (N,), 0 to 1; it falls off the more widely the more a hold takes back (N,) (OKLab distance).
@@ -56,7 +69,7 @@ class Nearness:
         middle of the fall; the fall is made as wide as keeps this below _STEEPEST.
         """
         width: Floats | float = _OUTER - _INNER
-        if taken_back is not None:
+        if taken_back is not None and self.most is None:
             width = np.clip(taken_back * np.float32(1.5 / (_STEEPEST * self.unit)), width, _WIDEST)
         t = np.clip((self.radius - _INNER) / width, 0, 1)
         return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
@@ -68,8 +81,13 @@ def _nearness(lab: OKLab, centre: tuple[float, Floats | float, float], radii: Ra
     along = lab[:, 1] * np.cos(hue) + lab[:, 2] * np.sin(hue) - chroma
     across = lab[:, 2] * np.cos(hue) - lab[:, 1] * np.sin(hue)
     depth = np.maximum(np.abs(lab[:, 0] - lightness) / radii.depth - 0.4, 0)
-    radius = np.sqrt((along / radii.along) ** 2 + (across / radii.across) ** 2 + depth**2)
-    return Nearness(np.asarray(radius, dtype=np.float32), min(radii.along, radii.across))
+    reach: Floats | float = radii.along
+    if radii.inward is not None:
+        share, most = radii.inward
+        reach = np.where(along < 0, np.minimum(most, share * np.maximum(chroma, 1e-3)), radii.along)
+    radius = np.sqrt((along / reach) ** 2 + (across / radii.across) ** 2 + depth**2)
+    most_back = None if radii.inward is None else _MOST_BACK
+    return Nearness(np.asarray(radius, dtype=np.float32), min(radii.along, radii.across), most_back)
 
 
 def near_skin(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Nearness:
@@ -82,7 +100,7 @@ def near_skin(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Nearness:
         chroma = np.interp(lab[:, 0], (low, high), (little, much)).astype(np.float32)
         return _nearness(lab, (SKIN_LIGHTNESS, chroma, float(np.radians(SKIN_HUE))), _SKIN)
     found = [_nearness(lab, centre, _SKIN.scaled(_OF_A_FACE)) for centre in centres]
-    return Nearness(np.asarray(np.minimum.reduce([near.radius for near in found])), found[0].unit)
+    return Nearness(np.asarray(np.minimum.reduce([near.radius for near in found])), found[0].unit, found[0].most)
 
 
 def skin_membership(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Mask01:
@@ -148,7 +166,10 @@ def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldStep |
         return after
     new = after[index]
     back = _held(before[index], new, limits) - new
-    share = Nearness(near.radius[index], near.unit).share(np.sqrt(np.einsum("ij,ij->i", back, back)))
+    distance = np.sqrt(np.einsum("ij,ij->i", back, back))
+    if near.most is not None:
+        back /= np.cbrt(1 + (distance / np.float32(near.most)) ** 3)[:, None]
+    share = Nearness(near.radius[index], near.unit, near.most).share(distance)
     out = after.copy()
     out[index] = new + share[:, None] * back
     return out

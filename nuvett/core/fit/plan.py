@@ -2,15 +2,17 @@
 
 import hashlib
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
+from pydantic import model_validator
 
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.colour import zone_matches
 from nuvett.core.fit.hand import HandMade, apply_by_hand, palette_for_wash, saturate
 from nuvett.core.fit.holds import Centre, hold_colours, near_family, near_skin, skin_centres
+from nuvett.core.fit.keep import NOTHING_KEPT, Keeps, keep_own_colour, keeps_of
 from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
@@ -43,7 +45,8 @@ class FramePlan(Document):
     tone : (129,) OKLab lightness out, on an even grid of lightness in
     zone_from, zone_to : (17, 2) tints by zone before and after
     zone_matrix : (17, 4) spread about the tint, rows of a 2 by 2 matrix
-    moves : colour moves at full amount; move_amount 0 to 1
+    moves : colour moves, at their amounts
+    keeps : what the fitted stages leave whites and strongly coloured things of their own colour
     skin : centres of the skin of faces found in the frame; none for skin in general
     white, exposure, saturation, made : hand-made steps, which act after the fit
     finish : what is done to the picture beside its colours; seed : of its grain
@@ -58,6 +61,7 @@ class FramePlan(Document):
     zone_to: StoredArray
     zone_matrix: StoredArray
     moves: tuple[Move, ...]
+    keeps: Keeps = NOTHING_KEPT
     white: WhiteStep
     exposure: ExposureStep
     saturation: SaturationStep
@@ -70,10 +74,23 @@ class FramePlan(Document):
     finish: FinishStep = FinishStep()
     seed: int = 0
 
+    @model_validator(mode="before")
+    @classmethod
+    def _from_earlier(cls, data: Any) -> Any:
+        """Plans were kept before holds said where they act; those acted everywhere."""
+        if isinstance(data, dict) and isinstance(data.get("hold"), dict) and "where" not in data["hold"]:
+            return {**data, "hold": {**data["hold"], "where": "everywhere"}}
+        return data
+
     @property
     def key(self) -> str:
         """Names the plan by its content; equal plans render equal pixels."""
         return hashlib.sha256(self.model_dump_json().encode()).hexdigest()[:32]
+
+    @property
+    def holds_skin(self) -> bool:
+        """Whether skin is held in this frame."""
+        return self.hold.on and (self.hold.where == "everywhere" or bool(self.skin))
 
     @property
     def steepest_slope(self) -> float:
@@ -208,6 +225,7 @@ def plan_frame(
         zone_to=tint_to,
         zone_matrix=matrix.reshape(-1, 4),
         moves=(),
+        keeps=keeps_of(look),
         white=look.white if look.white.on else WhiteStep(),
         exposure=look.exposure if look.exposure.on else ExposureStep(),
         saturation=look.saturation if look.saturation.on else SaturationStep(),
@@ -232,7 +250,15 @@ def _made(look: Look, aim: Aim) -> HandMade:
         wash=palette_for_wash(look.wash, target),
         tint_filter=look.filter,
         mono=look.mono,
+        toning=_toning(look, aim),
     )
+
+
+def _toning(look: Look, aim: Aim) -> tuple[tuple[float, float], ...]:
+    """The target's tints by zone, as strong as black-and-white is toned with them."""
+    if not look.mono.on or look.mono.toned == 0:
+        return ()
+    return tuple((float(a), float(b)) for a, b in np.asarray(aim.statistics.zone_tint) * look.mono.toned / 100)
 
 
 def _paired_moves(plan: FramePlan, frame: Statistics, aim: Aim, look: Look) -> tuple[Move, ...]:
@@ -307,7 +333,20 @@ def apply_fit(plan: FramePlan, lab: OKLab) -> OKLab:
     out[:, 0] = apply_curve(plan.tone, lab[:, 0])
     out[:, 1] = at[:, 2] + at[:, 4] * off_a + at[:, 5] * off_b
     out[:, 2] = at[:, 3] + at[:, 6] * off_a + at[:, 7] * off_b
-    return apply_moves(out, plan.moves)
+    return keep_own_colour(lab, apply_moves(out, plan.moves), plan.keeps)
+
+
+def _held(plan: FramePlan, before: OKLab, looked: OKLab) -> OKLab:
+    """OKLab colours (N, 3) after the plan's holds; what black-and-white has taken, no hold gives back."""
+    held = looked
+    if plan.holds_skin:
+        held = hold_colours(before, held, near_skin(before, plan.skin), plan.hold)
+    for kept in plan.kept:
+        held = hold_colours(before, held, near_family(before, kept.family), kept)
+    mono = plan.made.mono
+    if mono.on and held is not looked:
+        held[:, 1:] = looked[:, 1:] + np.float32(1 - mono.amount / 100) * (held[:, 1:] - looked[:, 1:])
+    return held
 
 
 def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OKLab:
@@ -321,10 +360,7 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
         fitted = apply_fit(plan, before)
         looked = apply_by_hand(fitted, plan.white, plan.exposure, plan.saturation, plan.made)
         looked = ease_outward(before, looked, space)
-        if plan.hold.on:
-            looked = hold_colours(before, looked, near_skin(before, plan.skin), plan.hold)
-        for kept in plan.kept:
-            looked = hold_colours(before, looked, near_family(before, kept.family), kept)
+        looked = _held(plan, before, looked)
         out = before + np.float32(plan.strength) * (looked - before)
     trim = plan.trim
     if trim.exposure or trim.warmth or trim.tint:

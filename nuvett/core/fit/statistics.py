@@ -6,6 +6,7 @@ carried to any other.
 
 from typing import Literal
 
+import cv2
 import numpy as np
 
 from nuvett.core.errors import TooFewPixelsError
@@ -21,6 +22,11 @@ PROBABILITIES: Quantiles = ((1 - np.cos(np.linspace(0, np.pi, QUANTILE_COUNT))) 
 ZONE_LIGHTNESS: Floats = np.linspace(0, 1, ZONE_COUNT, dtype=np.float32)
 
 _NARROW, _BROAD = 0.045, 0.16  # widths of the zone kernels, in OKLab lightness
+_CAST = 0.05  # width about a zone's mode within which colours make up its cast
+_STRONG = 0.08  # chroma above which a colour is more likely a thing's own than a cast
+_SHIFTS, _MODE_COLOURS = 12, 2048
+_KERNEL_EDGE = 0.6  # of a zone's kernel: the middle that its median is taken of
+_ALL_COUNT = 1e-3  # weight that colours far from the mode keep
 _PRIOR = 0.02  # share of pixels that a zone needs before its own mean outweighs its neighbours'
 
 
@@ -67,11 +73,39 @@ def _shrunk(narrow: Floats, values: Floats, broad: Floats) -> Floats:
     return np.asarray((narrow @ values / count + _PRIOR * around) / (n_narrow + _PRIOR), dtype=np.float32)
 
 
+def _near_mode(lightness: Floats, ab: Floats, narrow: Floats) -> Floats:
+    """(17, N) how near colours (N,), a and b (N, 2), lie to the most frequent colour of each zone.
+
+    A zone's cast is what most of its surfaces share, so it is its mode and not its mean, which a large coloured thing
+    would carry away. The mode is found by mean shift (Comaniciu and Meer 2002) from half-way to the median, weak
+    colours counting more, because casts are weak.
+    """
+    step = max(1, len(ab) // _MODE_COLOURS)
+    few, kernel = ab[::step], narrow[:, ::step]
+    calm = 1 / (1 + (few**2).sum(axis=1) / _STRONG**2)
+    mode = np.zeros((ZONE_COUNT, 2), dtype=np.float32)
+    for zone, near in enumerate(kernel > _KERNEL_EDGE):
+        if near.any():
+            mode[zone] = np.median(few[near], axis=0) / 2
+    weight = kernel * calm
+    for _ in range(_SHIFTS):
+        pull = weight * _about(few, mode, 1.2 * _CAST) + 1e-12
+        mode = np.asarray(pull @ few / pull.sum(axis=1, keepdims=True), dtype=np.float32)
+    return _about(ab, mode, _CAST) + np.float32(_ALL_COUNT)
+
+
+def _about(ab: Floats, centre: Floats, width: float) -> Floats:
+    """(17, N) Gaussian weights of chromaticities (N, 2) about one centre a zone (17, 2)."""
+    squares = (ab**2).sum(axis=1)[None] - 2 * centre @ ab.T + (centre**2).sum(axis=1)[:, None]
+    return np.asarray(cv2.exp(squares * np.float32(-0.5 / width**2)), dtype=np.float32)
+
+
 def measure_zones(lab: OKLab) -> tuple[Floats, Floats, Floats]:
     """Zone tints (17, 2), evidence (17,) and spread (17, 3) of equally weighted OKLab colours (N, 3)."""
-    lightness, ab = lab[:, 0], lab[:, 1:]
+    lightness, ab = lab[:, 0], np.ascontiguousarray(lab[:, 1:])
     narrow, broad = _kernel(lightness, _NARROW), _kernel(lightness, _BROAD)
-    tint = _shrunk(narrow, ab, broad)
+    near = _near_mode(lightness, ab, narrow)
+    tint = _shrunk(narrow * near, ab, broad * near)
     residual = ab - interpolate_zones(tint, lightness)
     products = np.stack([residual[:, 0] ** 2, residual[:, 0] * residual[:, 1], residual[:, 1] ** 2], axis=1)
     spread = _shrunk(broad, products, np.ones_like(broad))

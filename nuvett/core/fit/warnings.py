@@ -1,23 +1,24 @@
 """What goes wrong with a frame under a plan, in words, so that an overdone look is seen before it is kept."""
 
+from collections.abc import Sequence
+from typing import Literal
+
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.fit.holds import skin_membership
 from nuvett.core.fit.plan import FramePlan, apply_plan, evened_by
 from nuvett.core.fit.statistics import thin
 from nuvett.core.look.steps import HoldStep
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import from_linear
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Document, Floats, Linear
 
 _COLOURS = 1024
 _CLIPPED, _NOTED_CLIPPING = 254.5 / 255, 0.01  # encoded value that 8 bits round to the last code
 _GREYS = 48
 _STEEP = 2.6  # slope of tone beyond which 8-bit originals show steps
-_SKIN_SHARE, _MEMBER = 0.01, 0.5
-_COLOURLESS = 0.012  # chroma below which a hue says nothing
+_MOVED = 0.03  # OKLab distance that a person sees as another skin, and chroma below which a hue says little
 
 
 def at_ends(encoded: Floats) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
@@ -32,49 +33,100 @@ def newly_at_ends(before: Floats, after: Floats) -> tuple[float, float]:
     return white, black
 
 
-def warnings_of(plan: FramePlan, sample: Linear, limits: HoldStep | None = None) -> list[str]:
-    """Notes on a frame's sample (N, 3) under a plan: newly clipped, posterising, skin moved beyond limits."""
+class Note(Document):
+    """Something that goes wrong with a frame, in words, and where it is seen.
+
+    kind : clipped and black lie where the clipping view shows them, steep where `steep_tones` says, skin on a face
+    box : left, top, width and height of that face in shares of the picture
+    """
+
+    kind: Literal["clipped", "black", "steep", "skin"]
+    words: str
+    box: tuple[float, float, float, float] | None = None
+
+    @property
+    def veil(self) -> Literal["clipping", "steep", "skin"]:
+        """What shows where it is: the clipping view, the tones that break up, or the faces."""
+        return self.kind if self.kind == "steep" or self.kind == "skin" else "clipping"
+
+
+class FaceSeen(Document):
+    """A face found in a frame as it came: its place in shares of the picture, and its linear colour."""
+
+    box: tuple[float, float, float, float]
+    colour: tuple[float, float, float]
+
+
+def notes_on(
+    plan: FramePlan, sample: Linear, faces: Sequence[FaceSeen] = (), limits: HoldStep | None = None
+) -> list[Note]:
+    """Notes on a frame's sample (N, 3) under a plan: newly clipped, posterising, faces' skin moved beyond limits."""
     colours = thin(sample, _COLOURS)
     after = map_to_gamut(apply_plan(plan, colours))
     said = []
     before, made = from_linear(colours), from_linear(after)
     clipped, crushed = newly_at_ends(before, made)
     if clipped >= _NOTED_CLIPPING:
-        said.append(f"{100 * clipped:.0f} % newly clipped")
+        said.append(Note(kind="clipped", words=f"{100 * clipped:.0f} % newly clipped"))
     if crushed >= _NOTED_CLIPPING:
-        said.append(f"{100 * crushed:.0f} % lost in black")
-    steepest = _steepest(plan, colours)
-    if steepest > _STEEP:
-        said.append(f"tones may break up, {steepest:.1f} times as steep")
-    said += _skin_notes(plan, colours, linear_to_oklab(after), limits or HoldStep())
+        said.append(Note(kind="black", words=f"{100 * crushed:.0f} % lost in black"))
+    slope, _ = _steepest(plan, colours)
+    if slope > _STEEP:
+        said.append(Note(kind="steep", words=f"tones may break up, {slope:.1f} times as steep"))
+    said += [note for face in faces if (note := _skin_note(plan, face, limits or HoldStep()))]
     return said
 
 
-def _steepest(plan: FramePlan, colours: Linear) -> float:
-    """Steepest rise of lightness along the greys that the evened frame uses."""
-    evened = linear_to_oklab(evened_by(plan, colours))[:, 0]
-    low, high = np.quantile(evened, [0.01, 0.99])
+def steep_tones(plan: FramePlan, sample: Linear) -> tuple[float, float]:
+    """Lightness in OKLab, as the frame came, from and to which tones may break up; none steep enough: (0, 0)."""
+    slope, between = _steepest(plan, thin(sample, _COLOURS))
+    return between if slope > _STEEP else (0.0, 0.0)
+
+
+def _steepest(plan: FramePlan, colours: Linear) -> tuple[float, tuple[float, float]]:
+    """Steepest rise of lightness along the greys that the evened frame uses, and the lightness as it came there."""
+    came = linear_to_oklab(colours)[:, 0]
+    low, high = np.quantile(linear_to_oklab(evened_by(plan, colours))[:, 0], [0.01, 0.99])
     ramp = np.linspace(low, high, _GREYS, dtype=np.float32)
     grey = np.stack([ramp, np.zeros_like(ramp), np.zeros_like(ramp)], axis=1)
     before = plan.model_copy(update={"gains": (1.0, 1.0, 1.0)})
     after = apply_plan(before, oklab_to_linear(grey))[:, 0]
-    return float(np.max(np.diff(after)) / max(float(ramp[1] - ramp[0]), 1e-6))
+    slopes = np.diff(after) / max(float(ramp[1] - ramp[0]), 1e-6)
+    steep = np.flatnonzero(slopes > _STEEP)
+    ends = np.quantile(came, [0.01, 0.99])
+    share = (steep.min() / _GREYS, (steep.max() + 1) / _GREYS) if steep.size else (0.0, 0.0)
+    return float(slopes.max()), (
+        float(ends[0] + share[0] * (ends[1] - ends[0])),
+        float(ends[0] + share[1] * (ends[1] - ends[0])),
+    )
 
 
-def _skin_notes(plan: FramePlan, colours: Linear, after: np.ndarray, limits: HoldStep) -> list[str]:
-    evened = linear_to_oklab(evened_by(plan, colours))
-    skin = skin_membership(evened, plan.skin) > _MEMBER
-    if float(skin.mean()) < _SKIN_SHARE:
-        return []
-    # Without a face in the frame it may be skin or something of its colour.
-    named = "skin" if plan.skin else "skin tones"
-    old, new = evened[skin], after[skin]
-    turn = np.arctan2(new[:, 2], new[:, 1]) - np.arctan2(old[:, 2], old[:, 1])
-    turned = float(np.degrees(np.median((turn + np.pi) % (2 * np.pi) - np.pi)))
-    lighter = 116 * float(np.median(new[:, 0] - old[:, 0]))
-    coloured = float(np.median(np.hypot(new[:, 1], new[:, 2]))) > _COLOURLESS
-    if coloured and abs(turned) > limits.hue:
-        return [f"{named} turned {abs(turned):.0f}°"]
-    if abs(lighter) > limits.lightness:
-        return [f"{named} {abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"]
-    return []
+def _skin_note(plan: FramePlan, face: FaceSeen, limits: HoldStep) -> Note | None:
+    """What becomes of a face's own colour, beyond the limits; none if nothing does, or while skin is held."""
+    if plan.holds_skin:
+        return None
+    colour = np.array([face.colour], dtype=np.float32)
+    old = linear_to_oklab(evened_by(plan, colour))[0]
+    new = linear_to_oklab(map_to_gamut(apply_plan(plan, colour)))[0]
+    chroma_old, chroma_new = float(np.hypot(*old[1:])), float(np.hypot(*new[1:]))
+    turn = np.arctan2(new[2], new[1]) - np.arctan2(old[2], old[1])
+    turned = abs(float(np.degrees((turn + np.pi) % (2 * np.pi) - np.pi)))
+    lighter = 116 * float(new[0] - old[0])
+    words = ""
+    moved = float(np.hypot(*(new[1:] - old[1:])))
+    room = (
+        1.02 if plan.holds_skin else 1.0
+    )  # a hold's soft limit is met but for rounding, which no note may call broken
+    if moved > _MOVED and min(chroma_new, chroma_old) > _MOVED and turned > limits.hue * room:
+        words = f"skin turned {turned:.0f}° towards {'yellow' if _signed(turn) > 0 else 'pink'}"
+    elif plan.made.mono.on and plan.made.mono.amount > 50:
+        words = ""
+    elif chroma_old > _MOVED and chroma_new < chroma_old / 2:
+        words = "skin lost more than half its colour"
+    elif abs(lighter) > limits.lightness:
+        words = f"skin {abs(lighter):.0f} L* {'lighter' if lighter > 0 else 'darker'}"
+    return Note(kind="skin", words=words, box=face.box) if words else None
+
+
+def _signed(turn: float) -> float:
+    return float((turn + np.pi) % (2 * np.pi) - np.pi)

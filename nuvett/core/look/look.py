@@ -28,7 +28,7 @@ from nuvett.core.look.steps import (
 )
 from nuvett.core.types import Document
 
-LOOK_SCHEMA = 2
+LOOK_SCHEMA = 3
 STEPS = (
     "even",
     "tone",
@@ -48,15 +48,27 @@ STEPS = (
 """Names of the steps, in the order in which they act."""
 
 
+_EARLIER: dict[str, dict[str, Any]] = {
+    "tone": {"amount": 75},
+    "zones": {"amount": 80, "whites": 100},
+    "spread": {"amount": 60},
+    "moves": {"amount": 50},
+    "hold": {"on": False, "where": "everywhere"},
+}
+"""Usual values of schemas 1 and 2 that have changed since."""
+
+
 class Look(Document):
     """A whole look. `strength` weakens everything but even light; `colour` weakens the fitted colour steps alone.
 
+    vivid : percent of their chroma that strongly coloured things keep at least, whatever the fit asks
     pull : percent; 0 gives every frame the same transform, 100 fits each frame by itself
     """
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     strength: float = Field(default=100, ge=0, le=100)
     colour: float = Field(default=100, ge=0, le=100)
+    vivid: float = Field(default=70, ge=0, le=100)
     pull: float = Field(default=60, ge=0, le=100)
     even: EvenStep = EvenStep()
     tone: ToneStep = ToneStep()
@@ -76,10 +88,15 @@ class Look(Document):
 
     @model_validator(mode="before")
     @classmethod
-    def _from_schema_1(cls, data: Any) -> Any:
-        """Schema 1 had fewer steps, all of them as they are now."""
-        if isinstance(data, dict) and data.get("schema_version") == 1:
-            return {**data, "schema_version": LOOK_SCHEMA}
+    def _from_earlier(cls, data: Any) -> Any:
+        """Schema 1 had fewer steps; before schema 3 usual amounts were others, and nothing kept its own colour."""
+        if isinstance(data, dict) and data.get("schema_version") in (1, 2):
+            steps = {
+                name: {**was, **given}
+                for name, was in _EARLIER.items()
+                if isinstance(given := data.get(name, {}), dict)
+            }
+            return {"vivid": 0, **data, **steps, "schema_version": LOOK_SCHEMA}
         return data
 
 
@@ -127,5 +144,5 @@ def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
     if "hold" in parts:
         taken["kept"] = source.kept
     if "all" in parts:
-        taken |= {name: getattr(source, name) for name in ("strength", "colour", "pull")}
+        taken |= {name: getattr(source, name) for name in ("strength", "colour", "vivid", "pull")}
     return onto.model_copy(update=taken)

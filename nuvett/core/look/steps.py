@@ -36,7 +36,7 @@ class ToneStep(Document):
     """Tone toward the target: black and white aims are CIE L*, none for the target's own; steepest is a slope."""
 
     on: bool = True
-    amount: Percent = 75
+    amount: Percent = 65
     black: float | None = Field(default=None, ge=0, le=60)
     white: float | None = Field(default=None, ge=40, le=100)
     steepest: float = Field(default=2.2, ge=1, le=4)
@@ -46,17 +46,19 @@ class ZoneStep(Document):
     """Zone tints toward the target's, by lightness; crossover is CIE L*, width in L* over which zones blend.
 
     shadow, midtone, highlight : percent of the tint that each zone takes
+    whites : percent of the tint that white takes; greys below it more, dark ones all
     shadow_hue and the like : hue chosen for the zone, none for the target's
     shadow_chroma and the like : how strong a chosen tint is
     shadow_lightness and the like : how much lighter the zone becomes, in L*
     """
 
     on: bool = True
-    amount: Percent = 80
+    amount: Percent = 55
     part: Part = "both"
     shadow: float = Field(default=100, ge=0, le=150)
     midtone: float = Field(default=100, ge=0, le=150)
     highlight: float = Field(default=100, ge=0, le=150)
+    whites: Percent = 20
     shadow_hue: float | None = Field(default=None, ge=0, le=360)
     midtone_hue: float | None = Field(default=None, ge=0, le=360)
     highlight_hue: float | None = Field(default=None, ge=0, le=360)
@@ -74,7 +76,7 @@ class SpreadStep(Document):
     """Colour spread toward the target's, about the zone tints."""
 
     on: bool = True
-    amount: Percent = 60
+    amount: Percent = 45
 
 
 class Pin(Document):
@@ -106,7 +108,7 @@ class MoveStep(Document):
     """Colour moves: by pairing palettes (amount, reach in OKLab units times 100, pins), and made by hand."""
 
     on: bool = True
-    amount: Percent = 50
+    amount: Percent = 35
     part: Part = "both"
     reach: float = Field(default=9, ge=4, le=30)
     pins: tuple[Pin, ...] = Field(default=(), max_length=MOST_PINS)
@@ -192,10 +194,14 @@ class FilterStep(Document):
 
 
 class MonoStep(Document):
-    """Black-and-white, how light each hue becomes weighed in percent."""
+    """Black-and-white, how light each hue becomes weighed in percent.
+
+    toned : percent of the target's own tints, by lightness, that the greys are given
+    """
 
     on: bool = False
     amount: Percent = 100
+    toned: Percent = 0
     pink: float = Field(default=0, ge=-100, le=100)
     red: float = Field(default=0, ge=-100, le=100)
     orange: float = Field(default=0, ge=-100, le=100)
@@ -207,9 +213,13 @@ class MonoStep(Document):
 
 
 class HoldStep(Document):
-    """Skin may move at most so far: hue in degrees, chroma in percent of its own, lightness in CIE L*."""
+    """Skin may move at most so far: hue in degrees, chroma in percent of its own, lightness in CIE L*.
 
-    on: bool = False
+    where : in frames with a face only, or in every frame, whatever has the colour of skin
+    """
+
+    on: bool = True
+    where: Literal["faces", "everywhere"] = "faces"
     hue: float = Field(default=8, ge=0, le=60)
     chroma: float = Field(default=25, ge=0, le=100)
     lightness: float = Field(default=12, ge=0, le=60)

@@ -35,6 +35,7 @@ class ValueWords:
 _LABELS: dict[str, tuple[str, str, float]] = {
     "strength": ("Strength of the look", "%", 1),
     "colour": ("Colour", "%", 1),
+    "vivid": ("Strong colours keep at least", "%", 1),
     "pull": ("Pull", "%", 1),
     "even.amount": ("Even light", "%", 1),
     "tone.amount": ("Tone", "%", 1),
@@ -45,6 +46,7 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "zones.shadow": ("Shadow tint", "%", 1),
     "zones.midtone": ("Midtone tint", "%", 1),
     "zones.highlight": ("Highlight tint", "%", 1),
+    "zones.whites": ("Tint on whites", "%", 1),
     "zones.shadow_hue": ("Shadow hue", "°", 1),
     "zones.midtone_hue": ("Midtone hue", "°", 1),
     "zones.highlight_hue": ("Highlight hue", "°", 1),
@@ -75,6 +77,7 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "filter.amount": ("Tint filter", "%", 1),
     "filter.hue": ("Hue of the tint filter", "°", 1),
     "mono.amount": ("Black-and-white", "%", 1),
+    "mono.toned": ("Toning of black-and-white", "%", 1),
     "mono.pink": ("Pink in black-and-white", "%", 1),
     "mono.red": ("Red in black-and-white", "%", 1),
     "mono.orange": ("Orange in black-and-white", "%", 1),

@@ -9,6 +9,7 @@ from fastapi.responses import Response
 from nuvett.core.errors import NotFoundError
 from nuvett.services.catalogue import find_frame, find_reference, find_series
 from nuvett.services.looks import facts_of
+from nuvett.services.veils import Veil, veil_of
 from nuvett.services.workbench import FrameFacts, box_of
 from nuvett.web.context import Context, Means
 
@@ -51,15 +52,17 @@ def frame_crop(
     return Response(bench.crop(frame, known, box_of(place)), media_type="image/png", headers=_FOREVER)
 
 
-@router.get("/frames/{frame_id}/clipping.png")
-def frame_clipping(context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "") -> Response:
-    """Where a frame's picture clips, to be laid over it."""
+@router.get("/frames/{frame_id}/veil.png")
+def frame_veil(
+    context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "", what: Veil = "clipping"
+) -> Response:
+    """Where a frame's picture clips, breaks up or shows a face, to be laid over it."""
     bench = context.studio.bench
     frame = frame_facts(context, slug, frame_id)
     known = bench.recall(plan) if plan else None
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.clipping(frame, known, edge), media_type="image/png", headers=_FOREVER)
+    return Response(veil_of(bench, frame, known, edge, what), media_type="image/png", headers=_FOREVER)
 
 
 @router.get("/references/{reference_id}/crop.png")

@@ -15,7 +15,7 @@ export function connectViews(page) {
   const over = one("[data-over]", root);
   const edge = one("[data-edge]", root);
   const clipping = one("[data-clipping-picture]", root);
-  const view = { split: 50, zoom: 0, x: 0.5, y: 0.5, clipping: false, moving: false, other: null, mats: null };
+  const view = { split: 50, zoom: 0, x: 0.5, y: 0.5, veil: "", moving: false, other: null, mats: null };
   const asked = latest();
 
   const planOf = (address) => new URL(address, location.href).searchParams.get("plan") ?? "";
@@ -42,10 +42,10 @@ export function connectViews(page) {
     edge.setAttribute("aria-valuenow", String(Math.round(view.split)));
   };
   const showClipping = () => {
-    clipping.hidden = !(view.clipping || view.moving) || view.zoom > 0;
+    clipping.hidden = !(view.veil || view.moving) || view.zoom > 0;
     if (clipping.hidden) return;
     const plan = planOf(page.pictures[page.shown]);
-    clipping.src = `/series/${slug}/frames/${frame}/clipping.png?edge=1280${plan ? `&plan=${plan}` : ""}`;
+    clipping.src = `/series/${slug}/frames/${frame}/veil.png?edge=1280&what=${view.moving ? "clipping" : view.veil}${plan ? `&plan=${plan}` : ""}`;
     fit();
   };
 
@@ -133,10 +133,11 @@ export function connectViews(page) {
     setAddress({ arrange: name === "beside" ? null : name });
     fit();
   };
-  const clip = (on) => {
-    view.clipping = on;
-    one("[data-clipping]:is(button)", root).setAttribute("aria-pressed", String(on));
-    setAddress({ clipping: on ? 1 : null });
+  /** Lay a veil over the picture that leaves open what clips, breaks up or is a face; none for no veil. */
+  const veil = (what) => {
+    view.veil = what;
+    one("[data-clipping]:is(button)", root).setAttribute("aria-pressed", String(what === "clipping"));
+    setAddress({ veil: what || null });
     showClipping();
   };
 
@@ -153,7 +154,9 @@ export function connectViews(page) {
       one("#history", root).close();
       return other(`step ${step.besideStep}`);
     }
-    if (find("clipping")) clip(!view.clipping);
+    const note = find("note");
+    const what = note ? note.note : find("clipping") && "clipping";
+    if (what) veil(view.veil === what ? "" : what);
   });
   one("[data-beside-choice]", root).addEventListener("change", (event) => other(event.target.value));
   const held = one("[data-held]", root);
@@ -219,7 +222,7 @@ export function connectViews(page) {
     await picture.decode().catch(() => {});
     if (["split", "alone"].includes(asked.get("arrange"))) arrangeAs(asked.get("arrange"));
     if (["1", "2"].includes(asked.get("zoom"))) zoom(Number(asked.get("zoom")));
-    if (asked.get("clipping")) clip(true);
+    if (["clipping", "steep", "skin"].includes(asked.get("veil"))) veil(asked.get("veil"));
   };
   fromAddress();
   return {

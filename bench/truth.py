@@ -1,0 +1,172 @@
+"""Whether a look leaves things their colour, holds what it is asked to hold, and says only what is so."""
+
+import numpy as np
+
+from bench.pictures import Named, photographs, rendered, stills
+from bench.report import Table
+from bench.things import frames, median_colour
+from bench.transfer import FULL, plan_for
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, evened, plan_frame
+from nuvett.core.fit.statistics import measure
+from nuvett.core.fit.usual import usual_look
+from nuvett.core.fit.warnings import FaceSeen, notes_on
+from nuvett.core.look.look import Look
+from nuvett.core.look.steps import HoldStep
+from nuvett.core.reading.reading import Target, Weighed, blend, read
+from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.series import Measured, Pools, even_series, plan_in_series
+from nuvett.core.spaces.gamut import map_to_gamut
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
+from nuvett.core.types import Floats
+from nuvett.imaging.faces import Face, find_faces
+
+_COLOURED = 0.1  # OKLab chroma from which a thing counts as strongly coloured
+_HUES = {"red": (0.0, 60.0), "blue": (220.0, 300.0)}
+_GREYS = 64
+_NEUTRAL = 0.03
+
+
+def _targets() -> list[tuple[str, Target]]:
+    return [(still.name, blend([Weighed(reading=read(still.proxy), tone=1, colour=1)])) for still in stills()]
+
+
+def _plans(target: Target, look: Look) -> list[tuple[FramePlan, EvenLight]]:
+    """Plans of all demo frames under a look, with their even light."""
+    shown = frames()
+    lights = even_series([frame.seen for frame in shown], [frame.setup for frame in shown])
+    measured = [Measured(f.seen.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)]
+    pools, aim = Pools.of(measured, look), Aim.of(target)
+    return [
+        (plan_in_series(pools, i, light, aim, look, faces=_colours(shown[i].faces)), light)
+        for i, light in enumerate(lights)
+    ]
+
+
+def _colours(faces: list[Face]) -> Floats:
+    return np.array([face.colour for face in faces], dtype=np.float32).reshape(-1, 3)
+
+
+def things_kept() -> Table:
+    """Chroma and hue that strongly coloured things keep under the usual look, and how far greys step in tint."""
+    columns = (
+        "still",
+        "red and blue things",
+        "chroma kept, median",
+        "10 %",
+        "hue turned, median",
+        "90 %",
+        "grey C, median",
+    )
+    table = Table("Things keep their colour, demo frames under the usual look", columns)
+    for name, target in _targets():
+        look = Look() if usual_look(target).mono.on else usual_look(target)
+        kept, turned, grey = [], [], []
+        for frame, (plan, light) in zip(frames(), _plans(target, look), strict=True):
+            for pixels in frame.things.values():
+                colour = median_colour(pixels)
+                before = oklab_to_oklch(linear_to_oklab(evened(colour, light, look)))[0]
+                after = oklab_to_oklch(linear_to_oklab(map_to_gamut(apply_plan(plan, colour))))[0]
+                if before[1] > _COLOURED and any(low <= before[2] < high for low, high in _HUES.values()):
+                    kept.append(after[1] / before[1])
+                    turned.append(abs((after[2] - before[2] + 180) % 360 - 180))
+                elif before[1] < _NEUTRAL:
+                    grey.append(after[1])
+        values = (np.median(kept), np.quantile(kept, 0.1), np.median(turned), np.quantile(turned, 0.9), np.median(grey))
+        table.add(name, len(kept), *(round(float(v), 3) for v in values))
+    return table
+
+
+def _tint_steps(plan: FramePlan) -> float:
+    """Mean change of tint per lightness along the greys."""
+    ramp = np.linspace(0.1, 0.95, _GREYS, dtype=np.float32)
+    grey = oklab_to_linear(np.stack([ramp, 0 * ramp, 0 * ramp], axis=1))
+    lab = apply_plan(plan.model_copy(update={"gains": (1.0, 1.0, 1.0)}), grey)
+    return float((np.linalg.norm(np.diff(lab[:, 1:], axis=0), axis=1) / np.diff(ramp)).mean())
+
+
+def tint_steps() -> Table:
+    """Steps of tint on greys: usual look and full strength, on photographs and rendered frames."""
+    table = Table("Tint steps on greys: change of a, b per lightness, mean", ("look", "photographs", "rendered frames"))
+    for name, look in (("usual", Look()), ("full strength", FULL)):
+        row = []
+        for pictures in (photographs(), rendered()):
+            steps = [
+                _tint_steps(plan_for(p.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), look))
+                for p in pictures
+                for still in stills()
+            ]
+            row.append(round(float(np.mean(steps)), 3))
+        table.add(name, *row)
+    return table
+
+
+def holds() -> Table:
+    """Share of the look that holding skin everywhere takes back outside faces, where no skin is."""
+    table = Table("Hold of skin: look taken back, % of its movement", ("pictures", "all colours", "neutrals"))
+    look = FULL.model_copy(update={"hold": HoldStep(on=True, where="everywhere")})
+    for name, pictures in (("photographs", photographs()), ("rendered frames", rendered())):
+        every, neutral = [], []
+        for picture in pictures:
+            if find_faces(picture.proxy):
+                continue
+            sample = stratified_sample(picture.proxy, count=4096)
+            calm = np.hypot(*linear_to_oklab(sample)[:, 1:].T) < _NEUTRAL
+            for still in stills():
+                source, target = picture.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3)
+                free, held = (apply_plan(plan_for(source, target, used), sample) for used in (FULL, look))
+                moved = np.linalg.norm(free - linear_to_oklab(sample), axis=1)
+                back = np.linalg.norm(held - free, axis=1)
+                every.append(back.sum() / moved.sum())
+                if calm.any():
+                    neutral.append(back[calm].sum() / moved[calm].sum())
+        table.add(name, round(100 * float(np.mean(every)), 1), round(100 * float(np.mean(neutral)), 1))
+    return table
+
+
+def faces_found() -> Table:
+    """Faces of the demo found at the score that notes use, and pots taken for one; photographs beside."""
+    table = Table("Faces found", ("pictures", "with a face found", "without a face, yet one found"))
+    with_face = [frame for frame in frames() if any(name.endswith("potter_head") for name in frame.things)]
+    others = [frame for frame in frames() if frame not in with_face]
+    found, wrong = (sum(bool(frame.faces) for frame in some) for some in (with_face, others))
+    table.add("demo frames", f"{found} of {len(with_face)}", f"{wrong} of {len(others)}")
+    people = [p for p in photographs() if p.name == "astronaut"]
+    rest = [p for p in photographs() if p.name != "astronaut"]
+    found, wrong = (sum(bool(find_faces(p.proxy)) for p in some) for some in (people, rest))
+    table.add("photographs", f"{found} of {len(people)}", f"{wrong} of {len(rest)}")
+    return table
+
+
+def notes_right() -> Table:
+    """Notes of skin under full-strength looks without a hold: on faces, and on pictures without anybody."""
+    table = Table("Notes of skin under full-strength looks", ("pictures", "noted", "wrongly noted"))
+    look = FULL.model_copy(update={"hold": HoldStep(on=False)})
+    people = {frame.name for frame in frames() if any(name.endswith("potter_head") for name in frame.things)}
+    pictures = [(f.name, f.proxy, f.faces) for f in frames()]
+    pictures += [(p.name, p.proxy, find_faces(p.proxy)) for p in photographs()]
+    right = wrong = somebody = nobody = 0
+    for name, proxy, faces in pictures:
+        sample = stratified_sample(proxy)
+        seen = [FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in faces]
+        for still in stills():
+            plan = _plan(proxy, still, look, faces)
+            noted = any(note.kind == "skin" for note in notes_on(plan, sample, seen))
+            if name in people or name == "astronaut":
+                right, somebody = right + noted, somebody + 1
+            else:
+                wrong, nobody = wrong + noted, nobody + 1
+    table.add("with a person", f"{right} of {somebody}", "")
+    table.add("without", "", f"{wrong} of {nobody}")
+    return table
+
+
+def _plan(proxy: Floats, still: Named, look: Look, faces: list[Face]) -> FramePlan:
+    statistics = measure(linear_to_oklab(stratified_sample(proxy)))
+    aim = Aim.of_statistics(measure(linear_to_oklab(stratified_sample(still.proxy))))
+    return plan_frame(statistics, aim, look, faces=_colours(faces))
+
+
+def run() -> list[Table]:
+    """All of them."""
+    return [things_kept(), tint_steps(), holds(), faces_found(), notes_right()]
