@@ -152,6 +152,10 @@ class Workbench:
             aimed.key, lambda: (Aim.of(aimed.target), Yardstick.of(np.asarray(aimed.target.statistics.cloud)))
         )
 
+    def aim(self, aimed: Aimed) -> Aim:
+        """What frames are planned toward."""
+        return self._aim(aimed)[0]
+
     def pools(self, frames: list[FrameFacts], look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
         strength = look.even.amount if look.even.on else 0.0
@@ -190,7 +194,7 @@ class Workbench:
     def suggested_pull(self, frames: list[FrameFacts], aimed: Aimed) -> PullSuggestion:
         """The pull that suits a series under a look."""
         measured = [Measured(self.sample(f.sample), f.even, 0) for f in frames]
-        return suggest_pull(measured, self.pools(frames, aimed.look), self._aim(aimed)[0], aimed.look)
+        return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""
@@ -198,7 +202,7 @@ class Workbench:
 
     def shared_plan(self, frames: list[FrameFacts], aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""
-        return plan_shared(self.pools(frames, aimed.look), self._aim(aimed)[0], aimed.look)
+        return plan_shared(self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
 
     def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
         """What a wall shows of a frame under a plan, or as it came."""

@@ -6,16 +6,16 @@ from typing import Any
 
 import numpy as np
 
-from nuvett.core.fit.moves import Pairing, pair
+from nuvett.core.fit.pairing import Paired
 from nuvett.core.fit.statistics import PROBABILITIES, Statistics, thin
-from nuvett.core.look.steps import Pin
 from nuvett.core.reading.palette import Palette, PaletteColour
 from nuvett.core.reading.reading import density, lightness_marks
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
+from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import from_linear, to_hex
-from nuvett.core.types import Floats, OKLab
+from nuvett.core.types import OKLab
 from nuvett.services.sampling import Lit
 
 CHART_CHROMA = 0.17  # OKLab chroma at the rim of the colour chart
@@ -199,38 +199,33 @@ class PairingView:
 
 
 _LEAST_RIBBON = 0.012
-_SAME = 0.1  # OKLab distance within which a pin is shown on a colour
 
 
-def pairing_view(frame: Palette, target: Palette, pins: tuple[Pin, ...] = ()) -> PairingView:
-    """Pair a frame's palette with the target's; ribbons thinner than about one percent are left out."""
-    found = pair(frame, target)
-    above, below = palette_bands(target), palette_bands(frame)
-    pinned = [_pinned(colour, pins) for colour in frame]
-    return PairingView(above, below, _ribbons(found, above, below, pinned))
-
-
-def _pinned(colour: PaletteColour, pins: tuple[Pin, ...]) -> float | None:
-    near = [p for p in pins if float(np.linalg.norm(np.array(p.source) - colour.lab)) < _SAME]
-    return near[0].amount if near else None
-
-
-def _ribbons(found: Pairing, above: list[Band], below: list[Band], pinned: list[float | None]) -> list[Ribbon]:
+def pairing_view(found: Paired) -> PairingView:
+    """The pairing that a plan was made by; ribbons thinner than about one percent are left out."""
+    above, below = palette_bands(found.target), palette_bands(found.source)
     used_above, used_below = [b.x for b in above], [b.x for b in below]
+    columns = np.maximum(found.shares.sum(axis=0), 1e-9)
+    rows = np.maximum(found.shares.sum(axis=1), 1e-9)
     ribbons = []
-    shares: Floats = np.array(found.shares)
-    columns = shares.sum(axis=0, keepdims=True)
-    rows = shares.sum(axis=1, keepdims=True)
     for i, lower in enumerate(below):
+        landed = coloured_hex(found.landed[i])
         for j, upper in enumerate(above):
-            top = float(upper.width * shares[i, j] / columns[0, j])
-            bottom = float(lower.width * shares[i, j] / rows[i, 0])
-            if shares[i, j] >= _LEAST_RIBBON:
-                words = f"{100 * shares[i, j]:.0f} % of the frame: {lower.name} to {upper.name}"
-                if pinned[i] is not None:
-                    words += f", pinned at {pinned[i]:.0f} %"
+            share = float(found.shares[i, j])
+            top, bottom = upper.width * share / float(columns[j]), lower.width * share / float(rows[i])
+            if share >= _LEAST_RIBBON:
+                pin = found.pins[i]
+                words = f"{100 * share:.0f} % of the frame: {lower.name} to {upper.name}, lands at {landed[1]}"
+                if pin is not None:
+                    words += f", pinned at {pin.amount:.0f} %"
                 place = (used_above[j], top, used_below[i], bottom)
-                ribbons.append(Ribbon(*place, lower.hex, upper.hex, words, i, j, pinned[i]))
+                ribbons.append(Ribbon(*place, lower.hex, landed[0], words, i, j, pin.amount if pin else None))
             used_above[j] += top
             used_below[i] += bottom
-    return ribbons
+    return PairingView(above, below, ribbons)
+
+
+def coloured_hex(lab: OKLab) -> tuple[str, str]:
+    """Hex and name of an OKLab colour (3,), mapped into sRGB."""
+    linear = map_to_gamut(lab[None])[0]
+    return to_hex(from_linear(linear)), colour_name(lab)

@@ -8,6 +8,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from nuvett.core.fit.hand import curve_through, master_table
+from nuvett.core.fit.pairing import paired
 from nuvett.core.look.look import STEPS, Look
 from nuvett.core.look.steps import HUES, CurveStep, FamilyHold
 from nuvett.core.look.words import LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
@@ -20,7 +21,7 @@ from nuvett.services.catalogue import find_series, list_series, look_of, ready_f
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.wall import Show, WallItem, choose_proofs, shown_plan
-from nuvett.services.workbench import Aimed, FrameFacts, evened_plan
+from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.web.context import Context
 from nuvett.web.instruments import (
     CHART_CHROMA,
@@ -212,7 +213,7 @@ def instruments(context: Context, easel: Easel) -> dict[str, Any]:
     bench, look = context.studio.bench, easel.aimed.look
     plan = bench.plan(easel.facts, easel.index, easel.aimed)
     original = bench.summary(easel.frame, None, easel.aimed)
-    evened = bench.summary(easel.frame, evened_plan(easel.frame, look), easel.aimed)
+    pairing = paired(plan, bench.aim(easel.aimed), look.moves.pins)
     finished = bench.summary(easel.frame, plan, easel.aimed)
     target = easel.aimed.target
     reference: Reading | Target = target
@@ -224,9 +225,9 @@ def instruments(context: Context, easel: Easel) -> dict[str, Any]:
         "reference_tone": tone_side(reference.statistics),
         "frame_tone": tone_side_of(finished.cloud),
         "original_tone": tone_side_of(original.cloud),
-        "pairing": pairing_view(evened.palette, target.palette, look.moves.pins),
-        "pairing_sources": _coloured_palette(evened.palette),
-        "pairing_targets": _coloured_palette(target.palette),
+        "pairing": pairing_view(pairing),
+        "pairing_sources": _coloured_palette(pairing.source),
+        "pairing_targets": _coloured_palette(pairing.target),
         "drift": finished.drift,
         "drift_before": original.drift,
         "slope": plan.steepest_slope,

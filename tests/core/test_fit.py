@@ -27,7 +27,7 @@ from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.reading.sampling import colour_order, stratified_sample
 from nuvett.core.series import Measured, Pools
-from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import to_linear
 from tests import strategies as ours
 
@@ -317,3 +317,18 @@ def test_a_still_without_colour_asks_for_black_and_white_toned_like_it(photo: np
         look = looks[1].model_copy(update={"mono": looks[1].mono.model_copy(update={"toned": float(toned)})})
         lab = apply_plan(plan_frame(statistics_of(linear), Aim.of_statistics(target), look), linear)
         assert low <= np.hypot(lab[:, 1], lab[:, 2]).mean() <= high
+
+
+def test_the_crossover_moves_the_targets_own_tints(photo: np.ndarray, still: np.ndarray) -> None:
+    linear = sample_of(photo)
+    own, aim = statistics_of(linear), Aim.of_statistics(statistics_of(sample_of(still)))
+
+    def tint(crossover: float, part: str = "both") -> float:
+        """Blue to yellow of a middle grey: this still is teal in the dark and amber in the light."""
+        zones = ZoneStep(amount=100, whites=100, crossover=crossover, part=part)  # type: ignore[arg-type]
+        plan = plan_frame(own, aim, Look(vivid=0, zones=zones, moves=MoveStep(on=False), spread=SpreadStep(on=False)))
+        grey = oklab_to_linear(np.array([[0.6, 0, 0]], np.float32))
+        return float(apply_plan(plan, grey)[0, 2])
+
+    assert tint(20) > tint(35) > tint(50) > tint(80)
+    assert tint(20, "tone") == pytest.approx(tint(80, "tone"), abs=1e-6)

@@ -62,7 +62,7 @@ def test_a_shaper_saves_the_tails_of_a_look_at_full_strength(photo: np.ndarray, 
 
 def test_a_shaper_rises_and_is_even_where_nothing_bends(plan: FramePlan) -> None:
     straight = compile_shaped(even_only(np.ones(3, np.float32)))
-    assert np.allclose(straight.shaper, np.linspace(0, 1, 513), atol=0.02)
+    assert np.allclose(straight.shaper, np.linspace(0, 1, 513), atol=1e-7)
     bent = compile_shaped(plan).shaper
     assert (np.diff(bent) > 0).all() and bent[0] == 0 and bent[-1] == 1
     assert np.abs(bent - np.linspace(0, 1, 513)).max() > 0.03

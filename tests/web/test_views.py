@@ -6,17 +6,19 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fit.pairing import paired
+from nuvett.core.fit.plan import Aim, apply_plan, plan_frame
 from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look, Trim
-from nuvett.core.look.steps import FamilyHold, HoldStep, ToneStep
+from nuvett.core.look.steps import FamilyHold, HoldStep, MoveStep, Pin, ToneStep
 from nuvett.core.look.words import LOOK_VALUES, TRIM_VALUES, describe, describe_trim, value_at
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.palette import find_palette
-from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import parse_hex, to_linear
 from nuvett.web import filters, instruments
 from nuvett.web.guard import host_name
@@ -72,8 +74,23 @@ def test_colours_beyond_the_chart_stop_at_its_rim() -> None:
 
 @settings(max_examples=10)
 @given(ours.seeds, ours.seeds)
-def test_ribbons_stay_on_their_bars(first: int, second: int) -> None:
-    view = instruments.pairing_view(find_palette(cloud(first), 6), find_palette(cloud(second), 6))
+def test_ribbons_stay_on_their_bars_and_end_where_the_plan_lands(first: int, second: int) -> None:
+    assume(first != second)
+    own, aim = measure(cloud(first)), Aim.of_statistics(measure(cloud(second)))
+    landings = []
+    for amount in (40, 80):
+        pins = (Pin(source=(0.5, 0.0, 0.0), amount=20),)
+        plan = plan_frame(own, aim, Look(moves=MoveStep(amount=amount, pins=pins)))
+        found = paired(plan, aim, pins)
+        colours = np.array([(c.lightness, c.a, c.b) for c in found.source], np.float32)
+        finished = plan.model_copy(update={"hold": HoldStep(on=False)})
+        off = np.abs(found.landed - apply_plan(finished, oklab_to_linear(colours)))
+        assert np.median(off) < 1e-3  # but for what is eased before the edge of the gamut
+        landings.append(found.landed)
+    assert np.abs(landings[0] - landings[1]).max() > 1e-3  # the amount is in what is drawn
+    none = Look(moves=MoveStep(amount=0))
+    assert not instruments.pairing_view(paired(plan_frame(own, aim, none), aim, ())).ribbons
+    view = instruments.pairing_view(found)
     assert view.ribbons
     for ribbon in view.ribbons:
         assert ribbon.top >= -0.01 and ribbon.top + ribbon.top_width <= 100.01

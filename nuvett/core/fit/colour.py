@@ -5,19 +5,28 @@ from numpy.typing import NDArray
 
 from nuvett.core.fit.statistics import ZONE_COUNT, ZONE_LIGHTNESS, Statistics, interpolate_zones
 from nuvett.core.fit.tone import apply_curve
+from nuvett.core.spaces.cielab import lightness_of_oklab, oklab_of_lightness
 from nuvett.core.types import Floats
 
 NARROWEST, WIDEST = 0.4, 1.8  # limits of the linear transport's eigenvalues
 _FLOOR = 4e-6  # variance added to both spreads, so that grey pictures neither explode nor vanish
 
 
-def zone_matches(frame: Statistics, target: Statistics, curve: Floats) -> tuple[Floats, Floats, Floats]:
+MIDDLE = 50.0
+"""Crossover, CIE L*, at which the target's own tints stay at their own lightness."""
+
+
+def zone_matches(
+    frame: Statistics, target: Statistics, curve: Floats, crossover: float = MIDDLE
+) -> tuple[Floats, Floats, Floats]:
     """What each zone has and should have: tints from (17, 2), tints to (17, 2), spread matrices (17, 2, 2).
 
-    Zones are those of the frame before tone; the target is looked up at the lightness where tone puts them.
+    Zones are those of the frame before tone; the target is looked up at the lightness where tone puts them. Its tints
+    are drawn towards white or black so that those of its middle stand at the crossover.
     """
     landed = apply_curve(curve, ZONE_LIGHTNESS)
-    tint_to = interpolate_zones(target.zone_tint, landed)
+    crossed = np.interp(lightness_of_oklab(landed), [0, crossover, 100], [0, MIDDLE, 100])
+    tint_to = interpolate_zones(target.zone_tint, oklab_of_lightness(crossed.astype(np.float32)))
     spread_to = interpolate_zones(target.zone_spread, landed)
     matrices = gaussian_map(_matrices(frame.zone_spread), _matrices(spread_to))
     smooth = _smooth_zones(matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)

@@ -26,17 +26,6 @@ class Move(Document):
     share: float = Field(default=0, ge=0, le=1)
 
 
-class Pairing(Document):
-    """How much of each source colour travels to each target colour; rows follow the frame's palette.
-
-    shares : rows of target shares; the whole sums to 1
-    """
-
-    source: Palette
-    target: Palette
-    shares: tuple[tuple[float, ...], ...]
-
-
 def _colours(palette: Palette) -> tuple[OKLab, NDArray[np.float64]]:
     lab = np.array([(c.lightness, c.a, c.b) for c in palette], dtype=np.float32)
     share = np.array([c.share for c in palette], dtype=np.float64)
@@ -70,12 +59,12 @@ def sinkhorn(
     return np.asarray(u[:, None] * kernel * v[None])
 
 
-def pair(source: Palette, target: Palette) -> Pairing:
-    """Pair two palettes by entropic optimal transport of their shares."""
-    source_lab, source_share = _colours(source)
+def pair_moves(moves: tuple[Move, ...], target: Palette) -> NDArray[np.float64]:
+    """How much of each move's source travels to each target colour (K, M), summing to 1: as `fit_moves` had it."""
+    source = np.array([m.source for m in moves], dtype=np.float32)
+    share = np.array([m.share for m in moves], dtype=np.float64)
     target_lab, target_share = _colours(target)
-    plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
-    return Pairing(source=source, target=target, shares=tuple(tuple(float(v) for v in row) for row in plan))
+    return sinkhorn(pairing_cost(source, target_lab), share / share.sum(), target_share)
 
 
 def _landing(plan: NDArray[np.float64], target: OKLab) -> OKLab:

@@ -209,7 +209,7 @@ def plan_frame(
     trim, light = trim or Trim(), light or EvenLight()
     curve = _fit_curve(frame, aim.statistics, look)
     colour = look.colour / 100
-    tint_from, tint_to, matrix = zone_matches(frame, aim.statistics, curve)
+    tint_from, tint_to, matrix = zone_matches(frame, aim.statistics, curve, look.zones.crossover)
     if look.zones.on and look.zones.part != "tone":
         away = _zone_tints(look.zones, tint_to) - tint_from
         tint_to = tint_from + away * (zone_amounts(look.zones) * np.float32(colour))[:, None]
@@ -271,7 +271,7 @@ def _paired_moves(plan: FramePlan, frame: Statistics, aim: Aim, look: Look) -> t
     moves = []
     for index, move in enumerate(found):
         by = tuple(v * amount for v in move.by)
-        pin = _pin_of(look.moves.pins, origins[index]) if origins else None
+        pin = pin_of(look.moves.pins, origins[index]) if origins else None
         if pin is not None:
             away = move.by if pin.to is None else tuple(np.subtract(pin.to, move.source))
             by = tuple(float(v) * pin.amount / 100 for v in away)
@@ -293,7 +293,7 @@ def fit_origins(plan: FramePlan, toned: list[Colour]) -> list[Colour]:
 _PIN_REACH = 0.1  # OKLab distance within which a pin speaks for a colour of the frame
 
 
-def _pin_of(pins: tuple[Pin, ...], colour: Colour) -> Pin | None:
+def pin_of(pins: tuple[Pin, ...], colour: Colour) -> Pin | None:
     """The pin nearest to a colour of the frame, if one is near."""
     gaps = [float(np.linalg.norm(np.subtract(pin.source, colour))) for pin in pins]
     nearest = min(range(len(pins)), key=gaps.__getitem__, default=None)

@@ -16,7 +16,7 @@ LARGEST_SIZE = 129
 _SHAPED_AT = np.linspace(0, 1, 513)
 _SMOOTH = 33  # of the 513 values that the bend is averaged over
 _ROUNDING = 1e-6  # of second differences, in single precision
-_BENDS = 2e-3  # mean root of the bend below which a response is as good as straight
+_BENDS = 1e-3  # mean root of the bend below which a response is as good as straight, and points lie evenly
 _DENSEST, _FITTED = 4.0, 0.6  # times the mean density at most; share of the fitted density, the rest even
 
 
@@ -82,7 +82,9 @@ def fit_shaper(plan: FramePlan, domain: Space, space: Space) -> Floats:
     bend = np.pad(bend, 1, mode="edge")
     smooth = np.convolve(np.pad(bend, _SMOOTH // 2, mode="edge"), np.full(_SMOOTH, 1 / _SMOOTH), mode="valid")
     density = np.sqrt(smooth)
-    density = _FITTED * np.minimum(density / max(float(density.mean()), _BENDS), _DENSEST) + (1 - _FITTED)
+    if density.mean() < _BENDS:
+        return _SHAPED_AT.astype(np.float32)
+    density = _FITTED * np.minimum(density / float(density.mean()), _DENSEST) + (1 - _FITTED)
     risen = np.concatenate([[0.0], np.cumsum((density[1:] + density[:-1]) / 2)])
     return np.asarray(risen / risen[-1], dtype=np.float32)
 
