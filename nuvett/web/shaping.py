@@ -11,7 +11,7 @@ from nuvett.core.fit.hand import curve_through, master_table
 from nuvett.core.fit.pairing import paired
 from nuvett.core.look.look import STEPS, Look
 from nuvett.core.look.steps import HUES, CurveStep, FamilyHold
-from nuvett.core.look.words import LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
+from nuvett.core.look.words import HELD_WHERE, LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.reading import Reading, Target
 from nuvett.core.spaces.cielab import lightness_of_oklab
@@ -287,6 +287,7 @@ def sheet_values(session: Session, slug: str) -> dict[str, Any]:
         "values": LOOK_VALUES,
         "move_values": MOVE_VALUES,
         "parts": PART_WORDS,
+        "held_where": HELD_WHERE,
         "numbers": {name: number for number, name in enumerate(STEPS, start=1)},
         "hues": HUES,
         "modes": BLEND_MODES,

@@ -5,8 +5,6 @@ from pathlib import Path
 
 import pytest
 from PIL import Image
-from PIL.ExifTags import IFD, Base
-from PIL.TiffImagePlugin import IFDRational
 from sqlalchemy import update
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
@@ -16,6 +14,7 @@ from nuvett.services import catalogue, gather, lighting, setups
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, drain
+from tools.tag_demo import exif_block, with_exif
 
 EXPOSURES = {e["file"]: e["exposure_ev"] for e in json.loads((DEMO / "manifest.json").read_text())["frames"]}
 
@@ -33,16 +32,17 @@ def lights(studio: Studio, slug: str) -> list[tuple[models.Frame, EvenLight]]:
         return [(frame, EvenLight.model_validate(frame.even)) for frame in frames]
 
 
-def with_record(folder: Path, name: str, exposure_ev: float, complete: bool = True) -> Path:
-    """A copy of a demo frame as a camera tags it: f/4, ISO 200, and the shutter that the exposure asks for."""
-    with Image.open(DEMO / "frames" / name) as picture:
-        exif = picture.getexif()
-        details = exif.get_ifd(IFD.Exif)
-        details[Base.ExposureTime] = IFDRational(round(2**exposure_ev * 16 / 200 / 64 * 1_000_000), 1_000_000)
-        details[Base.ISOSpeedRatings] = 200
-        if complete:
-            details[Base.FNumber] = IFDRational(40, 10)
-        picture.save(folder / name, quality=95, subsampling=0, exif=exif)
+def with_record(folder: Path, name: str, exposure_ev: float) -> Path:
+    """A copy of a demo frame with an exposure as a camera tags it."""
+    source = DEMO / "frames" / name
+    (folder / name).write_bytes(with_exif(source.read_bytes(), exif_block(source, exposure_ev)))
+    return folder / name
+
+
+def without_record(folder: Path, name: str) -> Path:
+    """A copy of a demo frame whose camera wrote nothing down."""
+    source = DEMO / "frames" / name
+    (folder / name).write_bytes(with_exif(source.read_bytes(), Image.Exif().tobytes()))
     return folder / name
 
 
@@ -63,7 +63,7 @@ def test_the_cameras_record_evens_frames_that_share_nothing(studio: Studio, slug
     level = [ev + light.exposure for ev, (_, light) in zip(wanted, rows, strict=True)]
     assert max(level) - min(level) < 0.3 < max(wanted) - min(wanted)
     assert all(light.rests == "record" and "camera's record" in light.words for _, light in rows)
-    assert read_header(with_record(tmp_path, names[0], wanted[0], complete=False), Limits()).exposure is None
+    assert read_header(without_record(tmp_path, names[0]), Limits()).exposure is None
 
 
 def test_a_frame_that_joins_redoes_its_own_set_up_alone(studio: Studio, slug: str) -> None:

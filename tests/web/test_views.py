@@ -158,7 +158,7 @@ def test_histories_say_what_changed() -> None:
 @pytest.mark.parametrize(
     ("even", "words"),
     [
-        ({"confidence": 0.2}, "Left as it came: shares nothing with its set-up that its light could be told from"),
+        ({"confidence": 0.2}, "Left as it came: shares nothing with its set-up"),
         (
             {"exposure": -0.5, "warmth": 8, "tint": -3, "rests": "points", "shared": 1},
             "−0.50 EV, warmer 8 %, greener 3 %; by things shared with 1 frame",

@@ -51,8 +51,10 @@ class EvenLight(Document):
     def words(self) -> str:
         """What was done and why, in one or two short sentences."""
         if self.is_unsure:
-            return "Left as it came: shares nothing with its set-up that its light could be told from"
+            return "Left as it came: shares nothing with its set-up"
         done = self._changes() or "Even already"
+        if self.rests == "points" and self.shared == 0:
+            return f"{done}; by things it seems to share"
         return f"{done}; {_BECAUSE[self.rests].format(self.shared, '' if self.shared == 1 else 's')}".rstrip("; ")
 
     def _changes(self) -> str:

@@ -24,6 +24,7 @@ _AGREES = np.array([0.12, 0.18])  # log2 of R-G and B-G within which points that
 _FEWEST_ALIKE, _FEWEST_LIKELY, _FEW_AGREE = 50, 14, 0.15
 _MOST_SCATTER, _LIKELY_FLOOR = 0.4, 0.12  # EV
 _MODE_WIDTH, _MODE_ROUNDS = 0.25, 5
+_TURNS = (0.2, 0.35, 0.5, 0.65, 0.8)  # of all pairs, that points are paired at random by
 _APART = 2.5  # times that an overlay of frames that show different things is off by
 
 
@@ -71,7 +72,7 @@ def by_colours(frames: Sequence[Seen], shared: list[Shared], camera: float) -> l
 class _Likely:
     """Points that look alike and whose colours agree under the overlay's white.
 
-    share : of all that look alike; 1 where there are too few to say
+    share : of all that look alike, beyond what chance would have; 1 where there are too few to say
     exposure, scatter : mode of their ratios in EV, and the median deviation from it
     """
 
@@ -87,14 +88,20 @@ def _likely(pair: Shared, shift: NDArray[np.float64], camera: float) -> _Likely:
         return _Likely(1.0)
     ratios = one - other
     agree = (np.abs(ratios[:, 1:] - shift[1:]) < _AGREES).all(axis=1)
+    # Where all is of much the same colour, wrong pairs agree, too: what points paired at random do is taken off.
+    turns = [round(len(one) * turn) for turn in _TURNS]
+    chance = [
+        (np.abs((one - np.roll(other, t, axis=0))[:, 1:] - shift[1:]) < _AGREES).all(axis=1).mean() for t in turns
+    ]
+    share = float(agree.mean() - np.mean(chance))
     exposures = ratios[agree, 0]
     if len(exposures) < _FEWEST_LIKELY:
-        return _Likely(float(agree.mean()), len(exposures))
+        return _Likely(share, len(exposures))
     mode = float(np.median(exposures))
     for _ in range(_MODE_ROUNDS):
         weight = np.exp(-0.5 * ((exposures - mode) / _MODE_WIDTH) ** 2)
         mode = float((weight * exposures).sum() / weight.sum())
-    return _Likely(float(agree.mean()), len(exposures), mode, float(np.median(np.abs(exposures - mode))))
+    return _Likely(share, len(exposures), mode, float(np.median(np.abs(exposures - mode))))
 
 
 def by_record(frames: Sequence[Seen], pairs: Iterable[tuple[int, int]]) -> list[Witness]:

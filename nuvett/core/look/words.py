@@ -129,6 +129,7 @@ STEP_TITLES = {
     "hold": "Hold of skin",
     "finish": "Finish",
 }
+HELD_WHERE = {"faces": "where a face is found", "everywhere": "in every frame"}
 PART_WORDS = {"both": "colour and tone", "colour": "colour only", "tone": "tone only"}
 
 
@@ -173,6 +174,8 @@ def describe(before: Look, after: Look) -> str:
         old_part, new_part = (getattr(getattr(look, step), "part", None) for look in (before, after))
         if old_part != new_part:
             changes.append(f"{title}: {PART_WORDS[new_part or 'both']}")
+    if before.hold.where != after.hold.where:
+        changes.append(f"Skin held {HELD_WHERE[after.hold.where]}")
     changes += _value_changes(before, after, LOOK_VALUES)
     changes += _curve_changes(before, after) + _wash_changes(before, after) + _move_changes(before, after)
     return _joined(changes + _kept_changes(before, after))
