@@ -34,10 +34,10 @@ def test_read_prints_what_was_sampled() -> None:
 
 
 def test_match_carries_a_look_reports_and_writes_the_shared_table(tmp_path: Path) -> None:
-    cube, report = tmp_path / "look.cube", tmp_path / "report.json"
-    done = run(
-        "match", "--reference", f"{STILL}:2", "--out", tmp_path / "out", "--cube", cube, "--report", report, *FRAMES
-    )
+    cube, report, look = tmp_path / "look.cube", tmp_path / "report.json", tmp_path / "look.json"
+    look.write_text('{"schema_version": 2, "pull": 100}')  # an earlier schema's amounts, which went further
+    to = ("--out", tmp_path / "out", "--cube", cube, "--report", report)
+    done = run("match", "--reference", f"{STILL}:2", "--look", look, *to, *FRAMES)
     assert done.exit_code == 0, done.output
     rows = json.loads(report.read_text())["photos"]
     assert [Path(row["written"]).name for row in rows] == ["AT-0101.jpg", "AT-0102.jpg", "AT-0103.jpg"]

@@ -13,7 +13,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.steps import FinishStep
 from nuvett.core.render import Renderer
 from nuvett.core.table.cube import read_cube
-from nuvett.core.table.table import compile_plan
+from nuvett.core.table.table import compile_plan, compile_shaped
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
 from nuvett.services import catalogue, deliveries, gather, looks
@@ -41,7 +41,7 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
         assert files[1][0] == "Winter fair 02 AT-0102-v1.png"
         plan = FramePlan.model_validate(delivery.files[1].plan)
     made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1][1]), np.uint8), 1), cv2.COLOR_BGR2RGB)
-    expected = Renderer(compile_plan(plan)).picture(load_rgb(FRAMES[1]))
+    expected = Renderer(compile_shaped(plan)).picture(load_rgb(FRAMES[1]))
     assert np.abs(made.astype(int) - expected).max() <= 1
     crop = studio.bench.crop(facts[1], plan, (300, 200, 256, 128))
     shown = cv2.cvtColor(cv2.imdecode(np.frombuffer(crop, np.uint8), 1), cv2.COLOR_BGR2RGB)

@@ -46,7 +46,7 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "zones.shadow": ("Shadow tint", "%", 1),
     "zones.midtone": ("Midtone tint", "%", 1),
     "zones.highlight": ("Highlight tint", "%", 1),
-    "zones.whites": ("Tint on whites", "%", 1),
+    "zones.whites": ("Whites take of the tint", "%", 1),
     "zones.shadow_hue": ("Shadow hue", "°", 1),
     "zones.midtone_hue": ("Midtone hue", "°", 1),
     "zones.highlight_hue": ("Highlight hue", "°", 1),
