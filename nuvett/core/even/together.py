@@ -34,12 +34,12 @@ def even_setup(frames: Sequence[Seen], base: str, hero: int | None = None) -> li
     some = [frames[i] for i in chosen]
     place = chosen.index(hero) if hero is not None else None
     solved = _solved(some, base, {} if place is None else {place: np.zeros(3)}, place)
-    found = dict(zip(chosen, solved, strict=True))
+    known = dict(zip(chosen, solved, strict=True))
+    found = dict(known)
     for index in range(len(frames)):
         if index not in found:
             near = sorted(chosen, key=lambda other: abs(other - index))[:_NEAREST]
             held = sorted({*near, *chosen[:: max(1, len(chosen) // (_ANCHORS - _NEAREST))]})
-            known = dict(zip(chosen, solved, strict=True))
             found[index] = even_against(frames[index], [(frames[i], known[i]) for i in held], base)
     return [found[i] for i in range(len(frames))]
 

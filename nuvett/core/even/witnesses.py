@@ -15,7 +15,8 @@ _FLOOR = np.array([0.02, 0.01, 0.01])  # what points cannot know better: noise, 
 _SPAN = np.array([0.3, 0.1, 0.1])  # what a single point may be off by, log2
 _TURNED = np.array([0.1, 0.03, 0.04])  # what all points together may be off by, seen from another place: they reflect
 _RECORD = 0.1  # EV: rounded numbers, shutters and diaphragms
-# What overlays were off by on crops of photographs, at so much overlap (tools/derive_overlay.py).
+# What overlays were off by at so much overlap, on pairs of crops and tiles of photographs under known gains; rounded
+# up where rendered frames of other places did worse (docs/decisions/0007).
 _OVERLAPS = (0.5, 0.6, 0.7, 0.75, 0.8, 0.85, 0.9, 0.95)
 _OFF_EV = (2.0, 1.0, 0.7, 0.5, 0.3, 0.18, 0.10, 0.08)
 _OFF_WHITE = (0.30, 0.20, 0.14, 0.12, 0.10, 0.07, 0.04, 0.03)

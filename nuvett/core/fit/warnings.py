@@ -109,16 +109,13 @@ def _skin_note(plan: FramePlan, face: FaceSeen, limits: HoldStep) -> Note | None
     old = linear_to_oklab(evened_by(plan, colour))[0]
     new = linear_to_oklab(map_to_gamut(apply_plan(plan, colour)))[0]
     chroma_old, chroma_new = float(np.hypot(*old[1:])), float(np.hypot(*new[1:]))
-    turn = np.arctan2(new[2], new[1]) - np.arctan2(old[2], old[1])
-    turned = abs(float(np.degrees((turn + np.pi) % (2 * np.pi) - np.pi)))
+    turn = np.degrees(np.arctan2(new[2], new[1]) - np.arctan2(old[2], old[1]))
+    turned = float((turn + 180) % 360 - 180)
     lighter = 116 * float(new[0] - old[0])
     words = ""
     moved = float(np.hypot(*(new[1:] - old[1:])))
-    room = (
-        1.02 if plan.holds_skin else 1.0
-    )  # a hold's soft limit is met but for rounding, which no note may call broken
-    if moved > _MOVED and min(chroma_new, chroma_old) > _MOVED and turned > limits.hue * room:
-        words = f"skin turned {turned:.0f}° towards {'yellow' if _signed(turn) > 0 else 'pink'}"
+    if moved > _MOVED and min(chroma_new, chroma_old) > _MOVED and abs(turned) > limits.hue:
+        words = f"skin turned {abs(turned):.0f}° towards {'yellow' if turned > 0 else 'pink'}"
     elif plan.made.mono.on and plan.made.mono.amount > 50:
         words = ""
     elif chroma_old > _MOVED and chroma_new < chroma_old / 2:
@@ -126,7 +123,3 @@ def _skin_note(plan: FramePlan, face: FaceSeen, limits: HoldStep) -> Note | None
     elif abs(lighter) > limits.lightness:
         words = f"skin {abs(lighter):.0f} L* {'lighter' if lighter > 0 else 'darker'}"
     return Note(kind="skin", words=words, box=face.box) if words else None
-
-
-def _signed(turn: float) -> float:
-    return float((turn + np.pi) % (2 * np.pi) - np.pi)
