@@ -7,7 +7,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 
 from nuvett.core.errors import TableError
-from nuvett.core.table.cdl import nearest_cdl, write_cdl
+from nuvett.core.table.cdl import nearest_cdl
 from nuvett.core.table.cube import read_cube, write_cube
 from nuvett.core.table.table import check_table, grid
 from nuvett.core.types import Floats
@@ -53,6 +53,7 @@ def _baked(path: Path) -> Floats:
     colours = np.ascontiguousarray(grid(_BAKED_POINTS).reshape(1, -1, 3))
     try:
         transform = ocio.FileTransform(src=str(path.resolve()), interpolation=ocio.INTERP_TETRAHEDRAL)
+        transform.setCDLStyle(ocio.CDL_ASC)
         processor = ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
         processor.apply(ocio.PackedImageDesc(colours, colours.shape[1], 1, 3))
     except ocio.Exception as error:
@@ -66,14 +67,34 @@ def table_text(table: Floats, fmt: TableFormat, title: str, comments: tuple[str,
     if fmt is TableFormat.CUBE:
         return write_cube(table, title, comments)
     if fmt is TableFormat.CDL:
-        return write_cdl(nearest_cdl(table), title)
+        return _cdl_text(table, title, comments)
     transform = ocio.Lut3DTransform(check_table(table).shape[0])
     transform.setData(np.ascontiguousarray(table, dtype=np.float32).reshape(-1))
     transform.setInterpolation(ocio.INTERP_TETRAHEDRAL)
     config = ocio.Config.CreateRaw()
     group = config.getProcessor(transform).createGroupTransform()
-    metadata = group.getFormatMetadata()
-    metadata.setID("".join(c for c in title if c.isalnum())[:40] or "look")
-    for comment in comments:
-        metadata.addChildElement("Description", comment)
+    group.getFormatMetadata().setID(_plain_id(title))
+    _describe(group, comments)
     return str(group.write(formatName="Academy/ASC Common LUT Format", config=config))
+
+
+def _cdl_text(table: Floats, title: str, comments: tuple[str, ...]) -> str:
+    cdl = nearest_cdl(table)
+    transform = ocio.CDLTransform()
+    transform.setSlope(cdl.slope)
+    transform.setOffset(cdl.offset)
+    transform.setPower(cdl.power)
+    transform.setSat(cdl.saturation)
+    transform.getFormatMetadata().setID(_plain_id(title))
+    group = ocio.GroupTransform([transform])
+    _describe(group, (*comments, cdl.words))
+    return str(group.write(formatName="ColorDecisionList", config=ocio.Config.CreateRaw()))
+
+
+def _plain_id(title: str) -> str:
+    return "".join(c for c in title if c.isascii() and c.isalnum())[:40] or "look"
+
+
+def _describe(group: ocio.GroupTransform, comments: tuple[str, ...]) -> None:
+    for comment in comments:
+        group.getFormatMetadata().addChildElement("Description", comment)

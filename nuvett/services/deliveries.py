@@ -18,8 +18,9 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError
 from nuvett.core.fit.plan import FramePlan
 from nuvett.core.render import Renderer
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.table.table import compile_plan
-from nuvett.core.types import Document
+from nuvett.core.table.cdl import nearest_cdl
+from nuvett.core.table.table import USUAL_SIZE, compile_plan
+from nuvett.core.types import Document, Floats
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.catalogue import keep_blobs, ready_frames
@@ -305,13 +306,22 @@ def zip_stream(studio: Studio, folder: str, files: list[tuple[str, str]]) -> Zip
 
 def shared_table(bench: Workbench, session: Session, series: models.Series, fmt: TableFormat, size: int) -> str:
     """The look's shared part as the text of a table. Raises InvalidChangeError before there is a look and a frame."""
-    aimed = draft_of(session, series)
-    facts = [facts_of(frame) for frame in ready_frames(session, series.id)]
-    if aimed is None or not facts:
-        raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
-    table = compile_plan(bench.shared_plan(facts, aimed), size)
+    table = _shared_table(bench, session, series, size)
     notes = (
         "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
         "A table cannot carry: even light, the fit of each frame, the finish, trims.",
     )
     return table_text(table, fmt, series.title, notes)
+
+
+def shared_cdl_words(bench: Workbench, session: Session, series: models.Series) -> str:
+    """How far the CDL of the look's shared part misses its Cube. Raises as `shared_table`."""
+    return nearest_cdl(_shared_table(bench, session, series, USUAL_SIZE)).words
+
+
+def _shared_table(bench: Workbench, session: Session, series: models.Series, size: int) -> Floats:
+    aimed = draft_of(session, series)
+    facts = [facts_of(frame) for frame in ready_frames(session, series.id)]
+    if aimed is None or not facts:
+        raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
+    return compile_plan(bench.shared_plan(facts, aimed), size)

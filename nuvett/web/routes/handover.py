@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Query
-from fastapi.responses import HTMLResponse, RedirectResponse, Response, StreamingResponse
+from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import NotFoundError
@@ -143,6 +143,13 @@ def one_file(context: Means, slug: str, delivery_id: uuid.UUID, name: str) -> Re
     if blob is None:
         raise NotFoundError
     return Response(context.studio.blobs.read(blob), media_type="application/octet-stream", headers=_attachment(name))
+
+
+@router.get("/cdl-fit")
+def cdl_fit(context: Means, slug: str) -> PlainTextResponse:
+    with context.session() as session:
+        words = deliveries.shared_cdl_words(context.studio.bench, session, find_series(session, slug))
+    return PlainTextResponse(words)
 
 
 @router.get("/look.{suffix}")
