@@ -4,6 +4,7 @@ from collections.abc import Callable
 from itertools import product
 from typing import Any
 
+import cv2
 import numpy as np
 
 from bench.pictures import Named, photographs, rendered, stills
@@ -14,7 +15,8 @@ from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.hand import saturate
 from nuvett.core.fit.holds import near_skin
 from nuvett.core.fit.plan import apply_plan
-from nuvett.core.look.steps import HoldStep
+from nuvett.core.look.look import Look
+from nuvett.core.look.steps import HoldStep, MoveStep
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.render import Renderer
 from nuvett.core.spaces.cielab import difference
@@ -47,24 +49,53 @@ def table_errors() -> Table:
     return table
 
 
-def inferred_tables() -> Table:
-    """A table inferred from one pair, on that picture and on others."""
-    table = Table("Table inferred from one pair", ("picture", "mean CIEDE2000"))
-    pictures = rendered()[:4] + photographs()[:2]
-    plan = plan_for(pictures[0].proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)
+Grade = Callable[[np.ndarray], np.ndarray]
+
+
+def _grade_of(look: Look, still: Named, source: Named) -> Grade:
+    plan = plan_for(source.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), look)
     renderer = Renderer(compile_plan(plan))
+    return lambda pixels: np.asarray(renderer.picture(pixels, 16) / 65535, dtype=np.float32)
 
-    def encoded(picture: Named) -> np.ndarray:
-        return np.asarray(picture.pixels / 255, dtype=np.float32)
 
-    before, after = encoded(pictures[0]), np.asarray(renderer.picture(pictures[0].pixels) / 255, dtype=np.float32)
+def _hand_made(pixels: np.ndarray) -> np.ndarray:
+    """A grade that is none of our steps: a curve for each channel, greens turned and blues paled in HSV."""
+    red, green, blue = np.moveaxis((pixels / 255).astype(np.float32), -1, 0)
+    curved = [red**0.85, 0.04 + 0.93 * green**1.1, 0.1 + 0.8 * blue**2 * (3 - 2 * blue)]
+    hsv = cv2.cvtColor(np.stack(curved, axis=-1), cv2.COLOR_RGB2HSV)
+    hue = hsv[..., 0].copy()
+    hsv[..., 0] = hue - 30 * np.exp(-(((hue - 110) / 35) ** 2))
+    hsv[..., 1] = hsv[..., 1] * (1 - 0.4 * np.exp(-(((hue - 220) / 30) ** 2)))
+    return np.clip(cv2.cvtColor(hsv, cv2.COLOR_HSV2RGB), 0, 1)
+
+
+def inferred_tables() -> Table:
+    """Tables inferred from one pair of 8-bit pictures, on that picture and on others."""
+    columns = ("look", "the pair itself", "other pictures, mean", "other pictures, worst")
+    table = Table("Table inferred from one pair, mean CIEDE2000 to the look itself", columns)
+    pictures = rendered()[:4] + photographs()[:2]
+    toning = FULL.model_copy(update={"moves": MoveStep(on=False)})
+    for name, look in (("toning, 4 stills", toning), ("with hue moves, 4 stills", FULL), ("by hand in HSV", None)):
+        own: list[float] = []
+        others: list[float] = []
+        for still, source in product(stills() if look else stills()[:1], (pictures[0], pictures[4])):
+            errors = _inference_errors(_grade_of(look, still, source) if look else _hand_made, source, pictures)
+            own.append(errors.pop(source.name))
+            others += errors.values()
+        table.add(name, *(round(float(v), 2) for v in (np.mean(own), np.mean(others), np.max(others))))
+    return table
+
+
+def _inference_errors(grade: Grade, source: Named, pictures: list[Named]) -> dict[str, float]:
+    before = np.asarray(source.pixels / 255, dtype=np.float32)
+    after = np.rint(grade(source.pixels) * 255).astype(np.float32) / 255
     found = Renderer(infer_table([(before, register(before, after))]).table)
+    errors = {}
     for picture in pictures:
         pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
-        ours, truth = (to_linear((r.picture(pixels, 16) / 65535).astype(np.float32)) for r in (found, renderer))
-        kind = "the pair itself" if picture is pictures[0] else picture.name
-        table.add(kind, round(float(difference(ours, truth).mean()), 2))
-    return table
+        ours = (found.picture(pixels, 16) / 65535).astype(np.float32)
+        errors[picture.name] = float(difference(to_linear(ours), to_linear(grade(pixels))).mean())
+    return errors
 
 
 def _ramps() -> list[np.ndarray]:

@@ -39,7 +39,17 @@ def test_the_look_is_found_again_and_holds_on_another_picture(renderer: Renderer
     assert found.residual < 0.6 and found.local == 0 and not found.warnings
     other = load_rgb(DEMO / "frames" / "AT-0101.jpg")[::4, ::4]
     ours, truth = (encoded(r.picture(other, 16)) for r in (Renderer(found.table), renderer))
-    assert difference(to_linear(ours), to_linear(truth)).mean() < 1
+    assert difference(to_linear(ours), to_linear(truth)).mean() < 0.5
+
+
+def test_colours_that_were_not_seen_get_the_looks_tone_and_tint(photo: np.ndarray) -> None:
+    def grade(colours: np.ndarray) -> np.ndarray:
+        return np.asarray(0.1 + 0.8 * colours ** [1.2, 1.4, 1.2], dtype=np.float32)
+
+    found = infer_table([(encoded(photo), grade(encoded(photo)))])
+    unseen = grid(33)[~found.seen]
+    made, wanted, untouched = (to_linear(np.clip(c, 0, 1)) for c in (found.table[~found.seen], grade(unseen), unseen))
+    assert difference(made, wanted).mean() < 0.5 * difference(untouched, wanted).mean()
 
 
 def test_the_identity_is_found_where_seen_and_kept_where_not(photo: np.ndarray) -> None:

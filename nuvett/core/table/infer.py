@@ -10,13 +10,15 @@ from scipy.sparse.linalg import cg
 
 from nuvett.core.errors import PairError
 from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.table.broad import broad_look
 from nuvett.core.table.table import check_table, grid
 from nuvett.core.types import Encoded01, Floats
 
 SIZE = 33
 _SMOOTHNESS = 0.02  # weight of second differences against one seen pixel per cell on average
-_IDENTITY = 2e-5  # pull toward no change, felt only where nothing was seen
+_BROAD = 2e-5  # pull toward the broad look, felt only where nothing was seen
 _ROUNDS = 3  # reweighting rounds
 _BLOCK = 16  # pixels a side of the blocks that local agreement is judged on
 _LOCAL_EDIT = 3.0  # mean CIEDE2000 of a block, beyond what the rest shows, that points to a local edit
@@ -108,8 +110,9 @@ def _smoothness(size: int) -> sparse.csr_matrix:
 def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
     """Table of registered pairs of encoded sRGB pictures (H, W, 3).
 
-    Regularised regression: trilinear weights on the seen pixels, second differences kept small, no change where nothing
-    was seen; pixels that do not agree with the table or whose surroundings do not are weighed down (Huber 1964).
+    Regularised regression: trilinear weights on the seen pixels, second differences kept small, the pair's broad look
+    (`broad_look`) where nothing was seen; pixels that do not agree with the table or whose surroundings do not are
+    weighed down (Huber 1964).
     Raises PairError when there is nothing to work from.
     """
     if not pairs:
@@ -120,11 +123,14 @@ def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
     after = np.concatenate([a.reshape(-1, 3) for _, a in cut])
     design = _design(before, SIZE)
     penalty = _SMOOTHNESS * len(before) / SIZE**2 * _smoothness(SIZE)
-    penalty = penalty + _IDENTITY * len(before) / SIZE**2 * sparse.eye_array(SIZE**3, format="csr")
+    penalty = penalty + _BROAD * len(before) / SIZE**2 * sparse.eye_array(SIZE**3, format="csr")
     weight = np.ones(len(before))
-    change = np.zeros((SIZE**3, 3))
+    labs = [linear_to_oklab(to_linear(np.clip(p, 0, 1))) for p in (before, after)]
+    even, own = grid(SIZE).reshape(-1, 3), np.zeros((SIZE**3, 3))
     for _ in range(_ROUNDS):
-        change = _solve(design, penalty, weight, after - before, change)
+        broad = broad_look(labs[0], labs[1], weight).encoded(even) - even
+        own = _solve(design, penalty, weight, after - before - design @ broad, own)
+        change = broad + own
         miss = np.linalg.norm(before + design @ change - after, axis=1)
         weight = _agreement(miss, [b.shape[:2] for b, _ in cut])
     error = difference(*(to_linear(np.clip(p, 0, 1).astype(np.float32)) for p in (before + design @ change, after)))
