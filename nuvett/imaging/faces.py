@@ -22,10 +22,12 @@ _SIZES = (1.0, 0.7, 0.5, 0.35)  # of the pieces that are looked at, in shares of
 _MOST_CANDIDATES, _MOST = 8, 8
 _LOOKS = tuple((size, flip, turn) for size in (1.6, 2.2, 3.0) for flip in (False, True) for turn in (-12, 0, 12))
 _OFF_CENTRE = 0.18  # how far from the middle of a closer look a face may lie
+_STEADY = 0.16  # spread of the logarithm of a face's width over the closer looks; faces of people 0.03 to 0.14
 _SKIN_COUNTS = 0.2  # of the score: whether the place has the colour of skin
 _INNER = 0.22  # margin of a face's box that may hold hair or background
 _FEWEST = 12  # pixels that a face needs to say anything
 _HUE_WIDTH, _COLOURLESS, _MOSTLY, _NEAR = 14.0, 0.025, 0.84, 1.7
+_EVEN = (0.18, 0.26)  # chroma of the palest tenth against the purest: glass and metal have parts without colour
 FOUND = 0.65
 """Score from which a place counts as a face."""
 
@@ -117,11 +119,14 @@ def _pieces() -> list[tuple[float, float, float]]:
     return found
 
 
-def _closer(pixels: np.ndarray, face: Face) -> float:
-    """Mean answer of the network to closer looks at a face: at three sizes, mirrored, and turned a little."""
+def _closer(pixels: np.ndarray, face: Face) -> tuple[float, float]:
+    """Mean answer of the network to closer looks at a face, and the spread of the logarithm of the widths it gives.
+
+    The looks are at three sizes, mirrored, and turned a little.
+    """
     height, width = pixels.shape[:2]
     middle = ((face.x + face.width / 2) * width, (face.y + face.height / 2) * height)
-    answers = []
+    answers, widths = [], []
     for size, flip, turn in _LOOKS:
         scale = _SIDE / (size * max(face.width * width, face.height * height))
         shrink = min(1.0, 2 * scale)  # most of the way by area, so that the turn does not skip pixels
@@ -131,8 +136,10 @@ def _closer(pixels: np.ndarray, face: Face) -> float:
         matrix[:, 2] = matrix[:, 2] + _SIDE / 2 - np.array(centre)
         square = cv2.warpAffine(small, matrix, (_SIDE, _SIDE), borderMode=cv2.BORDER_REFLECT)
         sure, boxes = _ask(np.ascontiguousarray(square[:, ::-1]) if flip else square)
-        answers.append(float(sure[np.abs(boxes[:, :2] - 0.5).max(axis=1) < _OFF_CENTRE].max()))
-    return float(np.mean(answers))
+        best = int(np.where(np.abs(boxes[:, :2] - 0.5).max(axis=1) < _OFF_CENTRE, sure, -1).argmax())
+        answers.append(float(sure[best]))
+        widths.append(max(float(boxes[best, 2]), 1e-3) / scale)
+    return float(np.mean(answers)), float(np.std(np.log(widths)))
 
 
 def _looks_like_skin(pixels: Linear) -> float:
@@ -140,19 +147,26 @@ def _looks_like_skin(pixels: Linear) -> float:
     lab = linear_to_oklab(face_colour(pixels)[None])[0]
     off = (np.degrees(np.arctan2(lab[2], lab[1])) - SKIN_HUE + 180) % 360 - 180
     alike = 0.5 if np.hypot(lab[1], lab[2]) < _COLOURLESS else float(np.exp(-((off / _HUE_WIDTH) ** 2)))
-    mostly = float((near_skin(linear_to_oklab(pixels)).radius < _NEAR).mean()) >= _MOSTLY
+    every = linear_to_oklab(pixels)
+    if alike > 0.5:
+        pale, pure = np.quantile(np.hypot(every[:, 1], every[:, 2]), (0.1, 0.9))
+        alike *= float(np.interp(pale / max(pure, 1e-6), _EVEN, (0, 1)))
+    mostly = float((near_skin(every).radius < _NEAR).mean()) >= _MOSTLY
     return alike if mostly else alike / 2
 
 
 def _judged(face: Face, proxy: Linear, pixels: np.ndarray) -> Face | None:
-    """A candidate with its score and colour; none where it is too small to say anything."""
+    """A candidate with its score and colour; none where it is too small, or its size too unsteady, to say anything."""
     height, width = proxy.shape[:2]
     left, right = (round(min(1, max(0, face.x + share * face.width)) * width) for share in (_INNER, 1 - _INNER))
     top, bottom = (round(min(1, max(0, face.y + share * face.height)) * height) for share in (_INNER, 1 - _INNER))
     inner = proxy[top:bottom, left:right].reshape(-1, 3)
     if len(inner) < _FEWEST:
         return None
-    seen = (face.score + _closer(pixels, face)) / 2
+    answer, spread = _closer(pixels, face)
+    if spread > _STEADY:
+        return None
+    seen = (face.score + answer) / 2
     score = seen + _SKIN_COUNTS * (2 * _looks_like_skin(inner) - 1)
     red, green, blue = (float(v) for v in face_colour(inner))
     return replace(face, score=float(np.clip(score, 0, 1)), colour=(red, green, blue))
