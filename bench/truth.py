@@ -1,5 +1,8 @@
 """Whether a look leaves things their colour, holds what it is asked to hold, and says only what is so."""
 
+from itertools import product
+from typing import Literal
+
 import numpy as np
 
 from bench.pictures import Named, photographs, rendered, stills
@@ -18,7 +21,7 @@ from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.series import Measured, Pools, even_series, plan_in_series
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
-from nuvett.core.types import Floats
+from nuvett.core.types import Floats, Linear
 from nuvett.imaging.faces import Face, find_faces
 
 _COLOURED = 0.1  # OKLab chroma from which a thing counts as strongly coloured
@@ -101,26 +104,47 @@ def tint_steps() -> Table:
     return table
 
 
+def _taken_back(free: FramePlan, held: FramePlan, sample: Linear) -> tuple[float, float | None]:
+    """Share of a look's movement that a hold takes back, of all colours (N, 3) and of neutral ones."""
+    lab = linear_to_oklab(sample)
+    moved = np.linalg.norm(apply_plan(free, sample) - lab, axis=1)
+    back = np.linalg.norm(apply_plan(held, sample) - apply_plan(free, sample), axis=1)
+    calm = np.hypot(lab[:, 1], lab[:, 2]) < _NEUTRAL
+    return float(back.sum() / moved.sum()), float(back[calm].sum() / moved[calm].sum()) if calm.any() else None
+
+
+def _outside(proxy: Floats, faces: list[Face]) -> Linear:
+    """Pixels (N, 3) outside the boxes of faces."""
+    height, width = proxy.shape[:2]
+    free = np.ones((height, width), dtype=bool)
+    for face in faces:
+        rows = slice(max(0, int(face.y * height)), int((face.y + face.height) * height) + 1)
+        free[rows, max(0, int(face.x * width)) : int((face.x + face.width) * width) + 1] = False
+    pixels = proxy[free]
+    return pixels[:: max(1, len(pixels) // 4096)]
+
+
 def holds() -> Table:
-    """Share of the look that holding skin everywhere takes back outside faces, where no skin is."""
-    table = Table("Hold of skin: look taken back, % of its movement", ("pictures", "all colours", "neutrals"))
-    look = FULL.model_copy(update={"hold": HoldStep(on=True, where="everywhere")})
-    for name, pictures in (("photographs", photographs()), ("rendered frames", rendered())):
-        every, neutral = [], []
-        for picture in pictures:
-            if find_faces(picture.proxy):
-                continue
-            sample = stratified_sample(picture.proxy, count=4096)
-            calm = np.hypot(*linear_to_oklab(sample)[:, 1:].T) < _NEUTRAL
-            for still in stills():
-                source, target = picture.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3)
-                free, held = (apply_plan(plan_for(source, target, used), sample) for used in (FULL, look))
-                moved = np.linalg.norm(free - linear_to_oklab(sample), axis=1)
-                back = np.linalg.norm(held - free, axis=1)
-                every.append(back.sum() / moved.sum())
-                if calm.any():
-                    neutral.append(back[calm].sum() / moved[calm].sum())
-        table.add(name, round(100 * float(np.mean(every)), 1), round(100 * float(np.mean(neutral)), 1))
+    """Share of a full-strength look that holding skin takes back outside faces, by where skin is held."""
+    columns = ("skin held", "pictures", "all colours, median", "neutrals, median", "all colours, mean")
+    table = Table("Hold of skin: look taken back outside faces, % of its movement, 4 stills", columns)
+    seen = [(frame.proxy, frame.faces) for frame in frames()] + [(p.proxy, find_faces(p.proxy)) for p in photographs()]
+    free = FULL.model_copy(update={"hold": HoldStep(on=False)})
+    ways: tuple[tuple[str, Literal["faces", "everywhere"], bool], ...] = (
+        ("where a face is found, the usual", "faces", True),
+        ("where a face is found, in pictures without one", "faces", False),
+        ("everywhere, in pictures without a face", "everywhere", False),
+    )
+    for name, where, with_face in ways:
+        held = FULL.model_copy(update={"hold": HoldStep(on=True, where=where)})
+        chosen = [(proxy, faces) for proxy, faces in seen if bool(faces) is with_face]
+        found = []
+        for (proxy, faces), still in product(chosen, stills()):
+            plans = _plan(proxy, still, free, faces), _plan(proxy, still, held, faces)
+            found.append(_taken_back(plans[0], plans[1], _outside(proxy, faces)))
+        every, neutral = [f[0] for f in found], [f[1] for f in found if f[1] is not None]
+        values = (np.median(every), np.median(neutral), np.mean(every))
+        table.add(name, len(chosen), *(round(100 * float(v), 1) for v in values))
     return table
 
 

@@ -28,7 +28,7 @@ _INNER = 0.22  # margin of a face's box that may hold hair or background
 _FEWEST = 12  # pixels that a face needs to say anything
 _HUE_WIDTH, _COLOURLESS, _MOSTLY, _NEAR = 14.0, 0.025, 0.84, 1.7
 _EVEN = (0.18, 0.26)  # chroma of the palest tenth against the purest: glass and metal have parts without colour
-FOUND = 0.65
+FOUND = 0.67
 """Score from which a place counts as a face."""
 
 
