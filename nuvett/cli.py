@@ -15,8 +15,9 @@ from nuvett.core.errors import NuvettError
 from nuvett.core.fit.usual import usual_look
 from nuvett.core.look.look import Look, parse_look
 from nuvett.core.look.steps import EvenStep
+from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.family import Family
-from nuvett.core.reading.reading import Reading, Target, Weighed, blend, lightness_marks, zone_colours
+from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
@@ -167,13 +168,14 @@ def _rectangle(text: str) -> Patch:
 
 def reading_report(reading: Reading) -> dict[str, Any]:
     """A reading as the command line prints it; lightness is CIE L*."""
+    marks = lightness_marks(reading.statistics.lightness)
     return {
         "share": round(reading.share, 4),
         "palette": [
             {"hex": c.hex, "name": c.name, "oklch": [round(v, 4) for v in c.lch], "share": round(c.share, 4)}
             for c in reading.palette
         ],
-        "lightness": {str(share): round(value, 2) for share, value in lightness_marks(reading.statistics).items()},
+        "lightness": {str(share): round(value, 2) for share, value in marks.items()},
         "zones": {name: [round(float(v), 4) for v in lab] for name, lab in zone_colours(reading.statistics).items()},
     }
 

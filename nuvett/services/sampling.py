@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session, defer
 from nuvett.core.errors import ConflictError, InvalidChangeError, TargetError
 from nuvett.core.fit.usual import WITHOUT_COLOUR, is_monochrome, usual_look
 from nuvett.core.look.look import Look
-from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read, zone_colours
+from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read
 from nuvett.core.reading.regions import Sampling, sampling_weights
-from nuvett.core.types import Mask01, OKLab
+from nuvett.core.types import Mask01
 from nuvett.services import history
 from nuvett.services.gather import refuse
 from nuvett.services.studio import Studio
@@ -221,11 +221,6 @@ def target_document(row: models.Target) -> Target:
         return Target.model_validate(row.document)
     except ValueError as error:
         raise TargetError("The target was kept by another version of this application.") from error
-
-
-def zone_tints(target: Target) -> dict[str, OKLab]:
-    """Mean OKLab colour (3,) of each zone of a target."""
-    return zone_colours(target.statistics)
 
 
 def lock_series(session: Session, series: models.Series) -> None:

@@ -16,21 +16,21 @@ from nuvett.core.errors import InvalidChangeError, TruncatedFileError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
-from nuvett.core.fit.statistics import thin
+from nuvett.core.fit.statistics import quantiles_of, thin
 from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
 from nuvett.core.fit.warnings import FaceSeen, Note, notes_on
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import STRAIGHT
+from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.palette import Palette, find_palette
-from nuvett.core.reading.reading import MARKS, Target
+from nuvett.core.reading.reading import Target
 from nuvett.core.render import Cut, Pixels, Renderer
 from nuvett.core.series import Measured, Pools, finished_cloud, plain_cloud, plan_in_series, plan_shared
-from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.spatial.finish import Finisher
 from nuvett.core.table.table import USUAL_SIZE
-from nuvett.core.types import Linear, OKLab
+from nuvett.core.types import Linear, OKLab, Quantiles
 from nuvett.imaging.decode import Limits, decode
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
@@ -100,12 +100,14 @@ class Summary:
 
     drift : from the target, none without one
     palette : a few colours with their shares
+    tone : (65,) quantiles of its lightness
     marks : (7,) CIE L* at the shares of MARKS
     cloud : (N, 3) OKLab colours
     """
 
     drift: Drift | None
     palette: Palette
+    tone: Quantiles
     marks: tuple[float, ...]
     cloud: OKLab
 
@@ -211,11 +213,12 @@ class Workbench:
         def make() -> Summary:
             sample = self.sample(frame.sample)
             cloud = finished_cloud(plan, sample) if plan else plain_cloud(sample)
-            lightness = np.quantile(cloud[:, 0], MARKS)
+            tone = quantiles_of(cloud[:, 0])
             return Summary(
                 drift=measure_drift(cloud, self._aim(aimed)[1]) if aimed else None,
                 palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE, FINE),
-                marks=tuple(neutral_cielab(float(value)) for value in lightness),
+                tone=tone,
+                marks=tuple(lightness_marks(tone).values()),
                 cloud=cloud,
             )
 

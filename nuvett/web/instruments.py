@@ -8,19 +8,18 @@ import numpy as np
 
 from nuvett.core.fit.pairing import Paired
 from nuvett.core.fit.statistics import PROBABILITIES, Statistics, thin
+from nuvett.core.reading.column import tone_column
 from nuvett.core.reading.palette import Palette, PaletteColour
-from nuvett.core.reading.reading import density, lightness_marks
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import from_linear, to_hex
-from nuvett.core.types import OKLab
+from nuvett.core.types import OKLab, Quantiles
 from nuvett.services.sampling import Lit
 
 CHART_CHROMA = 0.17  # OKLab chroma at the rim of the colour chart
 _CLOUD_DOTS = 220
-_DENSITY_BINS = 64
 
 
 @dataclass(frozen=True)
@@ -54,30 +53,14 @@ class ToneSide:
     marks: list[tuple[float, float]]
 
 
-def tone_side(statistics: Statistics) -> ToneSide:
-    """Outline and marks (share, L*) of a lightness distribution."""
-    values = density(statistics, _DENSITY_BINS)
-    return ToneSide(_outline(values), list(lightness_marks(statistics).items()))
-
-
-def tone_side_of(cloud: OKLab) -> ToneSide:
-    """As `tone_side`, from a colour cloud (N, 3)."""
-    counts, _ = np.histogram(np.clip(cloud[:, 0], 0, 1), bins=_DENSITY_BINS, range=(0, 1))
-    smooth = np.convolve(np.pad(counts / max(1, len(cloud)), 2, mode="edge"), np.full(5, 0.2), mode="valid")
-    shares = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
-    lightness = lightness_of_oklab(np.quantile(cloud[:, 0], shares).astype(np.float32))
-    return ToneSide(_outline(smooth), [(s, float(v)) for s, v in zip(shares, lightness, strict=True)])
-
-
-def _outline(values: np.ndarray) -> list[tuple[float, float]]:
-    centres = ((np.arange(len(values)) + 0.5) / len(values)).astype(np.float32)
-    lightness = np.clip(lightness_of_oklab(centres), 0, 100)
-    # Density over L*, not over OKLab L: dark bins cover less of the axis.
-    widths = np.gradient(lightness_of_oklab(np.linspace(0, 1, len(values) + 1, dtype=np.float32)))[:-1]
-    heights = values / np.maximum(widths, 0.2)
-    heights = heights / max(float(heights.max()), 1e-9)
-    pairs = [(round(float(h), 4), round(100 - float(y), 2)) for h, y in zip(heights, lightness, strict=True)]
-    return [(0.0, 100.0), *pairs, (0.0, 0.0)]
+def tone_side(quantiles: Quantiles) -> ToneSide:
+    """Outline and marks (share, L*) of a lightness distribution, from its quantiles (65,)."""
+    column = tone_column(quantiles)
+    pairs = [
+        (round(float(width), 4), round(100 - float(lightness), 2))
+        for width, lightness in zip(column.width, column.lightness, strict=True)
+    ]
+    return ToneSide([(0.0, 100.0), *pairs, (0.0, 0.0)], list(column.marks.items()))
 
 
 @dataclass(frozen=True)

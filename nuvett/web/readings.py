@@ -252,7 +252,7 @@ def reading_view(row: Any, reading: Reading) -> ReadingView:
         share=reading.share,
         bands=palette_bands(reading.palette),
         swatches=[swatch_of(i, c) for i, c in enumerate(reading.palette)],
-        tone=tone_side(reading.statistics),
+        tone=tone_side(reading.statistics.lightness),
         dots=chart_palette(reading.palette),
         cloud=chart_cloud(reading.statistics.cloud),
         zones=zone_views(reading),
@@ -282,7 +282,11 @@ def _target_view(session: Session, series: Any, draft: sampling.Draft | None) ->
         except TargetError:
             return None
     return TargetView(
-        row.number, row.name, palette_bands(document.palette), tone_side(document.statistics), zone_views(document)
+        row.number,
+        row.name,
+        palette_bands(document.palette),
+        tone_side(document.statistics.lightness),
+        zone_views(document),
     )
 
 

@@ -7,8 +7,11 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from nuvett.core.fit.hand import curve_through, master_table
+from nuvett.core.fit.hand import curve_through, landings, master_table
+from nuvett.core.fit.holds import hold_bounds
 from nuvett.core.fit.pairing import paired
+from nuvett.core.fit.plan import FramePlan
+from nuvett.core.fit.zones import ZONES
 from nuvett.core.look.look import STEPS, Look
 from nuvett.core.look.steps import HUES, CurveStep, FamilyHold
 from nuvett.core.look.words import HELD_WHERE, LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
@@ -32,7 +35,6 @@ from nuvett.web.instruments import (
     pairing_view,
     place_of,
     tone_side,
-    tone_side_of,
 )
 from nuvett.web.tiles import Labels, picture_address, tile_of
 
@@ -137,36 +139,23 @@ class ZoneHandle:
     handle_y: float
 
 
-def _arrows(look: Look) -> list[Arrow]:
+def _arrows(plan: FramePlan) -> list[Arrow]:
     found = []
-    for index, move in enumerate(look.moves.own):
-        lightness, a, b = move.source
-        turn, richer = np.radians(move.hue), 1 + move.chroma / 100
-        to = (
-            lightness + move.lightness / 116,
-            richer * (a * np.cos(turn) - b * np.sin(turn)),
-            richer * (a * np.sin(turn) + b * np.cos(turn)),
-        )
-        shown, landed = coloured(move.source), coloured((float(to[0]), float(to[1]), float(to[2])))
-        found.append(
-            Arrow(index, *place_of(a, b), *place_of(landed.lab[1], landed.lab[2]), shown.hex, landed.hex, shown.name)
-        )
+    for index, (move, landed) in enumerate(zip(plan.made.own, landings(plan.made), strict=True)):
+        lightness, a, b = (float(v) for v in landed)
+        start, end = coloured(move.source), coloured((lightness, a, b))
+        found.append(Arrow(index, *place_of(*move.source[1:]), *place_of(a, b), start.hex, end.hex, start.name))
     return found
 
 
-def _zone_handles(look: Look, tints: dict[str, Any]) -> list[ZoneHandle]:
+def _zone_handles(look: Look, plan: FramePlan) -> list[ZoneHandle]:
     found: list[ZoneHandle] = []
-    for zone, tint in tints.items():
-        hue = getattr(look.zones, f"{zone}_hue")
-        a, b = float(tint[1]), float(tint[2])
-        if hue is not None:
-            chroma, angle = getattr(look.zones, f"{zone}_chroma") / 100, np.radians(hue)
-            a, b = float(chroma * np.cos(angle)), float(chroma * np.sin(angle))
-        x, y = place_of(a, b)
+    for zone, aim in zip(ZONES, plan.zone_aims, strict=True):
+        x, y = place_of(*aim)
         beside = x
         while any(abs(beside - z.handle_x) < _APART and abs(y - z.handle_y) < _APART for z in found):
             beside += _APART
-        found.append(ZoneHandle(zone, x, y, hue is not None, beside, y))
+        found.append(ZoneHandle(zone, x, y, getattr(look.zones, f"{zone}_hue") is not None, beside, y))
     return found
 
 
@@ -182,16 +171,9 @@ class Ring:
 
 
 def _ring(index: int, hold: FamilyHold) -> Ring:
-    _, a, b = hold.family.colour
-    chroma, hue = float(np.hypot(a, b)), float(np.arctan2(b, a))
-    turn, share = np.radians(hold.hue), hold.chroma / 100
-    corners = []
-    for t in np.linspace(0, 2 * np.pi, 24, endpoint=False):
-        c, h = chroma * (1 + share * np.cos(t)), hue + turn * np.sin(t)
-        x, y = place_of(float(c * np.cos(h)), float(c * np.sin(h)))
-        corners.append(f"{x:.1f},{y:.1f}")
-    c, h = chroma * (1 + share), hue + turn
-    return Ring(index, family_name(hold), " ".join(corners), *place_of(float(c * np.cos(h)), float(c * np.sin(h))))
+    corners = [place_of(float(a), float(b)) for a, b in hold_bounds(hold)]
+    points = " ".join(f"{x:.1f},{y:.1f}" for x, y in corners)
+    return Ring(index, family_name(hold), points, *corners[0])
 
 
 def curve_paths(curve: CurveStep) -> dict[str, str]:
@@ -220,11 +202,10 @@ def instruments(context: Context, easel: Easel) -> dict[str, Any]:
     if easel.reference is not None:
         with context.session() as session:
             reference = sampling.kept_reading(session, easel.reference.id)
-    tints = sampling.zone_tints(target)
     return {
-        "reference_tone": tone_side(reference.statistics),
-        "frame_tone": tone_side_of(finished.cloud),
-        "original_tone": tone_side_of(original.cloud),
+        "reference_tone": tone_side(np.asarray(reference.statistics.lightness)),
+        "frame_tone": tone_side(finished.tone),
+        "original_tone": tone_side(original.tone),
         "pairing": pairing_view(pairing),
         "pairing_sources": _coloured_palette(pairing.source),
         "pairing_targets": _coloured_palette(pairing.target),
@@ -234,8 +215,8 @@ def instruments(context: Context, easel: Easel) -> dict[str, Any]:
         "notes": bench.notes(easel.frame, plan, look),
         "dots": chart_palette(finished.palette),
         "cloud": chart_cloud(finished.cloud),
-        "arrows": _arrows(look),
-        "zone_handles": _zone_handles(look, tints) if look.zones.on else [],
+        "arrows": _arrows(plan),
+        "zone_handles": _zone_handles(look, plan) if look.zones.on else [],
         "rings": [_ring(i, hold) for i, hold in enumerate(look.kept)],
         "curves": curve_paths(look.curve),
         "look": look.model_dump(mode="json"),

@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 
 from nuvett.core.errors import TargetError, TooFewPixelsError
 from nuvett.core.fit.statistics import PROBABILITIES, measure
+from nuvett.core.reading.column import density
 from nuvett.core.reading.family import Family, membership
 from nuvett.core.reading.palette import find_palette
-from nuvett.core.reading.reading import Reading, Weighed, blend, density, read, zone_colours
+from nuvett.core.reading.reading import Reading, Weighed, blend, read, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -113,7 +114,7 @@ def test_readings_survive_json_exactly(still: np.ndarray) -> None:
     again = Reading.model_validate_json(reading.model_dump_json())
     assert again.model_dump_json() == reading.model_dump_json()
     assert set(zone_colours(again.statistics)) == {"shadow", "midtone", "highlight"}
-    assert density(again.statistics).sum() == pytest.approx(1, abs=1e-5)
+    assert density(again.statistics.lightness).sum() == pytest.approx(1, abs=1e-5)
 
 
 @given(ours.seeds)

@@ -91,6 +91,12 @@ def move_by_hand(lab: OKLab, moves: tuple[OwnMove, ...]) -> OKLab:
     ).astype(np.float32)
 
 
+def landings(made: HandMade) -> OKLab:
+    """Where the moves made by hand take their own sources, OKLab (K, 3): others that reach a source count too."""
+    sources = np.array([m.source for m in made.own], dtype=np.float32).reshape(-1, 3)
+    return only(made.own_part, sources, move_by_hand(sources, made.own))
+
+
 def _white(lab: OKLab, step: WhiteStep) -> OKLab:
     return linear_to_oklab(apply_gains(oklab_to_linear(lab), join_gains(0, step.warmth, step.tint)))
 

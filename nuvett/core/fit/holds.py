@@ -159,6 +159,20 @@ def _held(old: OKLab, new: OKLab, limits: HoldStep | FamilyHold) -> OKLab:
     return np.stack([lightness, a, b], axis=1)
 
 
+def hold_bounds(hold: FamilyHold, steps: int = 12) -> Floats:
+    """Border (N, 2), in a and b, that a held family's own colour never passes: its limits of chroma and of hue.
+
+    The corner of most chroma and most turn comes first.
+    """
+    _, a, b = hold.family.colour
+    chroma, hue = float(np.hypot(a, b)), float(np.arctan2(b, a))
+    turn, share = float(np.radians(hold.hue)), hold.chroma / 100
+    turns = np.linspace(turn, -turn, steps)
+    angles = np.concatenate([hue + turns, hue - turns])
+    chromas = np.repeat([chroma * (1 + share), chroma * max(0.0, 1 - share)], steps)
+    return np.stack([chromas * np.cos(angles), chromas * np.sin(angles)], axis=1).astype(np.float32)
+
+
 def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldStep | FamilyHold) -> OKLab:
     """OKLab colours (N, 3) after a look, those near a family kept near where they were before."""
     index = np.flatnonzero(near.radius < _INNER + _WIDEST)

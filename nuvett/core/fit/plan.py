@@ -16,6 +16,7 @@ from nuvett.core.fit.keep import NOTHING_KEPT, Keeps, keep_own_colour, keeps_of
 from nuvett.core.fit.moves import CLUSTERS, FINE, Move, apply_moves, fit_moves
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS, Statistics, interpolate_zones, thin
 from nuvett.core.fit.tone import TONE_GRID, aim_ends, apply_curve, fit_tone, steepest_slope
+from nuvett.core.fit.zones import asked_tints, lightened, zone_aims, zone_amounts
 from nuvett.core.look.look import Look, Trim
 from nuvett.core.look.steps import (
     ExposureStep,
@@ -25,11 +26,10 @@ from nuvett.core.look.steps import (
     Pin,
     SaturationStep,
     WhiteStep,
-    ZoneStep,
 )
 from nuvett.core.reading.palette import Colour, Edits, Palette, find_palette
 from nuvett.core.reading.reading import Target
-from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
+from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.spaces.gamut import ease_outward
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space
@@ -45,6 +45,7 @@ class FramePlan(Document):
     tone : (129,) OKLab lightness out, on an even grid of lightness in
     zone_from, zone_to : (17, 2) tints by zone before and after
     zone_matrix : (17, 4) spread about the tint, rows of a 2 by 2 matrix
+    zone_aims : a and b that shadow, midtone and highlight aim at, before amounts
     moves : colour moves, at their amounts
     keeps : what the fitted stages leave whites and strongly coloured things of their own colour
     skin : centres of the skin of faces found in the frame; none for skin in general
@@ -60,6 +61,7 @@ class FramePlan(Document):
     zone_from: StoredArray
     zone_to: StoredArray
     zone_matrix: StoredArray
+    zone_aims: tuple[tuple[float, float], ...] = ()
     moves: tuple[Move, ...]
     keeps: Keeps = NOTHING_KEPT
     white: WhiteStep
@@ -137,53 +139,6 @@ def even_only(gains: Floats, trim: Trim | None = None, camera: float = 0.0) -> F
     )
 
 
-ZONES = ("shadow", "midtone", "highlight")
-
-
-def zone_shares(step: ZoneStep) -> Floats:
-    """(3, 17) shares of shadow, midtone and highlight in each zone, summing to 1, that cross over smoothly.
-
-    Shadow and highlight part at the crossover; the midtone is where both have faded, within the width.
-    """
-    lightness = lightness_of_oklab(ZONE_LIGHTNESS)
-    half = step.width / 2
-    shadow = _fade((step.crossover - lightness) / half)
-    highlight = _fade((lightness - step.crossover) / half)
-    return np.stack([shadow, 1 - shadow - highlight, highlight]).astype(np.float32)
-
-
-def zone_amounts(step: ZoneStep) -> Floats:
-    """(17,) amount 0 to 1.5 by zone."""
-    percents = np.array([getattr(step, zone) for zone in ZONES], dtype=np.float32)
-    return np.asarray(percents @ zone_shares(step) * np.float32(step.amount / 1e4), dtype=np.float32)
-
-
-def _zone_tints(step: ZoneStep, found: Floats) -> Floats:
-    """Tints (17, 2) that zones go to: the target's (17, 2), or a chosen hue and chroma where a zone has one."""
-    out = np.zeros_like(found)
-    for zone, share in zip(ZONES, zone_shares(step), strict=True):
-        hue, chroma = getattr(step, f"{zone}_hue"), getattr(step, f"{zone}_chroma") / 100
-        chosen = found if hue is None else chroma * np.array([np.cos(np.radians(hue)), np.sin(np.radians(hue))])
-        out += share[:, None] * chosen
-    return np.asarray(out, dtype=np.float32)
-
-
-def _lightened(step: ZoneStep, curve: Floats) -> Floats:
-    """A tone curve (129,) with the zones' own lightening in it, kept rising and ending where it did."""
-    lighter = np.array([getattr(step, f"{zone}_lightness") for zone in ZONES]) / 116
-    if not step.on or step.part == "colour" or not lighter.any():
-        return curve
-    by_zone = lighter @ zone_shares(step)
-    shift = np.interp(curve, ZONE_LIGHTNESS, by_zone) * np.clip(np.minimum(curve, 1 - curve) / 0.08, 0, 1)
-    return np.asarray(np.maximum.accumulate(np.clip(curve + shift * step.amount / 100, 0, 1)), dtype=np.float32)
-
-
-def _fade(t: Floats) -> Floats:
-    """0 below 0, 1 above 1, smooth between."""
-    s = np.clip(t, 0, 1)
-    return np.asarray(s * s * (3 - 2 * s))
-
-
 def _fit_curve(frame: Statistics, target: Statistics, look: Look) -> Floats:
     if not look.tone.on or look.tone.amount == 0:
         return TONE_GRID
@@ -210,8 +165,9 @@ def plan_frame(
     curve = _fit_curve(frame, aim.statistics, look)
     colour = look.colour / 100
     tint_from, tint_to, matrix = zone_matches(frame, aim.statistics, curve, look.zones.crossover)
+    aims = zone_aims(look.zones, tint_to, np.asarray(frame.zone_share))
     if look.zones.on and look.zones.part != "tone":
-        away = _zone_tints(look.zones, tint_to) - tint_from
+        away = asked_tints(look.zones, tint_to) - tint_from
         tint_to = tint_from + away * (zone_amounts(look.zones) * np.float32(colour))[:, None]
     else:
         tint_to = tint_from
@@ -220,10 +176,11 @@ def plan_frame(
     plan = FramePlan(
         gains=even_gains(light, look),
         camera=light.camera,
-        tone=_lightened(look.zones, curve),
+        tone=lightened(look.zones, curve),
         zone_from=tint_from,
         zone_to=tint_to,
         zone_matrix=matrix.reshape(-1, 4),
+        zone_aims=aims,
         moves=(),
         keeps=keeps_of(look),
         white=look.white if look.white.on else WhiteStep(),

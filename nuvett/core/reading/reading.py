@@ -20,7 +20,6 @@ from nuvett.core.reading.palette import LARGEST, USUAL, Edits, Held, Palette, fi
 from nuvett.core.reading.points import ZONES, PlacedPoint, lean_zones, placed_point, propose_points
 from nuvett.core.reading.regions import Sampling, sampling_weights
 from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Floats, Linear, OKLab
 
@@ -96,16 +95,6 @@ def with_points(edits: Edits, colours: list[OKLab]) -> Edits:
     return edits.model_copy(update={"held": (*edits.held, *found)[:LARGEST]})
 
 
-MARKS = (0.02, 0.1, 0.25, 0.5, 0.75, 0.9, 0.98)
-"""Shares of the pixels, from the darkest, at which a tone column is marked."""
-
-
-def lightness_marks(statistics: Statistics) -> dict[float, float]:
-    """CIE L* below which each share of MARKS lies."""
-    values = np.interp(MARKS, PROBABILITIES, statistics.lightness)
-    return {share: neutral_cielab(float(value)) for share, value in zip(MARKS, values, strict=True)}
-
-
 def zone_colours(statistics: Statistics) -> dict[str, OKLab]:
     """Mean OKLab colour (3,) of shadows, midtones and highlights."""
     found: dict[str, OKLab] = {}
@@ -149,12 +138,3 @@ def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) 
 
 def _edits_of(reading: Reading) -> Edits:
     return with_points(reading.sampling.edits, [p.lab for p in reading.points if p.point.kind == "free"])
-
-
-def density(statistics: Statistics, bins: int = 64) -> Floats:
-    """(bins,) lightness density over OKLab L 0 to 1, summing to 1, from the quantile function."""
-    edges = np.linspace(0, 1, bins + 1)
-    cumulated = np.interp(edges, statistics.lightness, PROBABILITIES, left=0, right=1)
-    raw = np.diff(cumulated)
-    smooth = np.convolve(np.pad(raw, 1, mode="edge"), [0.25, 0.5, 0.25], mode="valid")
-    return np.asarray(smooth / max(smooth.sum(), 1e-9), dtype=np.float32)

@@ -8,7 +8,8 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.words import LOOK_VALUES
-from nuvett.core.reading.reading import Target, lightness_marks
+from nuvett.core.reading.column import lightness_marks
+from nuvett.core.reading.reading import Target
 from nuvett.services import looks, sampling
 from nuvett.services.catalogue import find_series, look_of
 from nuvett.services.stages import stages_of
@@ -82,8 +83,8 @@ def _stand_out(tiles: list[Tile], wall: Wall) -> list[Tile]:
 def _target(target: Target) -> dict[str, Any]:
     return {
         "bands": palette_bands(target.palette),
-        "tone": tone_side(target.statistics),
-        "marks": tuple(lightness_marks(target.statistics).values()),
+        "tone": tone_side(target.statistics.lightness),
+        "marks": tuple(lightness_marks(target.statistics.lightness).values()),
         "zones": zone_views(target),
     }
 
