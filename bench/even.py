@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from bench.pictures import DEMO, Named, load, manifest, photographs, small_linear
 from bench.report import Table
-from nuvett.core.even.even_light import EvenLight, axes_of_gains, gains_of_axes
+from nuvett.core.even.even_light import EvenLight, gains_of_axes, log_axes
 from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.even.shared import Seen
@@ -150,8 +150,7 @@ def tiles_table() -> Table:
 def _against_truth(tiles: list[Tile], lights: list[EvenLight]) -> list[float]:
     """Errors of evened tiles after what all are off by together was taken away."""
     left = [
-        axes_of_gains(light.gains) + np.array(axes_of_gains(tuple(tile[2])))
-        for tile, light in zip(tiles, lights, strict=True)
+        log_axes(light.gains) + np.array(log_axes(tuple(tile[2]))) for tile, light in zip(tiles, lights, strict=True)
     ]
     common = np.array(gains_of_axes(-np.mean(left, axis=0)), np.float32)
     errors = []

@@ -22,6 +22,7 @@ from nuvett.core.render import Renderer
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.table.cdl import apply_cdl, nearest_cdl
 from nuvett.core.table.infer import infer_table, register
 from nuvett.core.table.table import compile_plan, compile_shaped, direct
 from nuvett.core.types import Linear
@@ -46,6 +47,28 @@ def table_errors() -> Table:
         every = np.concatenate(errors)
         values = (every.mean(), np.quantile(every, 0.99), np.quantile(every, 0.999), every.max())
         table.add(name, *(round(float(v), 3) for v in values))
+    return table
+
+
+def cdl_errors() -> Table:
+    """Colour decisions beside the Cube they stand in for: on its cube, on pictures, at black and at white."""
+    columns = ("still", "told, mean CIEDE2000", "on pictures", "black off, 8-bit", "white off, 8-bit")
+    table = Table("ASC CDL of the usual look, beside its Cube", columns)
+    pictures = rendered()[:4] + photographs()[:2]
+    for still in stills():
+        cube = compile_plan(plan_for(pictures[0].proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), Look()))
+        cdl = nearest_cdl(cube)
+        numbers = np.array([*cdl.slope, *cdl.offset, *cdl.power, cdl.saturation])
+        errors = []
+        for picture in pictures:
+            pixels = np.ascontiguousarray(picture.pixels[::4, ::4])
+            wanted = (Renderer(cube).picture(pixels, 16).reshape(-1, 3) / 65535).astype(np.float32)
+            made = apply_cdl(numbers, (pixels.reshape(-1, 3) / 255).astype(np.float32)).astype(np.float32)
+            errors.append(difference(to_linear(made), to_linear(wanted)).mean())
+        ends = np.array([[0, 0, 0], [1, 1, 1]], dtype=np.float32)
+        off = 255 * np.abs(apply_cdl(numbers, ends) - cube[[0, -1], [0, -1], [0, -1]])
+        values = (cdl.residual, np.mean(errors), off[0].max(), off[1].max())
+        table.add(still.name, *(round(float(v), 1) for v in values))
     return table
 
 
@@ -188,4 +211,4 @@ def smoothness() -> Table:
 
 def run() -> list[Table]:
     """All of them."""
-    return [table_errors(), inferred_tables(), hold_edges(), drift_reasons(), smoothness()]
+    return [table_errors(), cdl_errors(), inferred_tables(), hold_edges(), drift_reasons(), smoothness()]

@@ -75,3 +75,16 @@ def test_routes_hold_no_array_work() -> None:
     for path in (PACKAGE / "web" / "routes").glob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):
             assert not isinstance(node, ast.AsyncFunctionDef), "a route on the event loop would block it"
+
+
+def test_lines_of_templates_scripts_and_texts_stay_under_120_characters() -> None:
+    web = PACKAGE / "web"
+    texts = [*web.rglob("*.html"), *web.glob("static/*.js"), PROJECT / "front" / "app.css"]
+    texts += [PROJECT / "README.md", *(PROJECT / "docs").rglob("*.md")]
+    long = [
+        f"{path.relative_to(PROJECT)}:{number}"
+        for path in texts
+        for number, line in enumerate(path.read_text().splitlines(), start=1)
+        if len(line) > 120 and not line.startswith("|")
+    ]
+    assert not long

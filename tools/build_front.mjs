@@ -9,7 +9,8 @@ const out = process.argv[2] ?? join(project, "nuvett", "web", "static");
 const modules = join(project, "node_modules");
 const copies = {
   "vendor/alpine.js": "@alpinejs/csp/dist/module.esm.min.js",
-  "vendor/schibsted-grotesk-latin.woff2": "@fontsource-variable/schibsted-grotesk/files/schibsted-grotesk-latin-wght-normal.woff2",
+  "vendor/schibsted-grotesk-latin.woff2":
+    "@fontsource-variable/schibsted-grotesk/files/schibsted-grotesk-latin-wght-normal.woff2",
   "vendor/schibsted-grotesk-latin-ext.woff2":
     "@fontsource-variable/schibsted-grotesk/files/schibsted-grotesk-latin-ext-wght-normal.woff2",
   "vendor/schibsted-grotesk-licence.txt": "@fontsource-variable/schibsted-grotesk/LICENSE",
@@ -22,6 +23,13 @@ if (out.startsWith(project)) {
 for (const [to, from] of Object.entries(copies)) copyFileSync(join(modules, from), join(out, to));
 execFileSync(
   process.execPath,
-  [join(modules, "@tailwindcss", "cli", "dist", "index.mjs"), "-i", join(project, "front", "app.css"), "-o", join(out, "app.css"), "--minify"],
+  [
+    join(modules, "@tailwindcss", "cli", "dist", "index.mjs"),
+    "-i",
+    join(project, "front", "app.css"),
+    "-o",
+    join(out, "app.css"),
+    "--minify",
+  ],
   { cwd: project, stdio: ["ignore", "ignore", "inherit"] },
 );

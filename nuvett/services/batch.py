@@ -13,7 +13,7 @@ import numpy as np
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.errors import NuvettError, OutputExistsError, PairError
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.even.setups import find_setups, scene_light
+from nuvett.core.even.setups import find_setups, rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
 from nuvett.core.fit.plan import Aim, FramePlan, even_only
@@ -237,7 +237,7 @@ def match_files(
     samples = [e.measured.sample for e in entries]
     taken = [e.measured.picture.header.taken for e in entries]
     seen = [e.measured.seen for e in entries]
-    setups = find_setups(taken, [scene_light(frame.sample, frame.exposure) for frame in seen])
+    setups = find_setups(taken, [rough_light(frame.sample, frame.exposure) for frame in seen])
     if base is None:
         lights = even_series(seen, setups)
     else:

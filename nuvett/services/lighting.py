@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.features import find_features
-from nuvett.core.even.setups import scene_light
+from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_against
 from nuvett.core.series import even_members
@@ -59,7 +59,7 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
         frames = ready_frames(session, series_id)
         if any(frame.setup_id is None for frame in frames):
             lights = [
-                scene_light(load_array(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
+                rough_light(load_array(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
             ]
             group_frames(session, series_id, frames, lights)
     even_light(studio, series_id)

@@ -1,5 +1,6 @@
 """View models of Read: references, what is sampled of one, what it gives, and the target they are blended into."""
 
+import hashlib
 import uuid
 from dataclasses import dataclass
 from typing import Any
@@ -118,6 +119,7 @@ class ReadingView:
     height: int
     shape: str
     document: dict[str, Any]
+    version: str
     is_whole: bool
     words: str
     patches: list[PatchView]
@@ -236,6 +238,7 @@ def reading_view(row: Any, reading: Reading) -> ReadingView:
         height=row.height,
         shape=_shape(row.width / max(1, row.height)),
         document=given.model_dump(mode="json"),
+        version=hashlib.sha256(given.model_dump_json().encode()).hexdigest()[:16],
         is_whole=not given.patches and not given.families and given.tone is None,
         words=sampled_words(reading),
         patches=[_patch_view(i, p) for i, p in enumerate(given.patches)],

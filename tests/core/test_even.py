@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nuvett.core.even.even_light import EvenLight, axes_of_gains
+from nuvett.core.even.even_light import EvenLight, log_axes
 from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains, split_gains
 from nuvett.core.even.setups import find_setups
@@ -93,7 +93,7 @@ def test_the_cameras_record_is_believed_unless_shared_things_speak_against_it() 
     level = np.array([exposures[n] for n in names])
 
     def apart(lights: list[EvenLight]) -> float:
-        return float(np.ptp(level + [axes_of_gains(light.gains)[0] for light in lights]))
+        return float(np.ptp(level + [log_axes(light.gains)[0] for light in lights]))
 
     assert apart(with_it) < 0.25 < apart(without)
     assert [light.rests for light in with_it] == ["record"] * 3
@@ -118,7 +118,7 @@ def test_large_set_ups_are_evened_by_some_of_their_frames_and_any_order_is_alike
     steps = [round(0.4 * np.sin(i), 3) for i in range(MOST_TOGETHER + 3)]
     levels = {step: seen(scene("AT-0104") * np.float32(2**step)) for step in steps}
     found = even_setup([base, *(levels[step] for step in steps)], "the hero", 0)
-    off = [axes_of_gains(light.gains)[0] + step for light, step in zip(found[1:], steps, strict=True)]
+    off = [log_axes(light.gains)[0] + step for light, step in zip(found[1:], steps, strict=True)]
     assert np.abs(off).max() < 0.08
     turned = even_setup([levels[steps[1]], base, levels[steps[0]]], "the hero", 1)
     plain = even_setup([base, levels[steps[0]], levels[steps[1]]], "the hero", 0)

@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.even.camera import gain_in_camera
+from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Floats, Linear
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
@@ -47,8 +48,7 @@ def apply_gains(linear: Linear, gains: Floats, camera: float = 0.0) -> Linear:
     planes = np.ascontiguousarray(linear.reshape(-1, 3).T, dtype=np.float32)
     least = np.minimum(np.minimum(planes[0], planes[1]), planes[2])
     bright = np.flatnonzero(least > _CLIPPED[0])
-    t = np.clip((least[bright] - _CLIPPED[0]) / (_CLIPPED[1] - _CLIPPED[0]), 0, 1)
-    white = t * t * (3 - 2 * t)
+    white = smooth_step((least[bright] - _CLIPPED[0]) / (_CLIPPED[1] - _CLIPPED[0]))
     common = np.float32(_LUMINANCE @ gains)
     out = np.empty((planes.shape[1], 3), dtype=np.float32)
     for channel, (plane, gain) in enumerate(zip(planes, gains, strict=True)):

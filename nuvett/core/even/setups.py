@@ -14,7 +14,7 @@ _GROUP = 2  # frames on each side that must agree that the light changed
 _GAP_RATIO = 6.0  # times the usual gap between frames
 
 
-def scene_light(sample: Linear, exposure: float | None = None) -> Floats:
+def rough_light(sample: Linear, exposure: float | None = None) -> Floats:
     """Rough colour and brightness of the light in a sample (N, 3), by its lighter half: (3,).
 
     Medians of log2 R/G and B/G, and log2 of the scene's luminance less the camera's recorded exposure, which is how
@@ -33,7 +33,7 @@ def find_setups(taken: list[datetime | None], lights: list[Floats] | None = None
 
     taken : capture times in shooting order. A pause is a gap of at least ten minutes that is also six times the usual
         (median) gap; frames without a time stay with the frame before them
-    lights : `scene_light` of each frame, none to go by times alone; a change counts when it lasts, so that one
+    lights : `rough_light` of each frame, none to go by times alone; a change counts when it lasts, so that one
         frame with a wrong white does not make a set-up of its own
     """
     known = [t for t in taken if t is not None]

@@ -4,12 +4,11 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from nuvett.core.even.camera import scene_light
 from nuvett.core.even.features import Features
 from nuvett.core.even.matching import Match, match_points
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Linear
 
 FEWEST_SHARED = 6
 _SHARES = np.linspace(0, 1, 5)  # of the camera curve that are tried
@@ -46,12 +45,6 @@ class Shared:
 def shared_points(frames: Sequence[Seen], pairs: Iterable[tuple[int, int]]) -> list[Shared]:
     """What the frames of each pair share."""
     return [Shared(i, j, match_points(frames[i].features, frames[j].features)) for i, j in pairs]
-
-
-def log_axes(linear: Floats) -> NDArray[np.float64]:
-    """Mean log2, log2 R-G and log2 B-G of linear colours (..., 3) above zero: (..., 3)."""
-    logs = np.log2(np.asarray(linear, dtype=np.float64))
-    return np.stack([logs.mean(axis=-1), logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]], axis=-1)
 
 
 def camera_share(shared: list[Shared]) -> float:

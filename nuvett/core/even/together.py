@@ -7,10 +7,11 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.even.even_light import EvenLight, Rests, axes_of_gains, described, gains_of_axes
+from nuvett.core.even.even_light import EvenLight, Rests, described, gains_of_axes, log_axes
 from nuvett.core.even.shared import Seen, Shared, camera_share, shared_points
 from nuvett.core.even.solve import Kind, Solution, Witness, solve
 from nuvett.core.even.witnesses import by_colours, by_points, by_record
+from nuvett.core.smooth import smooth_step
 
 MOST_TOGETHER = 16  # frames solved jointly; the others of a larger set-up join those
 _NEAREST, _ANCHORS = 4, 8  # of the jointly solved that a later frame is held against: the nearest, and in all
@@ -46,7 +47,7 @@ def even_setup(frames: Sequence[Seen], base: str, hero: int | None = None) -> li
 
 def even_against(frame: Seen, anchors: Anchors, base: str) -> EvenLight:
     """Even light of one frame by frames whose light is known: a later one of a set-up, or by another set-up's base."""
-    pinned = {i + 1: axes_of_gains(light.gains) for i, (_, light) in enumerate(anchors)}
+    pinned = {i + 1: log_axes(light.gains) for i, (_, light) in enumerate(anchors)}
     return _solved([frame, *(seen for seen, _ in anchors)], base, pinned, None)[0]
 
 
@@ -98,8 +99,7 @@ class _Found:
 
 
 def _rise(known: float, between: tuple[float, float]) -> float:
-    t = float(np.clip((known - between[0]) / (between[1] - between[0]), 0, 1))
-    return t * t * (3 - 2 * t)
+    return float(smooth_step(np.array((known - between[0]) / (between[1] - between[0]), dtype=np.float32)))
 
 
 def _rests(own: list[Witness], solution: Solution) -> Rests:

@@ -7,8 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.even.camera import scene_light
+from nuvett.core.even.even_light import log_axes
 from nuvett.core.even.overlay import light_cloud, overlay
-from nuvett.core.even.shared import Seen, Shared, log_axes
+from nuvett.core.even.shared import Seen, Shared
 from nuvett.core.even.solve import Witness
 
 _FLOOR = np.array([0.02, 0.01, 0.01])  # what points cannot know better: noise, eight bits

@@ -6,6 +6,7 @@ import numpy as np
 
 from nuvett.core.look.steps import FamilyHold, HoldStep
 from nuvett.core.reading.family import Family
+from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
 
 # Skin from light to deep lies along one hue, deep skin at less chroma: an ellipse in OKLab a, b about a centre that
@@ -71,8 +72,7 @@ class Nearness:
         width: Floats | float = _OUTER - _INNER
         if taken_back is not None and self.most is None:
             width = np.clip(taken_back * np.float32(1.5 / (_STEEPEST * self.unit)), width, _WIDEST)
-        t = np.clip((self.radius - _INNER) / width, 0, 1)
-        return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
+        return 1 - smooth_step((self.radius - _INNER) / width)
 
 
 def _nearness(lab: OKLab, centre: tuple[float, Floats | float, float], radii: Radii) -> Nearness:

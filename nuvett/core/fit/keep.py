@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from nuvett.core.look.look import Look
+from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, OKLab
 
 _STRONG = (0.04, 0.09)  # chroma between which a colour comes to count as a thing's own
@@ -35,8 +36,7 @@ def keeps_of(look: Look) -> Keeps:
 
 def _between(values: Floats, ends: tuple[float, float]) -> Floats:
     """0 below the first end, 1 above the second, smooth between."""
-    t = np.clip((values - np.float32(ends[0])) / np.float32(ends[1] - ends[0]), 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), dtype=np.float32)
+    return smooth_step((values - np.float32(ends[0])) / np.float32(ends[1] - ends[0]))
 
 
 def keep_own_colour(before: OKLab, after: OKLab, keeps: Keeps) -> OKLab:

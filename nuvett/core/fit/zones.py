@@ -4,6 +4,7 @@ import numpy as np
 
 from nuvett.core.fit.statistics import ZONE_LIGHTNESS
 from nuvett.core.look.steps import ZoneStep
+from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.types import Floats
 
@@ -17,8 +18,8 @@ def zone_shares(step: ZoneStep) -> Floats:
     """
     lightness = lightness_of_oklab(ZONE_LIGHTNESS)
     half = step.width / 2
-    shadow = _fade((step.crossover - lightness) / half)
-    highlight = _fade((lightness - step.crossover) / half)
+    shadow = smooth_step((step.crossover - lightness) / half)
+    highlight = smooth_step((lightness - step.crossover) / half)
     return np.stack([shadow, 1 - shadow - highlight, highlight]).astype(np.float32)
 
 
@@ -66,9 +67,3 @@ def _chosen(step: ZoneStep, zone: str) -> Floats | None:
     if hue is None:
         return None
     return np.asarray([chroma * np.cos(np.radians(hue)), chroma * np.sin(np.radians(hue))], dtype=np.float32)
-
-
-def _fade(t: Floats) -> Floats:
-    """0 below 0, 1 above 1, smooth between."""
-    s = np.clip(t, 0, 1)
-    return np.asarray(s * s * (3 - 2 * s))

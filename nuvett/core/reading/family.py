@@ -3,6 +3,7 @@
 import numpy as np
 from pydantic import Field
 
+from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, Mask01, OKLab
 
 
@@ -15,8 +16,7 @@ class Family(Document):
 
 def _window(distance: Floats, reach: float) -> Floats:
     """1 within 0.7 of the reach, falling smoothly to 0 at 1.3 of it."""
-    t = np.clip((distance * np.float32(1 / reach) - np.float32(0.7)) * np.float32(1 / 0.6), 0, 1)
-    return np.asarray(1 - t * t * (3 - 2 * t), dtype=np.float32)
+    return 1 - smooth_step((distance * np.float32(1 / reach) - np.float32(0.7)) * np.float32(1 / 0.6))
 
 
 def membership(lab: OKLab, family: Family) -> Mask01:

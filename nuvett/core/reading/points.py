@@ -7,6 +7,7 @@ import numpy as np
 
 from nuvett.core.reading.palette import PaletteColour
 from nuvett.core.reading.regions import Point
+from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
 
@@ -79,14 +80,9 @@ def lean_zones(lab: OKLab, leans: Mapping[str, Floats]) -> OKLab:
         return lab
     rank = np.empty(len(lab), dtype=np.float32)
     rank[np.argsort(lab[:, 0], kind="stable")] = (np.arange(len(lab)) + 0.5) / len(lab)
-    shadow, highlight = 1 - _smooth(rank / 0.5), _smooth((rank - 0.5) / 0.5)
+    shadow, highlight = 1 - smooth_step(rank / 0.5), smooth_step((rank - 0.5) / 0.5)
     shares = {"shadow": shadow, "midtone": 1 - shadow - highlight, "highlight": highlight}
     out = lab.copy()
     for zone, by in leans.items():
         out[:, 1:] += shares[zone][:, None] * by
     return out
-
-
-def _smooth(t: Floats) -> Floats:
-    s = np.clip(t, 0, 1)
-    return np.asarray(s * s * (3 - 2 * s), dtype=np.float32)

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from nuvett.core.reading.family import Family, membership
 from nuvett.core.reading.palette import LARGEST, SMALLEST, USUAL, Edits
+from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Linear, Mask01
@@ -144,8 +145,7 @@ def _tone_window(lightness: np.ndarray, low: float, high: float) -> np.ndarray:
         t = np.minimum(t, (lightness - low) / _TONE_EDGE + 1)
     if high < 100:
         t = np.minimum(t, (high - lightness) / _TONE_EDGE + 1)
-    t = np.clip(t, 0, 1)
-    return np.asarray(t * t * (3 - 2 * t))
+    return smooth_step(t)
 
 
 def sampling_weights(proxy: Linear, sampling: Sampling) -> Mask01:

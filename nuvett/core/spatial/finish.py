@@ -11,6 +11,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.look.steps import FinishStep
+from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Encoded01, Floats
 
 BASE_EDGE = 384  # long edge of the picture that maps are made from
@@ -80,11 +81,6 @@ def make_maps(small: Encoded01) -> FrameMaps:
         transmission=_guided(light, np.clip(1 - veil, 0, 1).astype(np.float32), max(1, radius // 2), 1e-3),
         airlight=airlight,
     )
-
-
-def _smooth(t: Floats) -> Floats:
-    s = np.clip(t, 0, 1)
-    return np.asarray(s * s * (3 - 2 * s), dtype=np.float32)
 
 
 def _kernel(edge: int, sigma: float) -> int:
@@ -185,7 +181,7 @@ class Finisher:
         detail = light - blurred
         edges = cv2.magnitude(cv2.Sobel(blurred, -1, 1, 0, scale=0.25), cv2.Sobel(blurred, -1, 0, 1, scale=0.25))
         spared = self._step.masking / 100
-        mask = 1 - spared + spared * _smooth((edges / (0.004 + 0.02 * spared)).astype(np.float32))
+        mask = 1 - spared + spared * smooth_step((edges / (0.004 + 0.02 * spared)).astype(np.float32))
         return _added(encoded, np.float32(_SHARP_GAIN * amount) * detail * mask)
 
     def _vignette(self, shape: tuple[int, ...], left: int, top: int, amount: float) -> Floats:
@@ -196,7 +192,7 @@ class Finisher:
         radius = np.sqrt((x * x)[None] + (y * y)[:, None])
         stops = -self._step.vignette / 100 * amount / 2.2 * float(np.log(2))
         rim = (radius - np.float32(_FALLOFF[0])) * np.float32(1 / (_FALLOFF[1] - _FALLOFF[0]))
-        return np.asarray(cv2.exp(_smooth(rim) * np.float32(stops)), dtype=np.float32)
+        return np.asarray(cv2.exp(smooth_step(rim) * np.float32(stops)), dtype=np.float32)
 
     def _grain_field(self) -> Floats:
         """Noise on a grid that belongs to the frame, averaged when the picture has fewer pixels than the grid."""

@@ -20,7 +20,9 @@ export const carry = () => ({
     };
     const change = newestWins(async (look) => {
       try {
-        const kept = await (await ask(`/series/${slug}/look`, { method: "PUT", json: { look, revision: state.revision } })).json();
+        const kept = await (
+          await ask(`/series/${slug}/look`, { method: "PUT", json: { look, revision: state.revision } })
+        ).json();
         state.revision = kept.revision;
         await hang(location.search);
       } catch (error) {

@@ -28,7 +28,8 @@ export const clip = () => ({
     const go = (number, quietly) => {
       at = Math.min(frames - 1, Math.max(0, Math.round(number)));
       const moment = frames > 1 ? (seconds * at) / (frames - 1) : 0;
-      one("[data-where]", root).textContent = `${Math.floor(moment / 60)}:${(moment % 60).toFixed(2).padStart(5, "0")}, frame ${at}`;
+      one("[data-where]", root).textContent =
+        `${Math.floor(moment / 60)}:${(moment % 60).toFixed(2).padStart(5, "0")}, frame ${at}`;
       one("[data-needle]", root).style.left = `${(100 * (at + 0.5)) / frames}%`;
       strip.setAttribute("aria-valuenow", String(at));
       strip.setAttribute("aria-valuetext", one("[data-where]", root).textContent);
@@ -55,7 +56,14 @@ export const clip = () => ({
     const keys = (event) => {
       if (event.ctrlKey || event.metaKey || event.target.closest("input, dialog")) return;
       const step = event.shiftKey ? 24 : 1;
-      const to = { ArrowLeft: at - step, ArrowRight: at + step, PageUp: at - frames / 16, PageDown: at + frames / 16, Home: 0, End: frames - 1 }[event.key];
+      const to = {
+        ArrowLeft: at - step,
+        ArrowRight: at + step,
+        PageUp: at - frames / 16,
+        PageDown: at + frames / 16,
+        Home: 0,
+        End: frames - 1,
+      }[event.key];
       if (to === undefined) return;
       event.preventDefault();
       go(to);

@@ -60,7 +60,7 @@ export function press(buttons, chosen) {
   for (const button of buttons) button.setAttribute("aria-pressed", String(button === chosen));
 }
 
-/** Put a picture's new address in place only once it is decoded, so that nothing flickers, if it is still wanted then. */
+/** Put a picture's new address in place once it is decoded, so that nothing flickers, if it is still wanted then. */
 export async function swapPicture(image, address, wanted = () => true) {
   const next = new Image();
   next.src = address;

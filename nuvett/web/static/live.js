@@ -50,7 +50,9 @@ export const live = () => ({
     else if (rest === "soon" && moved) this.settling = setTimeout(() => this.tell(root, "live-change"), SETTLE);
   },
   tell(root, name) {
-    root.dispatchEvent(new CustomEvent(name, { bubbles: true, detail: { name: root.dataset.name, value: this.value } }));
+    root.dispatchEvent(
+      new CustomEvent(name, { bubbles: true, detail: { name: root.dataset.name, value: this.value } }),
+    );
   },
   reset(root) {
     const usual = root.dataset.usual;
@@ -87,7 +89,12 @@ export const live = () => ({
     const move = (at) => {
       const steps = Math.round((at.clientX - from) / PIXELS_A_STEP);
       if (steps !== 0) moved = true;
-      if (moved) this.set(root, start + steps * Number(root.dataset.step) * (at.shiftKey ? 10 : 1) * (at.altKey ? 0.1 : 1), "later");
+      if (moved)
+        this.set(
+          root,
+          start + steps * Number(root.dataset.step) * (at.shiftKey ? 10 : 1) * (at.altKey ? 0.1 : 1),
+          "later",
+        );
     };
     const end = () => {
       root.removeEventListener("pointermove", move);

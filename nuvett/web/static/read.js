@@ -25,7 +25,8 @@ export const read = () => ({
         if (said.matches("input")) said.value = name;
         else said.textContent = name;
       }
-      for (const link of all("[data-kind]", document.getElementById("palettes"))) link.href = address(`palette.${link.dataset.kind}`);
+      for (const link of all("[data-kind]", document.getElementById("palettes")))
+        link.href = address(`palette.${link.dataset.kind}`);
       for (const band of all("[data-width]", root)) band.style.width = `${band.dataset.width}%`;
       const sampling = one("[data-aspect]", root);
       sampling?.style.setProperty("--aspect", sampling.dataset.aspect);
@@ -53,7 +54,8 @@ export const read = () => ({
     };
     const openSwatch = (index) => {
       for (const slip of all("[data-swatch]", root)) slip.hidden = Number(slip.dataset.swatch) !== index;
-      for (const band of all("[data-colour]", root)) band.setAttribute("aria-pressed", String(Number(band.dataset.colour) === index));
+      for (const band of all("[data-colour]", root))
+        band.setAttribute("aria-pressed", String(Number(band.dataset.colour) === index));
       setAddress({ colour: index });
     };
     const change = async (what, options) => {
@@ -63,14 +65,17 @@ export const read = () => ({
         page.showPart(html);
       } catch (error) {
         say(error.message);
-        if (error.status) page.showPart(await (await ask(`/series/${slug}/read/part?reference=${root.dataset.reference}`)).text());
+        if (error.status)
+          page.showPart(await (await ask(`/series/${slug}/read/part?reference=${root.dataset.reference}`)).text());
       }
     };
     page.change = change;
     let keeping = Promise.resolve();
     page.keep = (document = page.document) => {
       page.document = document;
-      keeping = keeping.then(() => change(address("sampling"), { method: "PUT", json: { ...document, was: page.kept } }));
+      keeping = keeping.then(() =>
+        change(address("sampling"), { method: "PUT", json: { ...document, was: page.kept } }),
+      );
       return keeping;
     };
     const drafting = newestWins(async (json) => {
@@ -109,7 +114,11 @@ export const read = () => ({
       const [what, first, second] = name.split(".");
       const next = numbers();
       // A value that comes to rest late may belong to a part that has been taken away meanwhile.
-      if ({ tolerance: next.families, point: next.points, patch: next.patches }[what]?.[first] === undefined && !["colours", "tone"].includes(what)) return null;
+      if (
+        { tolerance: next.families, point: next.points, patch: next.patches }[what]?.[first] === undefined &&
+        !["colours", "tone"].includes(what)
+      )
+        return null;
       if (what === "colours") next.colours = value;
       else if (what === "tolerance") next.families[first].tolerance = value;
       else if (what === "tone") {
@@ -124,11 +133,15 @@ export const read = () => ({
         box[second] = value / 100;
         box[2] = Math.min(box[2], 1 - box[0]);
         box[3] = Math.min(box[3], 1 - box[1]);
-        next.patches[first].points = [[box[0], box[1]], [box[0] + box[2], box[1] + box[3]]];
+        next.patches[first].points = [
+          [box[0], box[1]],
+          [box[0] + box[2], box[1] + box[3]],
+        ];
       }
       return next;
     };
-    const lch = (index) => [0, 1, 2].map((part) => Number(one(`[data-name="lch.${index}.${part}"]`, root).getAttribute("aria-valuenow")));
+    const lch = (index) =>
+      [0, 1, 2].map((part) => Number(one(`[data-name="lch.${index}.${part}"]`, root).getAttribute("aria-valuenow")));
 
     root.addEventListener("live-input", ({ detail: { name, value } }) => {
       if (name.startsWith("weight.")) drafting({ weights: weights() });
@@ -138,7 +151,11 @@ export const read = () => ({
       }
     });
     root.addEventListener("live-change", ({ detail: { name, value } }) => {
-      if (name.startsWith("weight.")) change(`/series/${slug}/weights`, { method: "PUT", json: { weights: weights(), reference: root.dataset.reference } });
+      if (name.startsWith("weight."))
+        change(`/series/${slug}/weights`, {
+          method: "PUT",
+          json: { weights: weights(), reference: root.dataset.reference },
+        });
       else if (name.startsWith("lch.")) {
         const index = Number(name.split(".")[1]);
         page.edit({ do: "nudge", index, lch: lch(index) });
@@ -165,7 +182,11 @@ export const read = () => ({
         return setAddress({ tool: tool.dataset.tool });
       }
       const walk = find("data-walk");
-      if (walk) return change(`/series/${slug}/read/${walk.walk}`, { method: "POST", json: { reference: root.dataset.reference || null } });
+      if (walk)
+        return change(`/series/${slug}/read/${walk.walk}`, {
+          method: "POST",
+          json: { reference: root.dataset.reference || null },
+        });
       if (find("data-whole")) return page.keep({ ...numbers(), patches: [], families: [], tone: null });
       const away = find("data-away");
       if (away) {
@@ -239,13 +260,18 @@ export const read = () => ({
     acceptFiles("palette", ([file]) => bringIn(file));
     const frames = document.getElementById("frames");
     const fillFrames = async (of) => {
-      one("[data-frame-list]", frames).innerHTML = await (await ask(`/series/${slug}/read/frames?of=${encodeURIComponent(of)}`)).text();
+      one("[data-frame-list]", frames).innerHTML = await (
+        await ask(`/series/${slug}/read/frames?of=${encodeURIComponent(of)}`)
+      ).text();
     };
     const openFrames = async () => {
       await fillFrames(slug);
       frames.showModal();
     };
-    frames.addEventListener("change", (event) => event.target.matches("[data-frames-of]") && fillFrames(event.target.value));
+    frames.addEventListener(
+      "change",
+      (event) => event.target.matches("[data-frames-of]") && fillFrames(event.target.value),
+    );
 
     takeDocument();
     connectStill(page);

@@ -45,13 +45,26 @@ export function connectInstruments(page) {
     const half = LOUPE_PIXELS / 2;
     context.fillStyle = "#777";
     context.fillRect(0, 0, LOUPE_SIZE, LOUPE_SIZE);
-    context.drawImage(picture, Math.floor(x * picture.naturalWidth) + 0.5 - half, Math.floor(y * picture.naturalHeight) + 0.5 - half, LOUPE_PIXELS, LOUPE_PIXELS, 0, 0, LOUPE_SIZE, LOUPE_SIZE);
+    context.drawImage(
+      picture,
+      Math.floor(x * picture.naturalWidth) + 0.5 - half,
+      Math.floor(y * picture.naturalHeight) + 0.5 - half,
+      LOUPE_PIXELS,
+      LOUPE_PIXELS,
+      0,
+      0,
+      LOUPE_SIZE,
+      LOUPE_SIZE,
+    );
     const cell = LOUPE_SIZE / LOUPE_PIXELS;
     context.strokeStyle = "#fff";
     context.strokeRect(LOUPE_SIZE / 2 - 2.5 * cell, LOUPE_SIZE / 2 - 2.5 * cell, 5 * cell, 5 * cell);
     context.strokeStyle = "#000";
     context.strokeRect(LOUPE_SIZE / 2 - 2.5 * cell - 1, LOUPE_SIZE / 2 - 2.5 * cell - 1, 5 * cell + 2, 5 * cell + 2);
-    Object.assign(loupe.style, { left: x > 0.6 ? `calc(${x * 100}% - 141px)` : `calc(${x * 100}% + 24px)`, top: `calc(${Math.min(y, 0.55) * 100}% + 8px)` });
+    Object.assign(loupe.style, {
+      left: x > 0.6 ? `calc(${x * 100}% - 141px)` : `calc(${x * 100}% + 24px)`,
+      top: `calc(${Math.min(y, 0.55) * 100}% + 8px)`,
+    });
   };
 
   const ask = newestWins(async (place) => {
@@ -62,7 +75,8 @@ export function connectInstruments(page) {
       one("[data-loupe-words]", root).textContent = `${found.name} ${found.hex}`;
       const tone = one("[data-tone] svg", root);
       const column = tone.querySelector("rect");
-      const y = Number(column.getAttribute("y")) + (Number(column.getAttribute("height")) * (100 - found.lightness)) / 100;
+      const y =
+        Number(column.getAttribute("y")) + (Number(column.getAttribute("height")) * (100 - found.lightness)) / 100;
       mark(tone, "path", { d: `M0 ${y}H128` });
       mark(one("[data-chart] svg", root), "circle", { cx: found.x, cy: found.y, r: 9 });
     } catch {
@@ -108,13 +122,17 @@ export function connectInstruments(page) {
   };
 
   /** Place in an SVG's own coordinates. */
-  const within = (svg, event) => new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+  const within = (svg, event) =>
+    new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
 
   root.addEventListener("pointermove", (event) => {
     const still = event.target.closest("[data-still]");
     if (still && event.buttons === 0) {
       const box = still.getBoundingClientRect();
-      return lookAt([Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)), Math.min(1, Math.max(0, (event.clientY - box.top) / box.height))]);
+      return lookAt([
+        Math.min(1, Math.max(0, (event.clientX - box.left) / box.width)),
+        Math.min(1, Math.max(0, (event.clientY - box.top) / box.height)),
+      ]);
     }
     const chart = event.target.closest("[data-chart]");
     if (chart) {
@@ -134,7 +152,11 @@ export function connectInstruments(page) {
   });
   root.addEventListener("pointerout", (event) => {
     if (event.target.closest("[data-still]") && !event.relatedTarget?.closest?.("[data-still]")) lookAway();
-    if (event.target.closest("[data-chart], [data-tone]") && !event.relatedTarget?.closest?.("[data-chart], [data-tone]")) show(null);
+    if (
+      event.target.closest("[data-chart], [data-tone]") &&
+      !event.relatedTarget?.closest?.("[data-chart], [data-tone]")
+    )
+      show(null);
   });
   root.addEventListener("focusout", (event) => event.target.closest("[data-chart], [data-tone]") && show(null));
 
@@ -153,7 +175,8 @@ export function connectInstruments(page) {
       event.preventDefault();
       cursor.lightness = Math.min(100, Math.max(0, cursor.lightness - arrow[1] * (event.shiftKey ? 10 : 2)));
       const column = one("rect", event.target);
-      const y = Number(column.getAttribute("y")) + (Number(column.getAttribute("height")) * (100 - cursor.lightness)) / 100;
+      const y =
+        Number(column.getAttribute("y")) + (Number(column.getAttribute("height")) * (100 - cursor.lightness)) / 100;
       mark(one("svg", event.target), "path", { d: `M0 ${y}H128` });
       show(`lightness=${cursor.lightness}`);
     }

@@ -9,7 +9,10 @@ const TOLERANCE_A_PIXEL = 0.35;
 const clamp = (value, low = 0, high = 1) => Math.min(high, Math.max(low, value));
 
 /** Corners of a box as a rectangle's two points. */
-const corners = ([x, y, w, h]) => [[x, y], [x + w, y + h]];
+const corners = ([x, y, w, h]) => [
+  [x, y],
+  [x + w, y + h],
+];
 
 /** A patch moved by a distance, kept inside the picture. */
 function moved(patch, dx, dy) {
@@ -26,7 +29,10 @@ function sized(patch, factor) {
   const ys = patch.points.map((p) => p[1]);
   const mx = (Math.min(...xs) + Math.max(...xs)) / 2;
   const my = (Math.min(...ys) + Math.max(...ys)) / 2;
-  return { ...patch, points: patch.points.map(([x, y]) => [clamp(mx + (x - mx) * factor), clamp(my + (y - my) * factor)]) };
+  return {
+    ...patch,
+    points: patch.points.map(([x, y]) => [clamp(mx + (x - mx) * factor), clamp(my + (y - my) * factor)]),
+  };
 }
 
 /** Every so many points of a drawn line, so that an outline stays small. */
@@ -68,7 +74,10 @@ export function connectStill(page) {
   const draw = (points, closed) => {
     for (const line of all("[data-drawing]", root)) {
       line.removeAttribute("hidden");
-      line.setAttribute("points", [...points, ...(closed ? [points[0]] : [])].map(([x, y]) => `${x * 100},${y * 100}`).join(" "));
+      line.setAttribute(
+        "points",
+        [...points, ...(closed ? [points[0]] : [])].map(([x, y]) => `${x * 100},${y * 100}`).join(" "),
+      );
     }
   };
   const showPatch = (index, patch) => {
@@ -76,7 +85,8 @@ export function connectStill(page) {
     for (const shape of group.children) {
       if (patch.kind === "rectangle") {
         const [[x0, y0], [x1, y1]] = patch.points;
-        for (const [name, value] of Object.entries({ x: x0, y: y0, width: x1 - x0, height: y1 - y0 })) shape.setAttribute(name, String(100 * value));
+        for (const [name, value] of Object.entries({ x: x0, y: y0, width: x1 - x0, height: y1 - y0 }))
+          shape.setAttribute(name, String(100 * value));
       } else shape.setAttribute("points", patch.points.map(([x, y]) => `${x * 100},${y * 100}`).join(" "));
     }
   };
@@ -104,12 +114,20 @@ export function connectStill(page) {
         const xs = [other[0], to[0]].sort((a, b) => a - b);
         const ys = [other[1], to[1]].sort((a, b) => a - b);
         if (xs[1] - xs[0] < LEAST || ys[1] - ys[0] < LEAST) return;
-        next = { ...patch, points: [[xs[0], ys[0]], [xs[1], ys[1]]] };
+        next = {
+          ...patch,
+          points: [
+            [xs[0], ys[0]],
+            [xs[1], ys[1]],
+          ],
+        };
       } else next = moved(patch, to[0] - from[0], to[1] - from[1]);
       showPatch(index, next);
       page.draft(withPatch(index, next));
     };
-    follow(event, move, (_, travelled) => (travelled ? page.keep(withPatch(index, next)) : one(`[data-patch="${index}"]`, root)?.focus()));
+    follow(event, move, (_, travelled) =>
+      travelled ? page.keep(withPatch(index, next)) : one(`[data-patch="${index}"]`, root)?.focus(),
+    );
     return true;
   };
   const cornerAt = (patch, [x, y], box) => {
@@ -125,19 +143,37 @@ export function connectStill(page) {
     const made = () => {
       if (outline) return { kind: "outline", points: thinned(points), leave_out: leaveOut() };
       const [a, b] = [from, points.at(-1)];
-      return { kind: "rectangle", points: [[Math.min(a[0], b[0]), Math.min(a[1], b[1])], [Math.max(a[0], b[0]), Math.max(a[1], b[1])]], leave_out: leaveOut() };
+      return {
+        kind: "rectangle",
+        points: [
+          [Math.min(a[0], b[0]), Math.min(a[1], b[1])],
+          [Math.max(a[0], b[0]), Math.max(a[1], b[1])],
+        ],
+        leave_out: leaveOut(),
+      };
     };
     const enough = (patch) => {
       const xs = patch.points.map((p) => p[0]);
       const ys = patch.points.map((p) => p[1]);
-      return patch.points.length >= (outline ? 3 : 2) && Math.max(...xs) - Math.min(...xs) > LEAST && Math.max(...ys) - Math.min(...ys) > LEAST;
+      return (
+        patch.points.length >= (outline ? 3 : 2) &&
+        Math.max(...xs) - Math.min(...xs) > LEAST &&
+        Math.max(...ys) - Math.min(...ys) > LEAST
+      );
     };
     follow(
       event,
       (to) => {
         points.push(to);
         const patch = made();
-        const shown = outline ? points : [patch.points[0], [patch.points[1][0], patch.points[0][1]], patch.points[1], [patch.points[0][0], patch.points[1][1]]];
+        const shown = outline
+          ? points
+          : [
+              patch.points[0],
+              [patch.points[1][0], patch.points[0][1]],
+              patch.points[1],
+              [patch.points[0][0], patch.points[1][1]],
+            ];
         draw(shown, true);
         if (enough(patch)) page.draft({ ...copy(), patches: [...page.document.patches, patch] });
       },
@@ -228,8 +264,14 @@ export function connectStill(page) {
     if (page.tool === "points") return addPoint([x, y]);
     const half = 0.15;
     const [mx, my] = [clamp(x, half, 1 - half), clamp(y, half, 1 - half)];
-    const ring = Array.from({ length: 16 }, (_, i) => [mx + half * Math.cos((i * Math.PI) / 8), my + half * Math.sin((i * Math.PI) / 8)]);
-    const patch = page.tool === "outline" ? { kind: "outline", points: ring } : { kind: "rectangle", points: corners([mx - half, my - half, 2 * half, 2 * half]) };
+    const ring = Array.from({ length: 16 }, (_, i) => [
+      mx + half * Math.cos((i * Math.PI) / 8),
+      my + half * Math.sin((i * Math.PI) / 8),
+    ]);
+    const patch =
+      page.tool === "outline"
+        ? { kind: "outline", points: ring }
+        : { kind: "rectangle", points: corners([mx - half, my - half, 2 * half, 2 * half]) };
     page.keep({ ...copy(), patches: [...page.document.patches, { ...patch, leave_out: leaveOut() }] });
   };
   root.addEventListener("click", (event) => event.target.closest("[data-add-middle]") && addInMiddle());
@@ -265,7 +307,13 @@ export function connectStill(page) {
         next.patches.splice(index, 1);
         return page.keep(next);
       }
-      const next = arrow ? moved(now, arrow[0] * step, arrow[1] * step) : event.key === "+" ? sized(now, 1.1) : event.key === "-" ? sized(now, 1 / 1.1) : null;
+      const next = arrow
+        ? moved(now, arrow[0] * step, arrow[1] * step)
+        : event.key === "+"
+          ? sized(now, 1.1)
+          : event.key === "-"
+            ? sized(now, 1 / 1.1)
+            : null;
       if (!next) return;
       done();
       showPatch(index, next);

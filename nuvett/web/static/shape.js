@@ -12,7 +12,10 @@ export const shape = () => ({
     const root = this.$el;
     const { slug, frame, reference } = root.dataset;
     const page = {
-      root, slug, frame, reference,
+      root,
+      slug,
+      frame,
+      reference,
       look: JSON.parse(one("[data-look]", root).textContent),
       revision: Number(root.dataset.revision),
       shown: "look",
@@ -24,7 +27,11 @@ export const shape = () => ({
     };
     const picture = one("[data-picture]", root);
     const rendering = one("[data-waiting]", root);
-    page.pictures = { look: picture.getAttribute("src"), original: one("[data-picture-before]", root).getAttribute("src"), evened: null };
+    page.pictures = {
+      look: picture.getAttribute("src"),
+      original: one("[data-picture-before]", root).getAttribute("src"),
+      evened: null,
+    };
 
     const slot = (name) => one(`[data-slot="${name}"]`, root)?.innerHTML ?? "";
     /** Draw instruments anew and keep the handle in focus, which is another element afterwards. */
@@ -46,9 +53,11 @@ export const shape = () => ({
       page.showChannel();
     };
     page.showChannel = () => {
-      for (const group of all("[data-of]", root)) group.classList.toggle("quiet-curve", group.dataset.of !== page.channel);
+      for (const group of all("[data-of]", root))
+        group.classList.toggle("quiet-curve", group.dataset.of !== page.channel);
       for (const words of all("[data-channel-words]", root)) words.hidden = words.dataset.channelWords !== page.channel;
-      for (const button of all("[data-channel]", root)) button.setAttribute("aria-pressed", String(button.dataset.channel === page.channel));
+      for (const button of all("[data-channel]", root))
+        button.setAttribute("aria-pressed", String(button.dataset.channel === page.channel));
     };
     const showOpen = () => {
       for (const more of all("[data-more]", root)) more.hidden = !page.open.has(more.dataset.more);
@@ -72,7 +81,8 @@ export const shape = () => ({
       const slow = setTimeout(() => (rendering.hidden = false), 150);
       try {
         // The picture first, while something moves a quicker one; what is measured of it follows.
-        const send = async (json) => (await ask(`/series/${slug}/shape/draft`, { method: "POST", json: { frame, reference, ...json } })).json();
+        const send = async (json) =>
+          (await ask(`/series/${slug}/shape/draft`, { method: "POST", json: { frame, reference, ...json } })).json();
         const first = await send({ look: page.look, parts: false, drag });
         page.pictures = first.pictures;
         if (drag) page.look = first.look;
@@ -159,14 +169,16 @@ export const shape = () => ({
     });
     root.addEventListener("change", (event) => {
       const { name } = event.target.dataset;
-      if (event.target.matches("[data-frame-choice]")) location.search = `?frame=${event.target.value}${reference ? `&reference=${reference}` : ""}`;
+      if (event.target.matches("[data-frame-choice]"))
+        location.search = `?frame=${event.target.value}${reference ? `&reference=${reference}` : ""}`;
       else if (event.target.matches("[data-wash]")) {
         page.look.wash.colours = JSON.parse(event.target.value);
         page.commit();
       } else if (name) {
         setAt(page.look, name, event.target.type === "checkbox" ? event.target.checked : event.target.value);
         page.commit();
-      } else if (event.target.matches("[data-copy-whole]")) one("[data-copy-parts]", root).disabled = event.target.checked;
+      } else if (event.target.matches("[data-copy-whole]"))
+        one("[data-copy-parts]", root).disabled = event.target.checked;
     });
     root.addEventListener("click", async (event) => {
       const find = (name) => event.target.closest(`[data-${name}]`);
@@ -215,7 +227,10 @@ export const shape = () => ({
       page.picking = page.picking ? null : button.dataset.picking;
       button.setAttribute("aria-pressed", String(Boolean(page.picking)));
       one("[data-hold-hint]", root).hidden = page.picking !== "hold";
-      if (page.picking) say(page.picking === "hold" ? "Pick the colour to hold in the frame." : "Pick the colour to move in the frame.");
+      if (page.picking)
+        say(
+          page.picking === "hold" ? "Pick the colour to hold in the frame." : "Pick the colour to move in the frame.",
+        );
       picture.tabIndex = page.picking ? 0 : -1;
       if (page.picking) picture.focus();
     };
@@ -226,7 +241,10 @@ export const shape = () => ({
       shown.hidden = !page.picking;
       const box = picture.getBoundingClientRect();
       const around = picture.parentElement.getBoundingClientRect();
-      Object.assign(shown.style, { left: `${box.left - around.left + cross.x * box.width - 12}px`, top: `${box.top - around.top + cross.y * box.height - 12}px` });
+      Object.assign(shown.style, {
+        left: `${box.left - around.left + cross.x * box.width - 12}px`,
+        top: `${box.top - around.top + cross.y * box.height - 12}px`,
+      });
     };
     picture.addEventListener("keydown", (event) => {
       if (!page.picking) return;
@@ -247,7 +265,9 @@ export const shape = () => ({
       const box = picture.getBoundingClientRect();
       const place = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
       try {
-        const { colour } = await (await ask(`/series/${slug}/shape/pick`, { method: "POST", json: { frame, place } })).json();
+        const { colour } = await (
+          await ask(`/series/${slug}/shape/pick`, { method: "POST", json: { frame, place } })
+        ).json();
         if (what === "hold") page.look.kept.push({ family: { colour, tolerance: 30 } });
         else page.look.moves.own.push({ source: colour });
         if (what === "move") page.open.add("moves");

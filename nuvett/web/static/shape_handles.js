@@ -8,7 +8,8 @@ const ENDS = new Set(["0", "6"]);
 
 export function connectHandles(page) {
   const { root } = page;
-  const within = (svg, event) => new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+  const within = (svg, event) =>
+    new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
   let settling = null;
   let dragging = false;
 
@@ -114,7 +115,8 @@ export function connectHandles(page) {
       rest(SETTLE);
     } else if (point && (event.key === "Delete" || event.key === "Backspace")) {
       done();
-      if (page.look.curve[page.channel].length > 2) page.look.curve[page.channel].splice(Number(point.dataset.point), 1);
+      if (page.look.curve[page.channel].length > 2)
+        page.look.curve[page.channel].splice(Number(point.dataset.point), 1);
       page.commit();
     } else if (handle && arrow) {
       done();
@@ -130,7 +132,8 @@ export function connectHandles(page) {
   });
 
   const openRibbon = (ribbon) => {
-    for (const slip of all("[data-ribbon-slip]", root)) slip.hidden = slip.dataset.ribbonSlip !== ribbon.dataset.ribbon || !slip.hidden;
+    for (const slip of all("[data-ribbon-slip]", root))
+      slip.hidden = slip.dataset.ribbonSlip !== ribbon.dataset.ribbon || !slip.hidden;
     one(`[data-ribbon-slip="${ribbon.dataset.ribbon}"]:not([hidden]) button`, root)?.focus();
   };
   const pin = (slip, change) => {

@@ -1,5 +1,5 @@
-// How the frame is looked at on Shape: original or look, beside, split or alone, zoomed and panned, with clipping shown,
-// and beside another state of the look.
+// How the frame is looked at on Shape: original or look, beside, split or alone, zoomed and panned, with clipping
+// shown, and beside another state of the look.
 
 import { all, ask, one, press, say, setAddress, swapPicture } from "./common.js";
 import { latest, newestWins } from "./draft.js";
@@ -22,7 +22,10 @@ export function connectViews(page) {
   const show = async (name) => {
     page.shown = name;
     const buttons = all("[data-show]", root);
-    press(buttons, buttons.find((button) => button.dataset.show === name));
+    press(
+      buttons,
+      buttons.find((button) => button.dataset.show === name),
+    );
     if (!page.pictures[name]) return page.draft({ proofs: false });
     await swapPicture(picture, page.pictures[name], () => !page.holding && page.shown === name);
     follow();
@@ -32,7 +35,13 @@ export function connectViews(page) {
     over.hidden = edge.hidden = !split || view.zoom > 0;
     const box = mat.getBoundingClientRect();
     const at = picture.getBoundingClientRect();
-    const over_picture = { position: "absolute", left: `${at.left - box.left}px`, top: `${at.top - box.top}px`, width: `${at.width}px`, height: `${at.height}px` };
+    const over_picture = {
+      position: "absolute",
+      left: `${at.left - box.left}px`,
+      top: `${at.top - box.top}px`,
+      width: `${at.width}px`,
+      height: `${at.height}px`,
+    };
     Object.assign(clipping.style, over_picture);
     if (over.hidden) return;
     Object.assign(before.style, over_picture);
@@ -45,15 +54,22 @@ export function connectViews(page) {
     clipping.hidden = !(view.veil || view.moving) || view.zoom > 0;
     if (clipping.hidden) return;
     const plan = planOf(page.pictures[page.shown]);
-    clipping.src = `/series/${slug}/frames/${frame}/veil.png?edge=1280&what=${view.moving ? "clipping" : view.veil}${plan ? `&plan=${plan}` : ""}`;
+    const what = view.moving ? "clipping" : view.veil;
+    const asked = new URLSearchParams({ edge: 1280, what, ...(plan && { plan }) });
+    clipping.src = `/series/${slug}/frames/${frame}/veil.png?${asked}`;
     fit();
   };
 
   /** Place of a crop around the same share of a picture, as large as its mat at a zoom; never beyond the picture. */
   const placeIn = (image, box) => {
     const full = [Number(image.getAttribute("width")), Number(image.getAttribute("height"))];
-    const size = [Math.min(full[0], Math.round(box.width / view.zoom)), Math.min(full[1], Math.round(box.height / view.zoom))];
-    const from = [view.x, view.y].map((share, i) => Math.round(Math.min(full[i] - size[i], Math.max(0, share * full[i] - size[i] / 2))));
+    const size = [
+      Math.min(full[0], Math.round(box.width / view.zoom)),
+      Math.min(full[1], Math.round(box.height / view.zoom)),
+    ];
+    const from = [view.x, view.y].map((share, i) =>
+      Math.round(Math.min(full[i] - size[i], Math.max(0, share * full[i] - size[i] / 2))),
+    );
     return [...from, ...size];
   };
   const put = async (image, address, place) => {
@@ -66,7 +82,11 @@ export function connectViews(page) {
     try {
       const place = placeIn(picture, view.mats[0]);
       const plan = planOf(page.pictures[page.holding ? "original" : page.shown]);
-      await put(one("[data-zoomed]", root), `/series/${slug}/frames/${frame}/crop.png?place=${place.join(",")}${plan ? `&plan=${plan}` : ""}`, place);
+      await put(
+        one("[data-zoomed]", root),
+        `/series/${slug}/frames/${frame}/crop.png?place=${place.join(",")}${plan ? `&plan=${plan}` : ""}`,
+        place,
+      );
       if (!beside || easel.dataset.arrange !== "beside") return;
       const there = view.other ? place : placeIn(beside, view.mats[1]);
       const address = view.other
@@ -82,7 +102,10 @@ export function connectViews(page) {
     view.zoom = scale;
     press(all("[data-zoom]", root), one(`[data-zoom="${scale}"]`, root));
     setAddress({ zoom: scale || null });
-    for (const [box, inner] of [[mat, picture], [matBeside, beside]]) {
+    for (const [box, inner] of [
+      [mat, picture],
+      [matBeside, beside],
+    ]) {
       if (!inner) continue;
       const size = view.mats?.[box === mat ? 0 : 1];
       box.classList.toggle("mat-zoomed", scale > 0);
@@ -203,7 +226,10 @@ export function connectViews(page) {
       box.setPointerCapture(event.pointerId);
       let last = event;
       const move = (at) => {
-        pan((last.clientX - at.clientX) / view.zoom / picture.getAttribute("width"), (last.clientY - at.clientY) / view.zoom / picture.getAttribute("height"));
+        pan(
+          (last.clientX - at.clientX) / view.zoom / picture.getAttribute("width"),
+          (last.clientY - at.clientY) / view.zoom / picture.getAttribute("height"),
+        );
         last = at;
       };
       box.addEventListener("pointermove", move);

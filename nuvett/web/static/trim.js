@@ -7,7 +7,11 @@ export const trim = () => ({
     const { slug, frame } = root.dataset;
     const address = `/series/${slug}/frames/${frame}/trim`;
     const picture = one("[data-picture]", root);
-    const state = { trim: JSON.parse(one("[data-trim]", root).textContent), shown: picture.getAttribute("src"), holding: false };
+    const state = {
+      trim: JSON.parse(one("[data-trim]", root).textContent),
+      shown: picture.getAttribute("src"),
+      holding: false,
+    };
     const draft = newestWins(async (values) => {
       try {
         const answer = await (await ask(`${address}/draft`, { method: "POST", json: { trim: values } })).json();

@@ -105,7 +105,9 @@ export function acceptFiles(kind, take) {
   document.addEventListener("drop", async (event) => {
     event.preventDefault();
     const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
-    const files = entries.length ? (await Promise.all(entries.map(filesOfEntry))).flat() : [...event.dataTransfer.files];
+    const files = entries.length
+      ? (await Promise.all(entries.map(filesOfEntry))).flat()
+      : [...event.dataTransfer.files];
     take(files.filter((file) => !file.name.startsWith(".")));
   });
 }
