@@ -35,9 +35,10 @@ from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.proxy import measuring_proxy, view
 from nuvett.services.arrays import dump_array
+from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.rendering import render_file, renderer_of
 from nuvett.services.wall import Show, build_wall
-from nuvett.services.workbench import Aimed, FrameFacts, Workbench
+from nuvett.services.workbench import Workbench
 from nuvett.store.blobs import BlobStore
 
 _REPEATS = 5
@@ -180,10 +181,10 @@ def _target() -> Target:
     return blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)])
 
 
-def _workbench(folder: Path, count: int) -> tuple[Workbench, list[FrameFacts]]:
+def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
     """A workbench with frames of the demo on it, repeated with slight changes until there are enough."""
     blobs = BlobStore(str(folder / "blobs"))
-    frames = []
+    frames = Facts()
     paths = sorted((DEMO / "frames").glob("*.jpg"))
     setups = [uuid.uuid4() for _ in range(7)]
     for n in range(count):

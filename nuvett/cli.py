@@ -25,7 +25,7 @@ from nuvett.core.table.table import weaken
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import read_table
-from nuvett.services import batch
+from nuvett.services import batch, checkup
 from nuvett.services.measuring import read_file
 
 app = typer.Typer(
@@ -322,6 +322,23 @@ def drift(
     outcomes = _run(photos, lambda step: batch.drift_files(photos, target, LIMITS, step))
     print(json.dumps({"photos": [_row(outcome) for outcome in outcomes]}, indent=2))
     _finish(outcomes, None)
+
+
+@app.command()
+def check(
+    deep: Annotated[bool, typer.Option("--deep", help="Read every file to see whether it is what was kept.")] = False,
+    mend: Annotated[bool, typer.Option("--mend", help="Make anew, set aside and clear what was found.")] = False,
+) -> None:
+    """Look for files that are missing, damaged, unfinished or used by nothing in this installation; 1 if any are."""
+    try:
+        findings = checkup.check_installation(deep, mend)
+    except NuvettError as error:
+        _stop(error.message)
+    for line in findings.words:
+        print(line)
+    print("Nothing is wrong." if not findings.words else "Mended." if mend else "Run it with --mend to have it mended.")
+    if findings.words and not mend:
+        raise typer.Exit(1)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,9 @@ class Settings(BaseSettings):
 
     model_config = SettingsConfigDict(env_prefix="NUVETT_", frozen=True)
 
-    database: str = Field(default="postgresql://localhost/nuvett", description="Address of the PostgreSQL database.")
+    database: str = Field(
+        default="postgresql://localhost/nuvett", repr=False, description="Address of the PostgreSQL database."
+    )
     blobs: str = Field(default=".state/blobs", description="Folder or fsspec address where pictures are kept.")
     demo: Path = Field(default=Path("demo"), description="Folder with the demo pictures and their manifest.")
     host: str = Field(default="127.0.0.1", description="Address to listen on.")

@@ -28,15 +28,22 @@ DEMO = PROJECT / "demo"
 
 
 @pytest.fixture(scope="session")
-def database_address() -> Iterator[str]:
-    """Address of a temporary cluster that is removed at the end."""
+def cluster() -> Iterator[Cluster]:
+    """A temporary cluster that is removed at the end."""
     parent = Path("/var/lib/postgresql") if os.geteuid() == 0 else Path(tempfile.gettempdir())
     folder = parent / f"nuvett-test-{os.getpid()}"
-    cluster = Cluster(folder)
+    cluster = Cluster(folder, Path(tempfile.gettempdir()) / f"{folder.name}-passwords")
     try:
-        yield cluster.start(durable=False)
+        cluster.start(durable=False)
+        yield cluster
     finally:
         cluster.remove()
+
+
+@pytest.fixture(scope="session")
+def database_address(cluster: Cluster) -> str:
+    """Address of the temporary cluster's database."""
+    return cluster.database()
 
 
 @pytest.fixture(scope="session")
@@ -63,6 +70,7 @@ def studio(migrated: Studio) -> Studio:
     tables = ", ".join(f'"{name}"' for name in Base.metadata.tables)
     with migrated.database.session() as session:
         session.execute(text(f"TRUNCATE {tables}, procrastinate_jobs CASCADE"))
+    migrated.blobs.remove_parts()
     for name in migrated.blobs.names():
         migrated.blobs.remove(name)
     return migrated

@@ -1,21 +1,52 @@
-"""A private PostgreSQL cluster on loopback, from Debian's packages; used by the start command and by the tests.
+"""A private PostgreSQL cluster, from Debian's packages; used by the start command and by the tests.
+
+It listens on a socket in a folder that only its owner enters, and on no network address. Two roles with random
+passwords (SCRAM): `keeper` owns the cluster and is used here alone; `nuvett` owns the application's database and
+nothing else. The passwords lie beside the application's state, readable by its owner alone.
 
 Only the standard library, because it runs before anything is installed. PostgreSQL refuses to run as root, so root
 hands the cluster to the `postgres` user in a folder that this user can reach.
 """
 
 import hashlib
+import json
 import os
 import pwd
+import secrets
 import shutil
-import socket
 import subprocess
 import sys
+import tempfile
 import time
+from dataclasses import asdict, dataclass
 from pathlib import Path
+from urllib.parse import quote
 
 _BINARIES = Path("/usr/lib/postgresql")
 _READY_SECONDS = 120
+_LONGEST_SOCKET = 90  # bytes of a socket's folder; the system allows 107 with the socket's name
+_PORT = "5432"  # part of the socket's name only
+_HBA = "local all all scram-sha-256\n"
+
+# Objects that an earlier version let the cluster's owner own; ours are all in the schema `public`.
+_GIVE_ALL = """
+DO $$
+DECLARE each record;
+BEGIN
+  FOR each IN
+    SELECT format('ALTER TABLE %s OWNER TO nuvett', oid::regclass) AS todo FROM pg_class
+      WHERE relnamespace = 'public'::regnamespace AND relkind IN ('r', 'p', 'v', 'm')
+    UNION ALL SELECT format('ALTER SEQUENCE %s OWNER TO nuvett', oid::regclass) FROM pg_class
+      WHERE relnamespace = 'public'::regnamespace AND relkind = 'S'
+        AND NOT EXISTS (SELECT 1 FROM pg_depend WHERE objid = pg_class.oid AND deptype IN ('a', 'i'))
+    UNION ALL SELECT format('ALTER ROUTINE %s OWNER TO nuvett', oid::regprocedure) FROM pg_proc
+      WHERE pronamespace = 'public'::regnamespace
+    UNION ALL SELECT format('ALTER TYPE %s OWNER TO nuvett', oid::regtype) FROM pg_type
+      WHERE typnamespace = 'public'::regnamespace AND (typtype IN ('e', 'd') OR typtype = 'c' AND EXISTS
+        (SELECT 1 FROM pg_class WHERE pg_class.oid = typrelid AND relkind = 'c'))
+  LOOP EXECUTE each.todo; END LOOP;
+END $$;
+"""
 
 
 def binaries() -> Path | None:
@@ -31,84 +62,200 @@ def data_folder(state: Path) -> Path:
     return Path("/var/lib/postgresql/nuvett") / hashlib.sha256(str(state.resolve()).encode()).hexdigest()[:12]
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+@dataclass(frozen=True)
+class Secrets:
+    """Passwords of the two roles."""
+
+    keeper: str
+    nuvett: str
+
+    @classmethod
+    def of(cls, path: Path) -> "Secrets":
+        """Those in a file, made on first use; the file is its owner's alone."""
+        if not path.exists():
+            made = cls(secrets.token_urlsafe(32), secrets.token_urlsafe(32))
+            with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as out:
+                json.dump(asdict(made), out)
+        return cls(**json.loads(path.read_text()))
 
 
 class Cluster:
-    """One cluster in a folder. `start` answers its address; the socket and the port are its own."""
+    """One cluster in a folder, with its passwords in a file. `start` answers the address of its database."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, secret_file: Path) -> None:
         found = binaries()
         if found is None:
             raise SystemExit("PostgreSQL's server is not installed: install the Debian package `postgresql`.")
-        self._bin, self._folder = found, folder
+        self._bin, self._folder, self._data = found, folder, folder / "data"
+        self._secret_file = secret_file
         self._as = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups"] if os.geteuid() == 0 else []
+        self._durable = True
 
-    def _run(self, *command: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run([*self._as, *command], capture_output=True, text=True, cwd="/", check=False)
+    def _run(self, *command: str, text: str | None = None, **variables: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [*self._as, *command], capture_output=True, text=True, input=text, cwd="/", check=False,
+            env=os.environ | variables,
+        )  # fmt: skip
 
-    def _port_file(self) -> Path:
-        return self._folder / "port"
+    def _psql(self, text: str, role: str = "keeper", database: str = "postgres", password: str = "") -> str:
+        """Run statements over the private socket; what they answer. Raises SystemExit when one fails."""
+        done = self._run(
+            str(self._bin / "psql"), "-X", "-qAt", "-v", "ON_ERROR_STOP=1", "-h", str(self._socket()), "-p", _PORT,
+            "-U", role, "-d", database, text=text, PGPASSWORD=password,
+        )  # fmt: skip
+        if done.returncode != 0:
+            raise SystemExit(f"The database could not be prepared: {done.stderr.strip()}")
+        return done.stdout.strip()
+
+    def _socket(self) -> Path:
+        """Folder of the socket: the cluster's own, or for a long path one of the same owner in the temporary folder."""
+        if len(str(self._folder)) <= _LONGEST_SOCKET:
+            return self._folder
+        name = hashlib.sha256(str(self._folder).encode()).hexdigest()[:16]
+        return Path(tempfile.gettempdir()) / f"nuvett-{os.geteuid()}-{name}"
+
+    def _own(self, folder: Path) -> None:
+        """Make a folder that only the cluster's user enters."""
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if folder.is_symlink() or folder.stat().st_uid not in (os.geteuid(), self._owner()):
+            raise SystemExit(f"{folder} belongs to somebody else; the database is not started there.")
+        if self._as:
+            os.chown(folder, self._owner(), -1)
+        folder.chmod(0o700)
+
+    def _owner(self) -> int:
+        return pwd.getpwnam("postgres").pw_uid if self._as else os.geteuid()
+
+    def _lives(self) -> bool:
+        """Whether a process lives under the number that the server left: a quick look."""
+        try:
+            os.kill(int((self._data / "postmaster.pid").read_text().splitlines()[0]), 0)
+        except (FileNotFoundError, IndexError, ValueError, ProcessLookupError):
+            return False
+        except PermissionError:
+            return True
+        return True
 
     def running(self) -> bool:
-        return self._run(str(self._bin / "pg_ctl"), "status", "-D", str(self._folder / "data")).returncode == 0
+        """Whether the cluster's server runs."""
+        return self._run(str(self._bin / "pg_ctl"), "status", "-D", str(self._data)).returncode == 0
 
     def _create(self) -> None:
-        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        if self._as:
-            owner = pwd.getpwnam("postgres")
-            self._folder.parent.chmod(0o755)
-            os.chown(self._folder, owner.pw_uid, owner.pw_gid)
-        made = self._run(
-            str(self._bin / "initdb"), "-D", str(self._folder / "data"), "-U", "nuvett", "--auth=trust",
-            "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync", "--no-instructions",
-        )  # fmt: skip
+        self._own(self._folder)
+        password = self._folder / "password"
+        try:
+            with os.fdopen(os.open(password, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
+                out.write(Secrets.of(self._secret_file).keeper)
+            os.chown(password, self._owner(), -1)
+            made = self._run(
+                str(self._bin / "initdb"), "-D", str(self._data), "-U", "keeper", "--auth=scram-sha-256",
+                f"--pwfile={password}", "--encoding=UTF8", "--locale=C.UTF-8", "--no-sync", "--no-instructions",
+            )  # fmt: skip
+        finally:
+            password.unlink(missing_ok=True)
         if made.returncode != 0:
+            shutil.rmtree(self._data, ignore_errors=True)
             raise SystemExit(f"The database could not be created: {made.stderr.strip()}")
+        (self._data / "pg_hba.conf").write_text(_HBA)
+
+    def _is_open_to_all(self) -> bool:
+        """Whether the cluster is of an earlier version, which any local user could enter."""
+        return "trust" in [line.split()[-1] for line in self._rules() if line.split()]
+
+    def _rules(self) -> list[str]:
+        text = (self._data / "pg_hba.conf").read_text()
+        return [line for line in text.splitlines() if not line.lstrip().startswith("#")]
+
+    def _close(self) -> None:
+        """Close a cluster of an earlier version: two roles with passwords, and the database its application's own."""
+        held = Secrets.of(self._secret_file)
+        self._psql("CREATE ROLE mender SUPERUSER LOGIN", "nuvett")
+        self._psql(
+            "ALTER ROLE nuvett RENAME TO keeper;"
+            f"ALTER ROLE keeper PASSWORD '{held.keeper}';"
+            f"CREATE ROLE nuvett LOGIN PASSWORD '{held.nuvett}';",
+            "mender",
+        )
+        if self._psql("SELECT 1 FROM pg_database WHERE datname = 'nuvett'", "mender"):
+            self._psql("ALTER DATABASE nuvett OWNER TO nuvett", "mender")
+            self._psql(_GIVE_ALL, "mender", "nuvett")
+        self._psql("DROP ROLE mender")
+        self.stop()
+        (self._data / "pg_hba.conf").write_text(_HBA)
 
     def _settled(self) -> bool:
         """Whether the cluster runs and answers; one that is just being stopped by another copy is waited for."""
         for _ in range(_READY_SECONDS * 5):
             if not self.running():
                 return False
-            port = self._port_file().read_text().strip() if self._port_file().exists() else ""
-            if self._run(str(self._bin / "pg_isready"), "-q", "-h", "127.0.0.1", "-p", port).returncode == 0:
+            ready = self._run(str(self._bin / "pg_isready"), "-q", "-h", str(self._socket()), "-p", _PORT)
+            if ready.returncode == 0:
                 return True
             time.sleep(0.2)
         raise SystemExit(f"The database neither answers nor stops; see {self._folder / 'log'}.")
 
+    def _launch(self) -> None:
+        self._own(self._folder)
+        self._own(self._socket())
+        options = f"-c listen_addresses='' -p {_PORT} -c unix_socket_directories={self._socket()} "
+        options += "-c unix_socket_permissions=0700 -c password_encryption=scram-sha-256"
+        if not self._durable:
+            options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
+        started = self._run(
+            str(self._bin / "pg_ctl"), "start", "-D", str(self._data), "-l", str(self._folder / "log"),
+            "-o", options, "-w", "-t", str(_READY_SECONDS),
+        )  # fmt: skip
+        if started.returncode != 0:
+            raise SystemExit(f"The database did not start; see {self._folder / 'log'}.\n{started.stdout}")
+
+    def _put_orphan_aside(self) -> None:
+        """Put a closed cluster aside whose passwords are gone: its state folder was deleted, its pictures with it."""
+        aside = self._folder.with_name(f"{self._folder.name}-left-{int(time.time())}")
+        if self.running():
+            self.stop()
+        self._folder.rename(aside)
+
     def start(self, durable: bool = True) -> str:
         """Start the cluster if it does not run yet; address of its database, made on first use."""
-        if not (self._folder / "data" / "PG_VERSION").exists():
+        self._durable = durable
+        exists = (self._data / "PG_VERSION").exists()
+        is_open = exists and self._is_open_to_all()
+        if exists and not is_open and not self._secret_file.exists():
+            self._put_orphan_aside()
+            exists = False
+        if not exists:
             self._create()
+        if is_open:
+            if self.running():
+                self.stop()
+            self._launch()
+            self._close()
         if not self._settled():
-            port = free_port()
-            options = f"-c listen_addresses=127.0.0.1 -p {port} -c unix_socket_directories={self._folder}"
-            if not durable:
-                options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
-            started = self._run(
-                str(self._bin / "pg_ctl"), "start", "-D", str(self._folder / "data"), "-l", str(self._folder / "log"),
-                "-o", options, "-w", "-t", str(_READY_SECONDS),
-            )  # fmt: skip
-            if started.returncode != 0:
-                raise SystemExit(f"The database did not start; see {self._folder / 'log'}.\n{started.stdout}")
-            self._port_file().write_text(str(port))
-        address = f"postgresql://nuvett@127.0.0.1:{self._port_file().read_text().strip()}"
-        self._run(
-            str(self._bin / "createdb"), "-h", "127.0.0.1", "-p", address.rsplit(":", 1)[1], "-U", "nuvett", "nuvett"
-        )
-        return f"{address}/nuvett"
+            self._launch()
+        return self.database()
+
+    def database(self, name: str = "nuvett") -> str:
+        """Address of a database of the running cluster that the application owns, made on first use."""
+        held = Secrets.of(self._secret_file)
+        if not self._psql("SELECT 1 FROM pg_roles WHERE rolname = 'nuvett'", password=held.keeper):
+            self._psql(f"CREATE ROLE nuvett LOGIN PASSWORD '{held.nuvett}'", password=held.keeper)
+        if not self._psql(f"SELECT 1 FROM pg_database WHERE datname = '{name}'", password=held.keeper):
+            self._psql(f"CREATE DATABASE {name} OWNER nuvett", password=held.keeper)
+        return f"postgresql://nuvett:{held.nuvett}@/{name}?host={quote(str(self._socket()), safe='')}&port={_PORT}"
+
+    def revive(self) -> None:
+        """Start the cluster again if its server is gone."""
+        if not self._lives():
+            self._launch()
 
     def stop(self) -> None:
-        self._run(str(self._bin / "pg_ctl"), "stop", "-D", str(self._folder / "data"), "-m", "fast", "-w")
+        self._run(str(self._bin / "pg_ctl"), "stop", "-D", str(self._data), "-m", "fast", "-w")
 
     def remove(self) -> None:
-        """Stop the cluster and delete its folder."""
-        if (self._folder / "data").exists():
+        """Stop the cluster and delete its folder and passwords."""
+        if self._data.exists():
             self.stop()
+        self._secret_file.unlink(missing_ok=True)
         for _ in range(20):
             shutil.rmtree(self._folder, ignore_errors=True)
             if not self._folder.exists():
@@ -116,9 +263,14 @@ class Cluster:
             time.sleep(0.1)
 
 
+def cluster_of(state: Path) -> Cluster:
+    """The cluster of a state folder."""
+    return Cluster(data_folder(state), state / "passwords")
+
+
 if __name__ == "__main__":
-    cluster = Cluster(data_folder(Path(sys.argv[2])))
+    chosen = cluster_of(Path(sys.argv[2]))
     if sys.argv[1] == "start":
-        print(cluster.start())
+        print(chosen.start())
     else:
-        cluster.stop()
+        chosen.stop()

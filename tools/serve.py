@@ -1,14 +1,12 @@
 """Starts everything: the private database, its migrations, the worker and the web server; stops it all on Ctrl-C."""
 
 import argparse
-import fcntl
+import logging
 import os
 import signal
 import socket
 import subprocess
 import sys
-from pathlib import Path
-from typing import IO
 
 import uvicorn
 
@@ -16,10 +14,11 @@ from nuvett.services.demo import load_demo
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web.app import make_app
-from tools.cluster import Cluster, data_folder
+from tools.home import PROJECT, Home, at_home
+from tools.supervise import Keeper, KeptWorker
 
-PROJECT = Path(__file__).resolve().parent.parent
 _PORTS_TRIED = 50
+_GRACE = 5  # seconds that open requests are given when it stops
 
 
 def pick_port(host: str, wanted: int) -> int:
@@ -35,54 +34,45 @@ def pick_port(host: str, wanted: int) -> int:
     raise SystemExit(f"No free port between {wanted} and {wanted + _PORTS_TRIED}.")
 
 
-def _last_one(lock: IO[str]) -> bool:
-    """Whether no other copy uses this state folder any more."""
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return False
-    return True
-
-
 def main() -> None:
     """Serve until stopped."""
     parser = argparse.ArgumentParser(prog="./run start", description="Start Nuvett and print its address.")
     parser.add_argument("--demo", action="store_true", help=argparse.SUPPRESS)
     parser.add_argument("--port", type=int, help="port to listen on; the next free one is taken")
     arguments = parser.parse_args()
-    state = Path(os.environ.get("NUVETT_STATE", PROJECT / ".state")).resolve()
-    state.mkdir(parents=True, exist_ok=True)
-    with (state / "lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_SH)
-        outside = os.environ.get("NUVETT_DATABASE")
-        cluster = None if outside else Cluster(data_folder(state))
-        os.environ["NUVETT_DATABASE"] = outside or (cluster.start() if cluster else "")
-        os.environ.setdefault("NUVETT_BLOBS", str(state / "blobs"))
-        os.environ.setdefault("NUVETT_DEMO", str(PROJECT / "demo"))
+    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
+    with at_home() as home:
         settings = Settings() if arguments.port is None else Settings(port=arguments.port)
-        try:
-            serve(settings, arguments.demo)
-        finally:
-            if cluster and _last_one(lock):
-                cluster.stop()
+        serve(settings, arguments.demo, home)
 
 
-def serve(settings: Settings, demo: bool) -> None:
-    """Migrate, load the demo if asked to, run the worker beside the web server until a signal comes."""
-    studio = Studio.of(settings)
-    studio.database.migrate()
-    if demo:
-        with studio.database.session() as session:
-            load_demo(session, studio)
-    port = pick_port(settings.host, settings.port)
+def _start_worker() -> subprocess.Popen[bytes]:
     # In a session of its own, so that Ctrl-C reaches it through us once and not twice.
     # Fewer malloc arenas: large pictures on several threads otherwise leave freed memory spread over all of them.
     environment = os.environ | {"MALLOC_ARENA_MAX": "2"}
     command = [sys.executable, "-m", "nuvett.jobs"]
-    worker = subprocess.Popen(command, cwd=PROJECT, env=environment, start_new_session=True)
+    return subprocess.Popen(command, cwd=PROJECT, env=environment, stdin=subprocess.PIPE, start_new_session=True)
+
+
+def serve(settings: Settings, demo: bool, home: Home) -> None:
+    """Migrate, load the demo if asked to, keep the worker running beside the web server until a signal comes."""
+    studio = Studio.of(settings)
+    studio.database.migrate()
+    if home.alone:
+        studio.blobs.remove_parts()
+    if demo:
+        with studio.database.session() as session:
+            load_demo(session, studio)
+    port = pick_port(settings.host, settings.port)
+    keeper = Keeper(KeptWorker(_start_worker), home.cluster.revive if home.cluster else None)
     signal.signal(signal.SIGTERM, signal.getsignal(signal.SIGINT))
     config = uvicorn.Config(
-        make_app(settings, studio), host=settings.host, port=port, log_level="warning", server_header=False
+        make_app(settings, studio),
+        host=settings.host,
+        port=port,
+        log_level="warning",
+        server_header=False,
+        timeout_graceful_shutdown=_GRACE,
     )
     print(f"Nuvett is ready: http://{settings.host}:{port}/  (Ctrl-C stops it)", flush=True)
     try:
@@ -90,11 +80,7 @@ def serve(settings: Settings, demo: bool) -> None:
     except KeyboardInterrupt:
         pass
     finally:
-        worker.terminate()
-        try:
-            worker.wait(15)
-        except subprocess.TimeoutExpired:
-            worker.kill()
+        keeper.stop()
         studio.database.close()
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
-from tools.cluster import Cluster, data_folder
+from tools.cluster import cluster_of
 
 PROJECT = Path(__file__).resolve().parent.parent
 SHOTS = PROJECT / "docs" / "screenshots"
@@ -67,7 +67,7 @@ def main() -> None:
             finally:
                 process.terminate()
                 process.wait()
-                Cluster(data_folder(Path(state))).remove()
+                cluster_of(Path(state)).remove()
 
 
 if __name__ == "__main__":

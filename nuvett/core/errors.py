@@ -68,6 +68,22 @@ class OutputExistsError(FileError):
     """The output exists already; pass --overwrite to replace it."""
 
 
+class MissingBlobError(NuvettError):
+    """The file is missing from the store of this installation, or damaged there. Bring it in again."""
+
+    def __init__(self, name: str = "") -> None:
+        super().__init__()
+        self.name = name
+
+
+class DiskFullError(NuvettError):
+    """The disk is full. Nothing is lost: make room, and it goes on by itself."""
+
+
+class StoppingError(NuvettError):
+    """The application is being stopped; this goes on when it is started again."""
+
+
 class NotFoundError(NuvettError):
     """There is nothing at this address. It may have been removed."""
 

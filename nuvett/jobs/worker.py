@@ -1,24 +1,39 @@
 """The worker: takes tasks from the queue and runs the services that they name.
 
-Tasks are idempotent. A worker that is killed leaves its task marked as running; a periodic task hands such tasks out
-again once the worker's heartbeat has stopped.
+Tasks are idempotent. A worker that is killed leaves its tasks marked as running; they are handed out again by the next
+worker that starts, or by one that runs on once the dead one's heartbeat has stopped.
 """
 
 import asyncio
 import logging
+import os
+import signal
+import stat
+import sys
+import threading
 import uuid
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import procrastinate
+from procrastinate.exceptions import ProcrastinateException
+from procrastinate.jobs import Job
+from sqlalchemy.exc import SQLAlchemyError
 
+from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError
+from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.services import clips, deliveries, gather, lighting, sampling
+from nuvett.services.checkup import clear_orphans, set_aside
 from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.studio import Studio
+from nuvett.services.workers import at_work, forget_workers, hand_back, say_waiting, twin_waits
 from nuvett.settings import Settings
 
 log = logging.getLogger("nuvett.jobs")
 _CONCURRENCY = 2
 _RETRY = procrastinate.RetryStrategy(max_attempts=3, linear_wait=2)
+_LOOK_AGAIN = 15  # seconds until a full disk is tried again
+_GRACE = 5  # seconds that running tasks are given to come to a place where they can stop
 Work = Callable[[Studio, uuid.UUID], None]
 
 
@@ -34,62 +49,152 @@ def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
         sampling.renew_target_of_reference(session, reference)
 
 
-# What each task does with the row that its one argument names, and what it does when its last try has failed, too.
-_TASKS: dict[str, tuple[Work, Work | None]] = {
-    INGEST_FRAME: (_ingest_frame, gather.give_up_frame),
-    INGEST_REFERENCE: (_ingest_reference, sampling.give_up),
-    INGEST_CLIP: (clips.ingest_clip, clips.give_up),
-    EVEN_SERIES: (lighting.order_and_even, None),
-    DELIVER: (deliveries.make_delivery, deliveries.give_up),
+@dataclass(frozen=True)
+class _Task:
+    """What a task does with the row that its one argument names, and what when its last try has failed, too."""
+
+    work: Work
+    give_up: GiveUp
+
+
+_TASKS: dict[str, _Task] = {
+    INGEST_FRAME: _Task(_ingest_frame, gather.give_up_frame),
+    INGEST_REFERENCE: _Task(_ingest_reference, sampling.give_up),
+    INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
+    EVEN_SERIES: _Task(lighting.order_and_even, lighting.give_up),
+    DELIVER: _Task(deliveries.make_delivery, deliveries.give_up),
 }
+_GIVE_UP = {name: task.give_up for name, task in _TASKS.items()}
 
 
-def _bind(app: procrastinate.App, studio: Studio, name: str, work: Work, give_up: Work | None) -> None:
+def _most_tries() -> int:
+    return _RETRY.max_attempts or 0
+
+
+def _twin(studio: Studio, job: Job) -> bool:
+    with studio.database.session() as session:
+        return twin_waits(session, job.queueing_lock)
+
+
+def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, doing: _Task) -> None:
+    def again(job: Job, seconds: int) -> None:
+        """Queue the same work anew, which unlike a retry does not count as a try."""
+        with studio.database.session() as session:
+            studio.queue.defer(session, name, once=job.queueing_lock, seconds=seconds, **job.task_kwargs)
+
     @app.task(name=name, retry=_RETRY, pass_context=True)
     def task(context: procrastinate.JobContext, /, **argument: str) -> None:
         (row,) = (uuid.UUID(value) for value in argument.values())
+        job = context.job
+        running.add(job.id or 0)
         try:
-            work(studio, row)
+            doing.work(studio, row)
+        except StoppingError:
+            again(job, 0)
+        except DiskFullError as error:
+            log.warning("The disk is full: %s waits", name)
+            say_waiting(studio, row, error.message)
+            again(job, _LOOK_AGAIN)
+        except MissingBlobError as error:
+            if not set_aside(studio, error.name):
+                raise
+            again(job, 0)
         except Exception:
-            if give_up is not None and context.job.attempts >= (_RETRY.max_attempts or 0):
-                give_up(studio, row)
+            if job.attempts >= _most_tries():
+                doing.give_up(studio, row)
+            elif _twin(studio, job):
+                log.exception("%s failed; one that waits already does it again", name)
+                return
             raise  # the queue logs it, and tries again while tries are left
+        finally:
+            running.discard(job.id or 0)
 
 
-def make_app(studio: Studio) -> procrastinate.App:
-    """The queue's application with all tasks bound to one studio."""
+def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.App:
+    """The queue's application with all tasks bound to one studio; `running` holds the ids of jobs at work."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=studio.settings.database))
-    for name, (work, give_up) in _TASKS.items():
-        _bind(app, studio, name, work, give_up)
+    for name, doing in _TASKS.items():
+        _bind(app, studio, set() if running is None else running, name, doing)
 
     @app.periodic(cron="* * * * * */10")
     @app.task(name="rescue", queueing_lock="rescue", pass_context=False)
     async def rescue(timestamp: int) -> None:
-        for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=studio.settings.stalled_seconds):
-            log.warning("A worker stopped during %s; it is handed out again", job.task_name)
-            await app.job_manager.retry_job(job)
+        stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=studio.settings.stalled_seconds)
+        await hand_out_again(app, studio, stalled, _GIVE_UP, _most_tries())
 
     return app
 
 
+async def clear_the_dead(app: procrastinate.App, studio: Studio) -> None:
+    """Hand out the jobs of all earlier workers, and clear files that nothing uses; for a worker that is alone."""
+    with studio.database.session() as session:
+        forget_workers(session)
+    await asyncio.to_thread(clear_orphans, studio)
+    doing = await app.job_manager.list_jobs_async(status="doing")
+    await hand_out_again(app, studio, doing, _GIVE_UP, _most_tries())
+
+
 async def work(settings: Settings) -> None:
-    """Run the worker until it is told to stop."""
+    """Run the worker until it is told to stop, or until whoever started it is gone."""
     studio = Studio.of(settings)
-    app = make_app(studio)
+    running: set[int] = set()
+    app = make_app(studio, running)
     async with app.open_async():
-        await app.run_worker_async(
-            concurrency=_CONCURRENCY,
-            install_signal_handlers=True,
-            fetch_job_polling_interval=0.5,
-            update_heartbeat_interval=settings.stalled_seconds / 4,
-            stalled_worker_timeout=settings.stalled_seconds,
-            shutdown_graceful_timeout=10,
-            delete_jobs="successful",
-        )
-    studio.database.close()
+        with at_work(studio) as alone:
+            if alone:
+                await clear_the_dead(app, studio)
+            working = asyncio.create_task(
+                app.run_worker_async(
+                    concurrency=_CONCURRENCY,
+                    install_signal_handlers=False,
+                    fetch_job_polling_interval=0.5,
+                    update_heartbeat_interval=settings.stalled_seconds / 4,
+                    stalled_worker_timeout=settings.stalled_seconds,
+                    delete_jobs="successful",
+                )
+            )
+            _stop_when_told(studio, running, working)
+            await asyncio.wait([working])
+            if not working.cancelled():
+                working.result()
+
+
+def _stop_when_told(studio: Studio, running: set[int], working: asyncio.Task[None]) -> None:
+    """Stop on a signal, or when the pipe to whoever started this worker closes.
+
+    Tasks stop at the next place where they can; what has not come to one in time is handed back as it is.
+    """
+    loop = asyncio.get_running_loop()
+
+    def leave() -> None:
+        hand_back(studio, set(running))
+        os._exit(0)  # threads in the middle of a picture cannot be stopped otherwise
+
+    def stop() -> None:
+        if studio.stopping.is_set():
+            return
+        studio.stopping.set()
+        working.cancel()
+        loop.call_later(_GRACE, leave)
+
+    def listen() -> None:
+        while sys.stdin.buffer.read(1):
+            pass
+        loop.call_soon_threadsafe(stop)
+
+    for number in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(number, stop)
+    if stat.S_ISFIFO(os.fstat(sys.stdin.fileno()).st_mode):
+        threading.Thread(target=listen, daemon=True).start()
 
 
 def main() -> None:
     """Entry point of the worker process."""
     logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    asyncio.run(work(Settings()))
+    code = 0
+    try:
+        asyncio.run(work(Settings()))
+    except (NuvettError, SQLAlchemyError, ProcrastinateException) as error:
+        log.error("The worker ends: %s", error)
+        code = 1
+    os._exit(code)  # threads that are still in the middle of a picture would else be waited for

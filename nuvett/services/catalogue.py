@@ -14,7 +14,7 @@ from nuvett.store.blobs import BlobStore
 
 _LONGEST_TITLE = 120
 BLOB_LOCK = 7201  # advisory lock: keeping a blob takes it shared, sweeping takes it alone
-_BLOB_COLUMNS = (
+BLOB_COLUMNS = (
     models.Frame.original,
     models.Frame.view,
     models.Frame.sample,
@@ -111,7 +111,7 @@ def delete_series(session: Session, series: models.Series) -> set[str]:
 
 def _blobs_of(session: Session, series_id: uuid.UUID) -> set[str]:
     found: set[str | None] = set()
-    for column in _BLOB_COLUMNS:
+    for column in BLOB_COLUMNS:
         query = select(column)
         if column.class_ is models.DeliveryFile:
             query = query.join(models.Delivery).where(models.Delivery.series_id == series_id)
@@ -131,6 +131,6 @@ def sweep(session: Session, blobs: BlobStore, names: set[str]) -> None:
     if not names:
         return
     session.execute(select(func.pg_advisory_xact_lock(BLOB_LOCK)))
-    used = session.scalars(union(*(select(column).where(column.in_(names)) for column in _BLOB_COLUMNS)))
+    used = session.scalars(union(*(select(column).where(column.in_(names)) for column in BLOB_COLUMNS)))
     for name in names - set(used):
         blobs.remove(name)

@@ -14,7 +14,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 from zipstream import ZIP_STORED, ZipStream
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError
+from nuvett.core.errors import DiskFullError, InvalidChangeError, NotFoundError, NuvettError, StoppingError
 from nuvett.core.fit.plan import FramePlan
 from nuvett.core.render import Renderer
 from nuvett.core.spaces.rgb import Space
@@ -23,14 +23,16 @@ from nuvett.core.table.table import USUAL_SIZE, compile_plan
 from nuvett.core.types import Document, Floats
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.tables import TableFormat, table_text
-from nuvett.services.catalogue import keep_blobs, ready_frames
-from nuvett.services.looks import draft_of, facts_of, versions_followed
+from nuvett.services.catalogue import keep_blobs, ready_frames, sweep
+from nuvett.services.facts import Facts
+from nuvett.services.looks import draft_of, facts_of, series_facts, versions_followed
 from nuvett.services.queue import DELIVER
 from nuvett.services.rendering import Finish, render_file, renderer_of
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
 
+_FAULT = "Making the files went wrong, which is a fault of Nuvett. What was made is kept; it can go on."
 _FIELDS = ("name", "series", "number", "version")
 
 
@@ -123,7 +125,7 @@ def order_delivery(
     Raises InvalidChangeError when no frame follows a look yet.
     """
     frames = ready_frames(session, series.id)
-    facts = [facts_of(frame) for frame in frames]
+    facts = Facts(facts_of(frame) for frame in frames)
     followed = versions_followed(session, series)
     chosen = [i for i, f in enumerate(facts) if f.id in followed and (only is None or f.id in only)]
     if not chosen:
@@ -162,7 +164,7 @@ def make_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
         delivery = session.get(models.Delivery, delivery_id)
         if delivery is None or delivery.state in ("done", "stopped"):
             return
-        delivery.state = "running"
+        delivery.state, delivery.problem = "running", ""
         settings = DeliverySettings.model_validate(delivery.settings)
         waiting = [
             file.id
@@ -174,11 +176,19 @@ def make_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
         ]
 
     def work(file_id: uuid.UUID) -> None:
+        if studio.stopping.is_set():
+            raise StoppingError
         _make_file(studio, delivery_id, file_id, settings)
 
     # Decoding and encoding run on one core each, so two files at once keep two cores busy; more would cost memory.
     with ThreadPoolExecutor(min(2, os.cpu_count() or 1)) as pool:
-        list(pool.map(work, waiting))
+        made = [pool.submit(work, file) for file in waiting]
+        try:
+            for one in made:
+                one.result()
+        except NuvettError:
+            pool.shutdown(cancel_futures=True)
+            raise
     with studio.database.session() as session:
         session.execute(
             update(models.Delivery)
@@ -200,6 +210,8 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
         original, view, plan = frame.original, frame.view or "", FramePlan.model_validate(file.plan)
     try:
         data = _finished(studio, original, Finish.of(plan, studio.bench.view(view)), plan, settings)
+    except DiskFullError:
+        raise
     except (NuvettError, OSError) as error:
         message = error.message if isinstance(error, NuvettError) else "The original could not be read."
         with studio.database.session() as session:
@@ -212,11 +224,11 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
     with studio.database.session() as session:
         keep_blobs(session)
         blob, size = studio.blobs.put(BytesIO(data))
-        session.execute(
-            update(models.DeliveryFile)
-            .where(models.DeliveryFile.id == file_id)
-            .values(state="done", blob=blob, bytes=size)
-        )
+        done = update(models.DeliveryFile).where(models.DeliveryFile.id == file_id)
+        kept = session.execute(done.values(state="done", blob=blob, bytes=size).returning(models.DeliveryFile.id)).all()
+    if not kept:  # the delivery was removed meanwhile
+        with studio.database.session() as session:
+            sweep(session, studio.blobs, {blob})
 
 
 def _finished(
@@ -235,21 +247,21 @@ def stop_delivery(delivery: models.Delivery) -> None:
     """Ask a delivery to stop; files made so far stay. Raises InvalidChangeError when it is over."""
     if delivery.state not in ("waiting", "running"):
         raise InvalidChangeError("This delivery is over already.")
-    delivery.state, delivery.finished = "stopped", datetime.now(UTC)
+    delivery.state, delivery.problem, delivery.finished = "stopped", "", datetime.now(UTC)
 
 
 def give_up(studio: Studio, delivery_id: uuid.UUID) -> None:
     """Stop a delivery that failed in a way nobody foresaw: what was made stays, and a person may let it go on."""
     with studio.database.session() as session:
         running = update(models.Delivery).where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
-        session.execute(running.values(state="stopped", finished=datetime.now(UTC)))
+        session.execute(running.values(state="stopped", problem=_FAULT, finished=datetime.now(UTC)))
 
 
 def resume_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
     """Go on with a stopped delivery. Raises InvalidChangeError when it is not stopped."""
     if delivery.state != "stopped":
         raise InvalidChangeError("Only a stopped delivery can go on.")
-    delivery.state, delivery.finished = "waiting", None
+    delivery.state, delivery.problem, delivery.finished = "waiting", "", None
     session.flush()
     studio.queue.defer(session, DELIVER, delivery_id=str(delivery.id))
 
@@ -321,7 +333,7 @@ def shared_cdl_words(bench: Workbench, session: Session, series: models.Series) 
 
 def _shared_table(bench: Workbench, session: Session, series: models.Series, size: int) -> Floats:
     aimed = draft_of(session, series)
-    facts = [facts_of(frame) for frame in ready_frames(session, series.id)]
+    facts = series_facts(session, series)
     if aimed is None or not facts:
         raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
     return compile_plan(bench.shared_plan(facts, aimed), size)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.features import find_features
 from nuvett.core.even.setups import rough_light
@@ -27,6 +27,10 @@ from nuvett.store import models
 
 _METHOD = 1  # raised when the same frames would be evened differently, so that all set-ups are done anew
 _ANCHORS = 8  # frames of another set-up that a frame is held against
+_FAULT = (
+    "Evening the light went wrong, which is a fault of Nuvett; frames keep the light they had. "
+    "Name the hero again to have it tried once more."
+)
 LEFT_ALONE = "itself, as it came"
 
 
@@ -43,7 +47,8 @@ def queue_even(session: Session, studio: Studio, frame_id: uuid.UUID) -> None:
 
 def let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Queue evening of a series and mark it as due until that is done."""
-    session.execute(update(models.Series).where(models.Series.id == series_id).values(light_due=True))
+    due = update(models.Series).where(models.Series.id == series_id)
+    session.execute(due.values(light_due=True, light_problem=""))
     studio.queue.defer(session, EVEN_SERIES, once=f"even-{series_id}", series_id=str(series_id))
 
 
@@ -99,6 +104,26 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
         series.light_due = bool(frames)
     if not frames:
         return
+    _even_due(studio, frames, keys, hero)
+    with studio.database.session() as session:
+        done = update(models.Series).where(models.Series.id == series_id)
+        session.execute(done.values(light_due=False, light_problem=""))
+
+
+def give_up(studio: Studio, series_id: uuid.UUID) -> None:
+    """Leave a series' light as it is when evening failed for no foreseen reason, and say so."""
+    with studio.database.session() as session:
+        stopped = update(models.Series).where(models.Series.id == series_id)
+        session.execute(stopped.values(light_due=False, light_problem=_FAULT))
+
+
+def _even_due(
+    studio: Studio,
+    frames: list[_Row],
+    keys: dict[uuid.UUID, str],
+    hero: uuid.UUID | None,
+) -> None:
+    """Even the set-ups whose frames are not as they were when their light was worked out."""
     members: dict[uuid.UUID | None, list[_Row]] = {}
     for row in frames:
         members.setdefault(row.setup, []).append(row)
@@ -106,18 +131,24 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
     due = [setup for setup, key in named.items() if setup is None or keys.get(setup) != key]
     # Those that keep to their own first, because the others may be held against them.
     for setup in due:
+        _pause(studio)
         own = [row for row in members[setup] if row.own]
         if own:
             place = next((i for i, row in enumerate(own) if row.id == hero), None)
             _keep(studio, own, even_members([_seen(studio, row) for row in own], place))
     for setup in due:
+        _pause(studio)
         others = [row for row in members[setup] if not row.own]
         _keep(studio, others, [_by_choice(studio, row, members) for row in others])
         if setup is not None:
             with studio.database.session() as session:
                 session.execute(update(models.SetUp).where(models.SetUp.id == setup).values(light_key=named[setup]))
-    with studio.database.session() as session:
-        session.execute(update(models.Series).where(models.Series.id == series_id).values(light_due=False))
+
+
+def _pause(studio: Studio) -> None:
+    """A place where evening can stop: set-ups that are done stay done."""
+    if studio.stopping.is_set():
+        raise StoppingError
 
 
 def _row_of(frame: models.Frame) -> _Row:

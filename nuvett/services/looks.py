@@ -16,8 +16,8 @@ from nuvett.core.look.words import describe, describe_trim
 from nuvett.core.spaces.rgb import Space
 from nuvett.services import history
 from nuvett.services.catalogue import look_of, ready_frames
+from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.sampling import latest_target, target_document
-from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.store import models
 
 MOST_PROOFS = 12
@@ -54,9 +54,9 @@ def facts_of(frame: models.Frame) -> FrameFacts:
     )
 
 
-def series_facts(session: Session, series: models.Series) -> list[FrameFacts]:
+def series_facts(session: Session, series: models.Series) -> Facts:
     """Plain facts of all measured frames of a series, in shooting order."""
-    return [facts_of(frame) for frame in ready_frames(session, series.id)]
+    return Facts(facts_of(frame) for frame in ready_frames(session, series.id))
 
 
 def draft_of(session: Session, series: models.Series) -> Aimed | None:

@@ -19,12 +19,17 @@ class Queue:
     def __init__(self, database: str) -> None:
         self._app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=database))
 
-    def defer(self, session: Session, task: str, once: str | None = None, **arguments: Any) -> None:
-        """Queue a task in the session's own transaction. With `once`, a task waiting under that name is enough."""
+    def defer(self, session: Session, task: str, once: str | None = None, seconds: int = 0, **arguments: Any) -> None:
+        """Queue a task in the session's own transaction, to be run after so many seconds.
+
+        With `once`, a task waiting under that name is enough.
+        """
         try:
             # The connection is asked for inside the savepoint, because that is what makes the savepoint real.
             with session.begin_nested():
                 connection = session.connection().connection.driver_connection
-                self._app.configure_task(task, queueing_lock=once, connection=connection, lock=once).defer(**arguments)
+                self._app.configure_task(
+                    task, queueing_lock=once, connection=connection, lock=once, schedule_in={"seconds": seconds}
+                ).defer(**arguments)
         except AlreadyEnqueued:
             return

@@ -223,6 +223,13 @@ def target_document(row: models.Target) -> Target:
         raise TargetError("The target was kept by another version of this application.") from error
 
 
+def waiting_references(session: Session, series: models.Series) -> int:
+    """How many references of a series wait to be read."""
+    waits = models.Reference.state == "waiting", models.Reference.removed.is_(False)
+    query = select(func.count()).where(models.Reference.series_id == series.id, *waits)
+    return session.scalar(query) or 0
+
+
 def lock_series(session: Session, series: models.Series) -> None:
     """Let one change of a series' readings happen at a time. Raises ConflictError when the series is gone."""
     if session.get(models.Series, series.id, with_for_update=True) is None:

@@ -12,8 +12,9 @@ from nuvett.core.fit.plan import FramePlan
 from nuvett.core.render import Pixels
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.encode import Format, encode
+from nuvett.services.facts import Facts
 from nuvett.services.looks import Following
-from nuvett.services.workbench import FrameFacts, Workbench, untouched_plan
+from nuvett.services.workbench import Workbench, untouched_plan
 
 STRIP_WIDTH, ROW_HEIGHT = 1000, 56
 _MOST_SLICES = 125
@@ -28,7 +29,7 @@ class Strip:
     jpeg: Callable[[], bytes]
 
 
-def strip(bench: Workbench, frames: list[FrameFacts], followed: dict[uuid.UUID, Following]) -> Strip:
+def strip(bench: Workbench, frames: Facts, followed: dict[uuid.UUID, Following]) -> Strip:
     """Strip of a series; very long series show evenly spaced frames."""
     step = max(1, -(-len(frames) // _MOST_SLICES))
     shown = list(range(0, len(frames), step))
@@ -36,11 +37,11 @@ def strip(bench: Workbench, frames: list[FrameFacts], followed: dict[uuid.UUID, 
     names = "".join(f"{frames[i].view}{plan.key if plan else '-'}" for i, plan in zip(shown, plans, strict=True))
     key = hashlib.sha256(names.encode()).hexdigest()[:16]
     return Strip(
-        key, lambda: bench.kept_render(("strip", key), lambda: _draw(bench, [frames[i] for i in shown], plans))
+        key, lambda: bench.kept_render(("strip", key), lambda: _draw(bench, Facts(frames[i] for i in shown), plans))
     )
 
 
-def _draw(bench: Workbench, frames: list[FrameFacts], plans: list[FramePlan | None]) -> bytes:
+def _draw(bench: Workbench, frames: Facts, plans: list[FramePlan | None]) -> bytes:
     canvas = np.full((2 * ROW_HEIGHT, STRIP_WIDTH, 3), 180, dtype=np.uint8)
     edges = np.linspace(0, STRIP_WIDTH, len(frames) + 1).round().astype(int)
     for frame, plan, left, right in zip(frames, plans, edges, edges[1:], strict=False):

@@ -1,6 +1,7 @@
 """What every use case is handed besides its session: blobs, settings, the workbench and the queue."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from threading import Event
 
 from nuvett.imaging.decode import Limits
 from nuvett.services.queue import Queue
@@ -12,13 +13,14 @@ from nuvett.store.database import Database
 
 @dataclass(frozen=True)
 class Studio:
-    """Shared means of all use cases; made once at each entry point."""
+    """Shared means of all use cases; made once at each entry point. Long work looks at `stopping` now and then."""
 
     settings: Settings
     database: Database
     blobs: BlobStore
     bench: Workbench
     queue: Queue
+    stopping: Event = field(default_factory=Event)
 
     @classmethod
     def of(cls, settings: Settings) -> "Studio":

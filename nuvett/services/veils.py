@@ -10,7 +10,8 @@ from nuvett.core.fit.warnings import at_ends, steep_tones
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.table.table import USUAL_SIZE
-from nuvett.services.workbench import FrameFacts, Workbench, untouched_plan
+from nuvett.services.facts import FrameFacts
+from nuvett.services.workbench import Workbench, untouched_plan
 
 Veil = Literal["clipping", "steep", "skin"]
 _VEILED, _OPEN = (119, 119, 119, 150), (0, 0, 0, 0)

@@ -8,7 +8,8 @@ import numpy as np
 
 from nuvett.core.drift.drift import outliers, spread_of
 from nuvett.core.fit.plan import FramePlan
-from nuvett.services.workbench import Aimed, FrameFacts, Summary, Workbench, evened_plan
+from nuvett.services.facts import Aimed, Facts, FrameFacts
+from nuvett.services.workbench import Summary, Workbench, evened_plan
 
 PROOFS = 6
 
@@ -47,9 +48,7 @@ class Wall:
     spread_shown: float
 
 
-def shown_plan(
-    bench: Workbench, frames: list[FrameFacts], index: int, aimed: Aimed | None, show: Show
-) -> FramePlan | None:
+def shown_plan(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> FramePlan | None:
     """The plan that a frame is shown under."""
     if show is Show.ORIGINAL or aimed is None:
         return None
@@ -58,7 +57,7 @@ def shown_plan(
     return bench.plan(frames, index, aimed)
 
 
-def build_wall(bench: Workbench, frames: list[FrameFacts], aimed: Aimed | None, show: Show) -> Wall:
+def build_wall(bench: Workbench, frames: Facts, aimed: Aimed | None, show: Show) -> Wall:
     """Plan and measure every frame; what was measured before is taken from memory."""
     if aimed is not None and show is Show.LOOK and frames:
         bench.pools(frames, aimed.look)
@@ -84,9 +83,7 @@ def build_wall(bench: Workbench, frames: list[FrameFacts], aimed: Aimed | None, 
     )
 
 
-def choose_proofs(
-    bench: Workbench, frames: list[FrameFacts], chosen: tuple[UUID, ...] = (), count: int = PROOFS
-) -> list[int]:
+def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = (), count: int = PROOFS) -> list[int]:
     """Indices of the frames that were chosen, else of the most different ones.
 
     Those are found farthest-first on lightness and mean colour (Gonzalez 1985).

@@ -1,29 +1,23 @@
 """Frames on the bench: cached arrays, statistics, plans and renders of a series, computed from plain facts."""
 
 from collections.abc import Callable, Hashable
-from contextlib import suppress
 from dataclasses import dataclass, replace
-from threading import Lock
-from typing import Any, TypeVar
-from uuid import UUID
+from typing import TypeVar
 
 import cv2
 import numpy as np
-from cachetools import LRUCache
 
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
 from nuvett.core.errors import InvalidChangeError, TruncatedFileError
-from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import quantiles_of, thin
 from nuvett.core.fit.suggest import PullSuggestion, suggest_pull
-from nuvett.core.fit.warnings import FaceSeen, Note, notes_on
-from nuvett.core.look.look import Look, Trim
+from nuvett.core.fit.warnings import Note, notes_on
+from nuvett.core.look.look import Look
 from nuvett.core.look.steps import STRAIGHT
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.palette import Palette, find_palette
-from nuvett.core.reading.reading import Target
 from nuvett.core.render import Cut, Pixels, Renderer
 from nuvett.core.series import Measured, Pools, finished_cloud, plain_cloud, plan_in_series, plan_shared
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
@@ -31,67 +25,24 @@ from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.spatial.finish import Finisher
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Linear, OKLab, Quantiles
-from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.arrays import load_array
+from nuvett.services.caches import Caches
+from nuvett.services.facts import Aimed, Facts, FrameFacts
+from nuvett.services.originals import Originals
 from nuvett.services.rendering import THREADS, Finish, finisher_of, renderer_of
 from nuvett.store.blobs import BlobStore
 
 T = TypeVar("T")
-_PLANS, _POOLS, _RENDERERS, _CLIPS = 20_000, 8, 400, 3
+_POINT_BYTES = 24  # of a table, with what the colour library makes of it
+_CLIP_BYTES = 40_000_000  # what an open clip takes, roughly: its decoder keeps some frames
 PREVIEW_QUALITY, QUICK_QUALITY = 92, 85
 _PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
 _TILE_EDGE, _TILE_POINTS = 480, 17  # small pictures come from a coarser table, which compiles seven times faster
 _MOST_CROP = 2000
 _DISC = 3  # pixels around a picked place that are averaged
-
-
-@dataclass(frozen=True)
-class FrameFacts:
-    """What planning and rendering need to know of a frame; taken from the database once, used outside it."""
-
-    id: UUID
-    original: str
-    view: str
-    sample: str
-    domain: Space
-    width: int
-    height: int
-    setup: UUID | None
-    even: EvenLight
-    trim: Trim
-    faces: tuple[FaceSeen, ...] = ()
-
-
-@dataclass(frozen=True)
-class Aimed:
-    """A look with the target it aims at; `key` names the target by its row."""
-
-    look: Look
-    target: Target
-    key: str
-
-
-class _Cache:
-    """A bounded cache that several threads may use; a value asked for twice at once may be made twice."""
-
-    def __init__(self, size: float, weigh: Callable[[Any], float] | None = None) -> None:
-        self._kept: LRUCache[Hashable, Any] = LRUCache(size, weigh)
-        self._lock = Lock()
-
-    def peek(self, key: Hashable) -> Any:
-        with self._lock:
-            return self._kept.get(key)
-
-    def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        with self._lock:
-            if key in self._kept:
-                return self._kept[key]  # type: ignore[no-any-return]
-        value = make()
-        with self._lock, suppress(ValueError):  # larger than the whole cache: handed out, not kept
-            self._kept[key] = value
-        return value
 
 
 @dataclass(frozen=True)
@@ -117,23 +68,21 @@ class Workbench:
 
     def __init__(self, blobs: BlobStore, limits: Limits, megabytes: int) -> None:
         self.blobs, self.limits = blobs, limits
-        self._arrays = _Cache(megabytes * 500_000, lambda a: a.nbytes)
-        self._renders = _Cache(megabytes * 500_000, len)
-        self._plans, self._drifts, self._known = _Cache(_PLANS), _Cache(_PLANS), _Cache(_PLANS)
-        self._clips = _Cache(_CLIPS)
-        self._pools, self._aims, self._renderers = _Cache(_POOLS), _Cache(_POOLS * 4), _Cache(_RENDERERS)
+        caches = Caches(megabytes)
+        self._pictures, self._facts = caches.pictures, caches.facts
+        self.originals = Originals(blobs, limits)
 
     def sample(self, name: str) -> Linear:
         """Sample (N, 3) of a frame by its blob."""
-        return self._arrays.get(name, lambda: load_array(self.blobs.read(name)))
+        return self._pictures.get(("array", name), lambda: load_array(self.blobs.read(name)))
 
     def lab(self, name: str) -> OKLab:
         """OKLab colours of a kept linear array, by its blob."""
-        return self._arrays.get((name, "lab"), lambda: linear_to_oklab(self.sample(name)))
+        return self._pictures.get((name, "lab"), lambda: linear_to_oklab(self.sample(name)))
 
     def clip_reader(self, name: str, make: Callable[[], T]) -> T:
         """An open clip by its blob; few are kept open at once."""
-        return self._clips.get(name, make)
+        return self._pictures.get(("clip", name), make, _CLIP_BYTES)
 
     def view(self, name: str, edge: int | None = None) -> Pixels:
         """8-bit view (h, w, 3) of a picture by its blob, in its own domain, scaled down to a long edge."""
@@ -147,53 +96,40 @@ class Workbench:
                 return full
             return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA))
 
-        return self._arrays.get((name, edge), make)
+        return self._pictures.get(("view", name, edge), make)
 
     def _aim(self, aimed: Aimed) -> tuple[Aim, Yardstick]:
-        return self._aims.get(
-            aimed.key, lambda: (Aim.of(aimed.target), Yardstick.of(np.asarray(aimed.target.statistics.cloud)))
+        key = ("aim", aimed.target_key)
+        return self._facts.get(
+            key, lambda: (Aim.of(aimed.target), Yardstick.of(np.asarray(aimed.target.statistics.cloud)))
         )
 
     def aim(self, aimed: Aimed) -> Aim:
         """What frames are planned toward."""
         return self._aim(aimed)[0]
 
-    def pools(self, frames: list[FrameFacts], look: Look) -> Pools:
+    def pools(self, frames: Facts, look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
-        strength = look.even.amount if look.even.on else 0.0
-        key = (tuple((f.sample, f.even.gains, f.even.camera, f.setup) for f in frames), strength)
         numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
 
         def make() -> Pools:
             return Pools.of([Measured(self.sample(f.sample), f.even, numbers[f.setup]) for f in frames], look)
 
-        return self._pools.get(key, make)
+        return self._facts.get(("pools", frames.key, _even_strength(look)), make)
 
-    def plan(self, frames: list[FrameFacts], index: int, aimed: Aimed) -> FramePlan:
+    def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """Plan of one frame of a series under a look, with the frame's own trim."""
         frame = frames[index]
-        pools = self.pools(frames, aimed.look)
-        key = (
-            id(pools),
-            frame.sample,
-            frame.even.gains,
-            frame.even.camera,
-            frame.setup,
-            aimed.key,
-            aimed.look,
-            frame.trim,
-        )
 
-        def make() -> tuple[Pools, FramePlan]:
-            aim, _ = self._aim(aimed)
-            # Pools are kept beside the plan so that their identity stays theirs as long as the entry lives.
+        def make() -> FramePlan:
             faces = np.array([face.colour for face in frame.faces], dtype=np.float32).reshape(-1, 3)
-            plan = plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
-            return pools, plan.model_copy(update={"seed": int(frame.original[:8], 16)})
+            pools, aim = self.pools(frames, aimed.look), self.aim(aimed)
+            plan: FramePlan = plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
+            return plan.model_copy(update={"seed": int(frame.original[:8], 16)})
 
-        return self._plans.get(key, make)[1]
+        return self._facts.get(("plan", frames.key, frame.key, aimed.key), make)
 
-    def suggested_pull(self, frames: list[FrameFacts], aimed: Aimed) -> PullSuggestion:
+    def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
         """The pull that suits a series under a look."""
         measured = [Measured(self.sample(f.sample), f.even, 0) for f in frames]
         return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
@@ -202,13 +138,13 @@ class Workbench:
         """The plan of a frame that follows no look: its trim alone."""
         return even_only(np.ones(3, np.float32), frame.trim)
 
-    def shared_plan(self, frames: list[FrameFacts], aimed: Aimed) -> FramePlan:
+    def shared_plan(self, frames: Facts, aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""
         return plan_shared(self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
 
     def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
         """What a wall shows of a frame under a plan, or as it came."""
-        key = ("summary", frame.sample, plan.key if plan else "", aimed.key if aimed else "")
+        key = ("summary", frame.sample, plan.key if plan else "", aimed.target_key if aimed else "")
 
         def make() -> Summary:
             sample = self.sample(frame.sample)
@@ -222,37 +158,37 @@ class Workbench:
                 cloud=cloud,
             )
 
-        return self._drifts.get(key, make)
+        return self._facts.get(key, make)
 
     def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
         """What goes wrong with a frame under a plan."""
         key = ("notes", frame.sample, plan.key, look.hold)
-        return self._drifts.get(key, lambda: tuple(notes_on(plan, self.sample(frame.sample), frame.faces, look.hold)))
+        return self._facts.get(key, lambda: tuple(notes_on(plan, self.sample(frame.sample), frame.faces, look.hold)))
 
     def reference_crop(self, original: str, domain: str, box: tuple[int, int, int, int]) -> bytes:
         """PNG of x, y, width, height of a reference at full size, in sRGB."""
-        x, y, width, height = box
-        pixels = self._full(original)[y : y + height, x : x + width]
-        if pixels.size == 0:
-            raise InvalidChangeError("That place lies outside the picture.")
-        return encode(self.renderer(untouched_plan(), Space(domain)).part(pixels, x, y), Format.PNG, 100)
+        pixels = self.originals.part(original, box)
+        return encode(self.renderer(untouched_plan(), Space(domain)).part(pixels, *box[:2]), Format.PNG, 100)
 
     def remember(self, plan: FramePlan) -> str:
         """Keep a plan so that pictures under it can be asked for by its key."""
-        return self._known.get(plan.key, lambda: plan).key
+        key: str = plan.key
+        self._facts.get(("known", key), lambda: plan)
+        return key
 
     def recall(self, key: str) -> FramePlan | None:
         """A plan that was remembered, none when it has been forgotten."""
-        found: FramePlan | None = self._known.peek(key)
+        found: FramePlan | None = self._facts.peek(("known", key))
         return found
 
     def renderer(self, plan: FramePlan, domain: Space, points: int = USUAL_SIZE) -> Renderer:
         """Renderer of a plan into sRGB, for screens."""
-        return self._renderers.get((plan.key, domain, points), lambda: renderer_of(plan, domain, points=points))
+        key = ("renderer", plan.key, domain, points)
+        return self._pictures.get(key, lambda: renderer_of(plan, domain, points=points), _POINT_BYTES * points**3)
 
     def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int, quick: bool = False) -> bytes:
         """JPEG of a frame at a long edge, under a plan or as it came; quick ones are coarser, for dragging."""
-        key = (frame.view, plan.key if plan else "", edge, quick)
+        key = ("preview", frame.view, plan.key if plan else "", edge, quick)
 
         def make() -> bytes:
             if plan is None and frame.domain is Space.SRGB:
@@ -262,7 +198,7 @@ class Workbench:
                 pixels = self.rendered(frame, plan or untouched_plan(), edge, points)
             return encode(pixels, Format.JPEG, QUICK_QUALITY if quick else PREVIEW_QUALITY)
 
-        return self._renders.get(key, make)
+        return self._pictures.get(key, make)
 
     def rendered(self, frame: FrameFacts, plan: FramePlan, edge: int, points: int, depth: int = 8) -> Pixels:
         """Pixels of a frame's view at a long edge under a plan, from a table of some points a side, 8 or 16 bit."""
@@ -289,7 +225,7 @@ class Workbench:
                 pixels = self.renderer(untouched_plan(), Space(domain)).picture(pixels)
             return encode(pixels, Format.JPEG, PREVIEW_QUALITY)
 
-        return self._renders.get(("view", view, edge), make)
+        return self._pictures.get(("shown", view, edge), make)
 
     def colour_at(self, view: str, domain: str, x: float, y: float) -> tuple[float, float, float]:
         """OKLab colour of a small disc at a place given in shares of the picture. Raises ValueError outside it."""
@@ -319,45 +255,34 @@ class Workbench:
 
     def kept_render(self, key: Hashable, make: Callable[[], bytes]) -> bytes:
         """Encoded picture kept under a key while memory lasts."""
-        return self._renders.get(key, make)
+        return self._pictures.get(("kept", key), make)
 
     def crop(self, frame: FrameFacts, plan: FramePlan | None, box: tuple[int, int, int, int]) -> bytes:
         """PNG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
         x, y, width, height = box
-        whole = self._full(frame.original)
-        if x >= whole.shape[1] or y >= whole.shape[0]:
-            raise InvalidChangeError("That place lies outside the picture.")
+        inside = self.originals.part(frame.original, box)
         used = plan or untouched_plan()
         renderer = self.renderer(used, frame.domain)
-        finisher = self._finisher(frame, used, renderer, (whole.shape[1], whole.shape[0]))
+        finisher = self._finisher(frame, used, renderer, (frame.width, frame.height))
         if finisher is None:
-            return encode(renderer.part(whole[y : y + height, x : x + width], x, y), Format.PNG, 100)
+            return encode(renderer.part(inside, x, y), Format.PNG, 100)
         left, top = max(0, x - finisher.halo), max(0, y - finisher.halo)
-        around = whole[top : y + height + finisher.halo, left : x + width + finisher.halo]
+        right, bottom = x + width + finisher.halo, y + height + finisher.halo
+        around = self.originals.part(frame.original, (left, top, right - left, bottom - top))
         inner = (slice(y - top, y - top + height), slice(x - left, x - left + width))
         return encode(renderer.finished(around, finisher, Cut(left, top, inner), 8), Format.PNG, 100)
 
-    def _full(self, original: str) -> Pixels:
-        """Pixels of an original at full size; those looked at last are kept."""
 
-        def make() -> Pixels:
-            with self.blobs.local(original) as path:
-                return decode(path, self.limits).pixels
-
-        return self._arrays.get((original, "full"), make)
-
-
-def with_trim(frames: list[FrameFacts], index: int, trim: Trim) -> list[FrameFacts]:
-    """The same frames, one of them with another trim."""
-    return [replace(f, trim=trim) if i == index else f for i, f in enumerate(frames)]
-
-
-def straight_marks(bench: Workbench, frames: list[FrameFacts], index: int, aimed: Aimed) -> tuple[float, ...]:
+def straight_marks(bench: Workbench, frames: Facts, index: int, aimed: Aimed) -> tuple[float, ...]:
     """CIE L* at the shares of MARKS of a frame under a look, were its master curve straight."""
     curve = aimed.look.curve.model_copy(update={"master": STRAIGHT})
-    straight = Aimed(aimed.look.model_copy(update={"curve": curve}), aimed.target, aimed.key)
+    straight = replace(aimed, look=aimed.look.model_copy(update={"curve": curve}))
     plan = bench.plan(frames, index, straight)
     return bench.summary(frames[index], plan, straight).marks
+
+
+def _even_strength(look: Look) -> float:
+    return look.even.amount if look.even.on else 0.0
 
 
 def untouched_plan() -> FramePlan:

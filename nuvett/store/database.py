@@ -7,11 +7,12 @@ from pathlib import Path
 import procrastinate
 from alembic import command
 from alembic.config import Config
+from psycopg.errors import DiskFull
 from sqlalchemy import Engine, create_engine, inspect
-from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from nuvett.core.errors import ConflictError, StoreError
+from nuvett.core.errors import ConflictError, DiskFullError, InvalidChangeError, StoreError
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -28,14 +29,19 @@ class Database:
     def session(self) -> Iterator[Session]:
         """A session that commits at the end and rolls back on any error.
 
-        Raises StoreError when the database cannot be reached, ConflictError when a constraint is broken.
+        Raises StoreError when the database cannot be reached, ConflictError when a constraint is broken,
+        InvalidChangeError for a value that it cannot hold, DiskFullError.
         """
         try:
             with self._sessions() as session, session.begin():
                 yield session
         except IntegrityError as error:
             raise ConflictError from error
+        except DataError as error:
+            raise InvalidChangeError from error
         except (OperationalError, DBAPIError) as error:
+            if isinstance(error.orig, DiskFull):
+                raise DiskFullError from error
             raise StoreError from error
 
     def migrate(self) -> None:

@@ -32,6 +32,7 @@ class Series(Base):
         ForeignKey("frame.id", ondelete="SET NULL", use_alter=True, name="fk_series_hero")
     )
     light_due: Mapped[bool] = mapped_column(default=False)
+    light_problem: Mapped[str] = mapped_column(default="")
     created: Mapped[datetime] = mapped_column(default=_now)
     frames: Mapped[list["Frame"]] = relationship(
         order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True
@@ -211,7 +212,7 @@ class LookVersion(Base):
 
 
 class Delivery(Base):
-    """A batch of finished files. `state` is waiting, running, done, stopped or failed."""
+    """A batch of finished files. `state` is waiting, running, done or stopped; `problem` says what it waits for."""
 
     __tablename__ = "delivery"
 
@@ -219,6 +220,7 @@ class Delivery(Base):
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
     state: Mapped[str] = mapped_column(default="waiting")
     settings: Mapped[Json]
+    problem: Mapped[str] = mapped_column(default="")
     created: Mapped[datetime] = mapped_column(default=_now)
     finished: Mapped[datetime | None]
     files: Mapped[list["DeliveryFile"]] = relationship(order_by="DeliveryFile.position", viewonly=True)

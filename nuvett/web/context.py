@@ -12,6 +12,7 @@ from jinja2 import StrictUndefined
 from sqlalchemy.orm import Session
 
 from nuvett.services.studio import Studio
+from nuvett.services.workers import held_up
 from nuvett.web import filters
 from nuvett.web.keys import KEYS
 
@@ -39,6 +40,10 @@ class Context:
     def session(self) -> AbstractContextManager[Session]:
         """A database session that commits at its end."""
         return self.studio.database.session()
+
+    def held_up(self, session: Session, series: Any) -> str:
+        """Why a series' waiting work does not go on, in words; nothing when it does."""
+        return held_up(session, series, self.studio.settings.stalled_seconds)
 
     def page(self, name: str, screen: str, status: int = 200, **values: Any) -> HTMLResponse:
         """A rendered page. `screen` names the stage or page for the stage bar and the list of keys."""

@@ -4,22 +4,33 @@ import logging
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import HTMLResponse, JSONResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from nuvett.core import errors
+from nuvett.services.checkup import set_aside
 from nuvett.web.context import context_of
 
 log = logging.getLogger("nuvett.web")
 
 STATUS: tuple[tuple[type[errors.NuvettError], int], ...] = (
     (errors.NotFoundError, 404),
+    (errors.MissingBlobError, 404),
     (errors.ConflictError, 409),
     (errors.TooLargeError, 413),
     (errors.StoreError, 503),
+    (errors.DiskFullError, 507),
     (errors.NuvettError, 422),
 )
-_TITLES = {404: "Nothing here", 409: "Changed elsewhere", 413: "Too large", 422: "Not possible", 503: "Not reachable"}
+_TITLES = {
+    404: "Nothing here",
+    409: "Changed elsewhere",
+    413: "Too large",
+    422: "Not possible",
+    503: "Not reachable",
+    507: "The disk is full",
+}
 
 
 def status_of(error: errors.NuvettError) -> int:
@@ -37,6 +48,15 @@ def _answer(request: Request, status: int, message: str) -> Response:
 
 def add_handlers(app: FastAPI) -> None:
     """Answer every error with a sentence: JSON for scripts, a page for people."""
+
+    @app.exception_handler(errors.MissingBlobError)
+    async def missing(request: Request, error: errors.MissingBlobError) -> Response:
+        """Set aside what uses the file, and show the page again without it."""
+        log.error("Blob %s is missing or damaged", error.name)
+        changed = await run_in_threadpool(set_aside, request.app.state.studio, error.name)
+        if changed and request.method == "GET" and "text/html" in request.headers.get("accept", ""):
+            return RedirectResponse(str(request.url), 303)
+        return _answer(request, status_of(error), error.message)
 
     @app.exception_handler(errors.NuvettError)
     async def ours(request: Request, error: errors.NuvettError) -> Response:

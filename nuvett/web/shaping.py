@@ -1,7 +1,7 @@
 """View models of Shape: the frame in work, the instruments that follow the draft, the sheet, proofs and history."""
 
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -21,10 +21,10 @@ from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.names import colour_name
 from nuvett.services import looks, sampling
 from nuvett.services.catalogue import find_series, list_series, look_of, ready_frames
+from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.wall import Show, WallItem, choose_proofs, shown_plan
-from nuvett.services.workbench import Aimed, FrameFacts
 from nuvett.web.context import Context
 from nuvett.web.instruments import (
     CHART_CHROMA,
@@ -69,7 +69,7 @@ class Easel:
     """The frame in work and all that is shown with it."""
 
     slug: str
-    facts: list[FrameFacts]
+    facts: Facts
     index: int
     aimed: Aimed
     labels: dict[uuid.UUID, Labels]
@@ -82,7 +82,7 @@ class Easel:
 
     def with_look(self, look: Look) -> "Easel":
         """The same easel with another look on it."""
-        aimed = Aimed(look, self.aimed.target, self.aimed.key)
+        aimed = replace(self.aimed, look=look)
         return Easel(self.slug, self.facts, self.index, aimed, self.labels, self.reference, self.proofs)
 
 
@@ -90,7 +90,7 @@ def easel_of(session: Session, slug: str, frame: uuid.UUID | None, reference: uu
     """The easel of a series; none while there is no measured frame or no target."""
     series = find_series(session, slug)
     frames, aimed = ready_frames(session, series.id), looks.draft_of(session, series)
-    facts = [looks.facts_of(frame) for frame in frames]
+    facts = Facts(looks.facts_of(frame) for frame in frames)
     if not facts or aimed is None:
         return None
     wanted = frame or series.hero_id

@@ -13,6 +13,7 @@ from nuvett.core.look.steps import FinishStep, ToneStep
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.services import catalogue, deliveries, gather, history, looks, sampling, setups
 from nuvett.services.demo import load_demo
+from nuvett.services.facts import Facts
 from nuvett.services.studio import Studio
 from nuvett.services.wall import Show, build_wall, choose_proofs
 from nuvett.store import models
@@ -166,7 +167,7 @@ def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plan
     assert wall.drift_shown < 0.6 * wall.drift_before and wall.spread_shown < wall.spread_before
     assert len(choose_proofs(studio.bench, facts, count=3)) == 3
     for index in range(len(facts)):
-        plan = studio.bench.plan(facts[::-1], index, aimed)
+        plan = studio.bench.plan(Facts(facts[::-1]), index, aimed)
         other = studio.bench.plan(facts, len(facts) - 1 - index, aimed)
         assert plan.key == other.key
 

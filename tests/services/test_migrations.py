@@ -3,23 +3,19 @@
 import uuid
 from datetime import UTC, datetime
 
-import psycopg
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import create_engine, text
 
 from nuvett.core.look.look import Look
 from nuvett.store import database
+from tools.cluster import Cluster
 
 SERIES, LOOK = uuid.uuid4(), uuid.uuid4()
 
 
-def test_a_database_of_the_first_version_keeps_its_history_and_look(database_address: str) -> None:
-    with psycopg.connect(database_address, autocommit=True) as connection:
-        connection.execute("CREATE DATABASE earlier")
-    engine = create_engine(
-        database_address.rsplit("/", 1)[0].replace("postgresql:", "postgresql+psycopg:") + "/earlier"
-    )
+def test_a_database_of_the_first_version_keeps_its_history_and_look(cluster: Cluster) -> None:
+    engine = create_engine(cluster.database("earlier"))
     config = Config()
     config.set_main_option("script_location", str(database._MIGRATIONS))
     now = datetime.now(UTC)

@@ -23,9 +23,10 @@ from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format, encode, write_file
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.services.arrays import dump_array, dump_features, load_array, load_features
+from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.strips import ROW_HEIGHT, STRIP_WIDTH, strip
 from nuvett.services.wall import Show, build_wall, choose_proofs, shown_plan
-from nuvett.services.workbench import Aimed, FrameFacts, Workbench, with_trim
+from nuvett.services.workbench import Workbench
 from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, load_rgb
 
@@ -36,7 +37,7 @@ def bench(tmp_path: Path) -> Workbench:
 
 
 @pytest.fixture
-def frames(bench: Workbench, photo: np.ndarray, tmp_path: Path) -> list[FrameFacts]:
+def frames(bench: Workbench, photo: np.ndarray, tmp_path: Path) -> Facts:
     """Four frames: the photo at four exposures, in two set-ups."""
     made = []
     setups = [uuid.uuid4(), uuid.uuid4()]
@@ -60,7 +61,7 @@ def frames(bench: Workbench, photo: np.ndarray, tmp_path: Path) -> list[FrameFac
                 trim=Trim(),
             )
         )
-    return made
+    return Facts(made)
 
 
 @pytest.fixture
@@ -114,8 +115,8 @@ def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, fram
     assert build_wall(bench, [], aimed, Show.LOOK).items == []
 
 
-def test_one_trim_changes_one_plan(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
-    trimmed = with_trim(frames, 2, Trim(saturation=-100))
+def test_one_trim_changes_one_plan(bench: Workbench, frames: Facts, aimed: Aimed) -> None:
+    trimmed = frames.with_trim(2, Trim(saturation=-100))
     assert [t == f for t, f in zip(trimmed, frames, strict=True)] == [True, True, False, True]
     grey = pixels_of(bench.preview(trimmed[2], bench.plan(trimmed, 2, aimed), 150))
     assert np.ptp(grey, axis=2).mean() < 3

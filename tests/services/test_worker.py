@@ -1,18 +1,22 @@
 """A worker that is killed in the middle of a delivery: its task is handed out again and nothing is lost."""
 
+import asyncio
 import os
 import subprocess
 import sys
 import time
+import uuid
 from pathlib import Path
+from typing import Any
 
 import procrastinate
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
 
+from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.decode import Limits
 from nuvett.jobs import worker
-from nuvett.services import catalogue, clips, deliveries, gather, looks
+from nuvett.services import catalogue, clips, deliveries, gather, lighting, looks, workers
 from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -135,3 +139,141 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
     drain(studio)
     with studio.database.session() as session:
         assert session.get_one(models.Delivery, ordered).state == "done"
+
+
+def queued(studio: Studio) -> list[tuple[str, str, int]]:
+    with studio.database.session() as session:
+        query = "SELECT task_name, status::text, attempts FROM procrastinate_jobs WHERE status IN ('todo', 'doing')"
+        rows = session.execute(text(f"{query} ORDER BY id"))
+        return [(row[0], row[1], row[2]) for row in rows]
+
+
+def leave_behind(studio: Studio, task: str, attempts: int = 0) -> None:
+    """Make the waiting jobs of a task look as a killed worker leaves them."""
+    dead = "UPDATE procrastinate_jobs SET status = 'doing', attempts = :attempts"
+    with studio.database.session() as session:
+        session.execute(
+            text(f"{dead} WHERE task_name = :task AND status = 'todo'"), {"task": task, "attempts": attempts}
+        )
+
+
+def restart(studio: Studio) -> None:
+    """What a worker does that starts and is alone."""
+
+    async def clear() -> None:
+        app = worker.make_app(studio)
+        async with app.open_async():
+            await worker.clear_the_dead(app, studio)
+
+    asyncio.run(clear())
+
+
+def test_light_that_a_dead_worker_was_evening_while_more_waited_is_evened_once(studio: Studio) -> None:
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+    drain(studio)
+    for _ in range(2):
+        with studio.database.session() as session:
+            lighting.let_light_be_evened(session, studio, catalogue.find_series(session, "winter-fair").id)
+        if not [job for job in queued(studio) if job[1] == "doing"]:
+            leave_behind(studio, "even_series")
+    assert [job[1] for job in queued(studio)] == ["doing", "todo"]
+    restart(studio)
+    assert [job[1] for job in queued(studio)] == ["todo"]
+    drain(studio)
+    with studio.database.session() as session:
+        assert not catalogue.find_series(session, "winter-fair").light_due
+    assert queued(studio) == []
+
+
+def test_a_job_whose_worker_dies_again_and_again_is_given_up_with_a_sentence(studio: Studio) -> None:
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+    for tries in range(4):
+        assert queued(studio)[0][1:] == ("todo", tries)
+        leave_behind(studio, "ingest_frame", tries)
+        restart(studio)
+    with studio.database.session() as session:
+        frame = session.scalars(select(models.Frame)).one()
+        assert frame.state == "refused" and "fault of Nuvett" in frame.problem
+    drain(studio)
+
+
+def test_jobs_handed_back_at_a_stop_wait_again_uncounted(studio: Studio) -> None:
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+    leave_behind(studio, "ingest_frame", 2)
+    with studio.database.session() as session:
+        jobs = set(session.scalars(text("SELECT id FROM procrastinate_jobs")))
+    workers.hand_back(studio, jobs)
+    assert queued(studio) == [("ingest_frame", "todo", 2)]
+
+
+def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_later(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    delivery = ordered(studio)
+    render = deliveries.render_file
+
+    def once(*arguments: Any) -> Any:
+        studio.stopping.set()
+        return render(*arguments)
+
+    try:
+        with monkeypatch.context() as patched, pytest.raises(StoppingError):
+            patched.setattr(deliveries, "render_file", once)
+            deliveries.make_delivery(studio, delivery)
+    finally:
+        studio.stopping.clear()
+    assert 1 <= made(studio) < 5
+    drain(studio)
+    assert made(studio) == 5
+
+
+def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    delivery = ordered(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        frame = gather.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg").id
+    monkeypatch.setattr(worker, "_LOOK_AGAIN", 0)
+    put, seen = type(studio.blobs).put, []
+
+    def full(blobs: Any, stream: Any) -> Any:
+        with studio.database.session() as session:
+            rows = (session.get_one(models.Frame, frame), session.get_one(models.Delivery, delivery))
+            seen.append([(row.state, row.problem) for row in rows])
+        if len(seen) < 16:
+            raise DiskFullError
+        return put(blobs, stream)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(type(studio.blobs), "put", full)
+        drain(studio)
+    told = [problem for states in seen for _, problem in states]
+    assert any("disk is full" in problem for problem in told), seen
+    with studio.database.session() as session:
+        row = session.get_one(models.Frame, frame)
+        assert (row.state, row.problem) == ("ready", "")
+        finished = session.get_one(models.Delivery, delivery)
+        assert (finished.state, finished.problem) == ("done", "")
+    assert made(studio) == 5
+
+
+def ordered(studio: Studio) -> uuid.UUID:
+    """A series of five frames, carried, with a delivery that waits."""
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        for n in range(1, 6):
+            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
+        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
+            gather.add_reference(session, studio, series, "silver.jpg", stream)
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        looks.carry(session, series)
+        return deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id

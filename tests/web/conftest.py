@@ -12,6 +12,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.conftest import PROJECT
+from tools.cluster import Cluster
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -40,11 +41,9 @@ def browser_context_args() -> dict[str, object]:
 
 
 @pytest.fixture(scope="session")
-def site(database_address: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+def site(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     """Address of a copy started by the start command itself, with the demo loaded and measured."""
-    with psycopg.connect(database_address, autocommit=True) as connection:
-        connection.execute("CREATE DATABASE site")
-    address = database_address.rsplit("/", 1)[0] + "/site"
+    address = cluster.database("site")
     state = tmp_path_factory.mktemp("state")
     environment = os.environ | {
         "NUVETT_DATABASE": address,

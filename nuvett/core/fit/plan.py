@@ -1,8 +1,10 @@
 """The frame plan: everything that will be done to one frame, as plain numbers."""
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from functools import cached_property
+from typing import Any, Literal, Self
 
 import numpy as np
 from pydantic import model_validator
@@ -84,10 +86,16 @@ class FramePlan(Document):
             return {**data, "hold": {**data["hold"], "where": "everywhere"}}
         return data
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Names the plan by its content; equal plans render equal pixels."""
         return hashlib.sha256(self.model_dump_json().encode()).hexdigest()[:32]
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with other values, which has a name of its own."""
+        made = super().model_copy(update=update, deep=deep)
+        made.__dict__.pop("key", None)
+        return made
 
     @property
     def holds_skin(self) -> bool:

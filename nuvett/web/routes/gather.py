@@ -12,7 +12,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.services import gather, lighting, setups
 from nuvett.services.catalogue import find_frame, find_series, sweep
 from nuvett.services.stages import stages_of
-from nuvett.web.context import Means
+from nuvett.web.context import Context, Means
 
 router = APIRouter(prefix="/series/{slug}")
 
@@ -53,6 +53,7 @@ class Board:
     ready: int
     hero: str
     light_due: bool
+    held_up: str
 
     @property
     def total(self) -> int:
@@ -64,7 +65,7 @@ class Board:
         return self.light_due or bool(self.waiting)
 
 
-def board_of(session: Session, slug: str) -> Board:
+def board_of(context: Context, session: Session, slug: str) -> Board:
     """The board of a series."""
     series = find_series(session, slug)
     names: dict[uuid.UUID | None, str] = {setup.id: setup.name for setup in series.setups}
@@ -96,7 +97,15 @@ def board_of(session: Session, slug: str) -> Board:
         setups[-1].frames.append(frame)
         before = row.setup_id
     hero = next((f.name for s in setups for f in s.frames if f.hero), "")
-    return Board(setups, waiting, refused, sum(len(s.frames) for s in setups), hero, series.light_due)
+    return Board(
+        setups,
+        waiting,
+        refused,
+        sum(len(s.frames) for s in setups),
+        hero,
+        series.light_due,
+        context.held_up(session, series),
+    )
 
 
 @router.get("/gather")
@@ -104,14 +113,14 @@ def show(context: Means, slug: str) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
         most = context.studio.settings.upload_bytes // 1_000_000
-        values: dict[str, Any] = {"stages": stages_of(session, series), "board": board_of(session, slug)}
+        values: dict[str, Any] = {"stages": stages_of(session, series), "board": board_of(context, session, slug)}
         return context.page("gather.html", "gather", series=series, slug=slug, most_megabytes=most, **values)
 
 
 @router.get("/gather/board")
 def board(context: Means, slug: str) -> HTMLResponse:
     with context.session() as session:
-        return context.part("parts/board.html", board=board_of(session, slug), slug=slug)
+        return context.part("parts/board.html", board=board_of(context, session, slug), slug=slug)
 
 
 @router.post("/frames")

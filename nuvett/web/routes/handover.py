@@ -16,7 +16,7 @@ from nuvett.services.catalogue import find_series, sweep
 from nuvett.services.deliveries import DeliverySettings
 from nuvett.services.looks import carry_state, series_facts
 from nuvett.services.stages import stages_of
-from nuvett.web.context import Means
+from nuvett.web.context import Context, Means
 
 router = APIRouter(prefix="/series/{slug}")
 
@@ -29,6 +29,7 @@ class DeliveryView:
     state: str
     created: Any
     words: str
+    problem: str
     total: int
     done: int
     bytes: int
@@ -45,6 +46,7 @@ def _view(row: Any) -> DeliveryView:
         state=row.state,
         created=row.created,
         words=f"{deliveries.format_title(settings.format)}, {size}, {SPACES[settings.space].title}",
+        problem=row.problem if row.state == "stopped" else "",
         total=len(files),
         done=sum(f.state == "done" for f in files),
         bytes=sum(f.bytes for f in files),
@@ -53,9 +55,12 @@ def _view(row: Any) -> DeliveryView:
     )
 
 
-def _queue(session: Session, slug: str) -> dict[str, Any]:
-    rows = [_view(row) for row in deliveries.list_deliveries(session, find_series(session, slug))]
-    return {"deliveries": rows, "slug": slug, "busy": any(r.state in ("waiting", "running") for r in rows)}
+def _queue(context: Context, session: Session, slug: str) -> dict[str, Any]:
+    series = find_series(session, slug)
+    rows = [_view(row) for row in deliveries.list_deliveries(session, series)]
+    busy = any(row.state in ("waiting", "running") for row in rows)
+    held_up = context.held_up(session, series) if busy else ""
+    return {"deliveries": rows, "slug": slug, "busy": busy, "held_up": held_up}
 
 
 def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HTMLResponse:
@@ -73,7 +78,7 @@ def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HT
             spaces=[(s.value, SPACES[s].title) for s in SPACES if s is not Space.WIDE],
             frames=len(facts),
             problem=problem,
-            **_queue(session, slug),
+            **_queue(context, session, slug),
         )
 
 
@@ -85,7 +90,7 @@ def show(context: Means, slug: str) -> HTMLResponse:
 @router.get("/handover/queue")
 def queue(context: Means, slug: str) -> HTMLResponse:
     with context.session() as session:
-        return context.part("parts/queue.html", **_queue(session, slug))
+        return context.part("parts/queue.html", **_queue(context, session, slug))
 
 
 @router.post("/deliveries")

@@ -8,9 +8,10 @@ from fastapi.responses import Response
 
 from nuvett.core.errors import NotFoundError
 from nuvett.services.catalogue import find_frame, find_reference, find_series
+from nuvett.services.facts import FrameFacts
 from nuvett.services.looks import facts_of
 from nuvett.services.veils import Veil, veil_of
-from nuvett.services.workbench import FrameFacts, box_of
+from nuvett.services.workbench import box_of
 from nuvett.web.context import Context, Means
 
 router = APIRouter(prefix="/series/{slug}")

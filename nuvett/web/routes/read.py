@@ -97,8 +97,9 @@ def from_frame(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 @router.get("/references/state")
 def state(context: Means, slug: str) -> JSONResponse:
     with context.session() as session:
-        rows = find_series(session, slug).references
-        return JSONResponse({"waiting": sum(row.state == "waiting" for row in rows)})
+        series = find_series(session, slug)
+        waiting = sampling.waiting_references(session, series)
+        return JSONResponse({"waiting": waiting, "held_up": context.held_up(session, series) if waiting else ""})
 
 
 @router.post("/references/{reference_id}/remove")

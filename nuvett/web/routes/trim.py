@@ -11,9 +11,9 @@ from nuvett.core.look.look import Trim
 from nuvett.core.look.words import TRIM_VALUES
 from nuvett.services import looks
 from nuvett.services.catalogue import find_frame, find_series
+from nuvett.services.facts import Aimed, Facts
 from nuvett.services.history import steps
 from nuvett.services.stages import stages_of
-from nuvett.services.workbench import Aimed, with_trim
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import palette_bands
 from nuvett.web.tiles import picture_address
@@ -28,13 +28,13 @@ def _aims(session: Session, series: Any) -> dict[uuid.UUID, Aimed]:
 
 
 def _shown(
-    context: Context, slug: str, facts: list[Any], aims: dict[uuid.UUID, Aimed], index: int, edge: int
+    context: Context, slug: str, facts: Facts, aims: dict[uuid.UUID, Aimed], index: int, edge: int
 ) -> dict[str, Any]:
     """Picture and drift of one frame under what it follows."""
     bench = context.studio.bench
     frame, aimed = facts[index], aims.get(facts[index].id)
     plan = bench.plan(facts, index, aimed) if aimed else bench.trim_only(frame)
-    plain = bench.plan(with_trim(facts, index, Trim()), index, aimed) if aimed else None
+    plain = bench.plan(facts.with_trim(index, Trim()), index, aimed) if aimed else None
     drift = bench.summary(frame, plan, aimed).drift if aimed else None
     return {
         "id": str(frame.id),
@@ -98,7 +98,7 @@ def draft(context: Means, slug: str, frame_id: uuid.UUID, data: Annotated[dict[s
         find_frame(session, series, frame_id)
         facts, aims = looks.series_facts(session, series), _aims(session, series)
     index = next(i for i, f in enumerate(facts) if f.id == frame_id)
-    shown = _shown(context, slug, with_trim(facts, index, trim), aims, index, _EDGE)
+    shown = _shown(context, slug, facts.with_trim(index, trim), aims, index, _EDGE)
     drift = shown["drift"]
     return JSONResponse(
         {"src": shown["src"], "drift": f"{drift.value:.1f}" if drift else "", "words": drift.words if drift else ""}

@@ -279,6 +279,9 @@ export const read = () => ({
     const waitForReading = async () => {
       const references = await (await ask(`/series/${slug}/references/state`)).json();
       const clips = await (await ask(`/series/${slug}/clips/state`)).json();
+      const heldUp = one("[data-held-up]", root);
+      heldUp.textContent = references.held_up;
+      heldUp.hidden = !references.held_up;
       if (references.waiting || clips.waiting) setTimeout(waitForReading, POLL);
       else location.reload();
     };

@@ -1,0 +1,74 @@
+"""Plain facts of frames and looks: taken from the database once, used outside it."""
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
+from uuid import UUID
+
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fit.warnings import FaceSeen
+from nuvett.core.look.look import Look, Trim
+from nuvett.core.reading.reading import Target
+from nuvett.core.spaces.rgb import Space
+
+
+def _digest(*parts: object) -> str:
+    return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
+
+
+@dataclass(frozen=True)
+class FrameFacts:
+    """What planning and rendering need to know of a frame."""
+
+    id: UUID
+    original: str
+    view: str
+    sample: str
+    domain: Space
+    width: int
+    height: int
+    setup: UUID | None
+    even: EvenLight
+    trim: Trim
+    faces: tuple[FaceSeen, ...] = ()
+
+    @cached_property
+    def key(self) -> str:
+        """Names all that its plan depends on beside the look and the other frames."""
+        faces = tuple(face.colour for face in self.faces)
+        return _digest(
+            self.original,
+            self.sample,
+            self.even.gains,
+            self.even.camera,
+            self.setup,
+            self.trim.model_dump_json(),
+            faces,
+        )
+
+
+class Facts(list[FrameFacts]):
+    """The frames of a series in shooting order; not changed once made."""
+
+    @cached_property
+    def key(self) -> str:
+        """Names all that statistics pooled over the frames depend on, beside the look."""
+        return _digest(*((f.sample, f.even.gains, f.even.camera, f.setup) for f in self))
+
+    def with_trim(self, index: int, trim: Trim) -> "Facts":
+        """The same frames, one of them with another trim."""
+        return Facts(replace(f, trim=trim) if i == index else f for i, f in enumerate(self))
+
+
+@dataclass(frozen=True)
+class Aimed:
+    """A look with the target it aims at; `target_key` names the target by its row."""
+
+    look: Look
+    target: Target
+    target_key: str
+
+    @cached_property
+    def key(self) -> str:
+        """Names the look and the target."""
+        return _digest(self.look.model_dump_json(), self.target_key)

@@ -1,0 +1,95 @@
+"""A missing or damaged file harms what uses it alone; what can be made anew is, and what nothing uses is cleared."""
+
+import io
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select
+
+from nuvett.core.errors import MissingBlobError
+from nuvett.services import catalogue, checkup, deliveries, gather, looks
+from nuvett.services.studio import Studio
+from nuvett.store import models
+from tests.conftest import DEMO, drain
+
+
+@pytest.fixture
+def series(studio: Studio) -> Studio:
+    """Three measured frames, carried and delivered."""
+    with studio.database.session() as session:
+        made = catalogue.start_series(session, "Winter fair")
+        for n in range(1, 4):
+            gather.add_file(session, studio, made, DEMO / "frames" / f"AT-010{n}.jpg")
+        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
+            gather.add_reference(session, studio, made, "silver.jpg", stream)
+    drain(studio)
+    with studio.database.session() as session:
+        made = catalogue.find_series(session, "winter-fair")
+        looks.carry(session, made)
+        deliveries.order_delivery(session, studio, made, deliveries.DeliverySettings(size=64))
+    drain(studio)
+    return studio
+
+
+def place(studio: Studio, name: str) -> Path:
+    return Path(studio.settings.blobs) / name[:2] / name
+
+
+def rows(studio: Studio) -> tuple[list[models.Frame], list[models.DeliveryFile]]:
+    with studio.database.session() as session:
+        frames = session.scalars(select(models.Frame).order_by(models.Frame.name)).all()
+        return list(frames), list(session.scalars(select(models.DeliveryFile).order_by(models.DeliveryFile.name)))
+
+
+def test_a_damaged_place_is_found_and_mended_by_the_same_bytes(studio: Studio) -> None:
+    name, size = studio.blobs.put(io.BytesIO(b"as it was"))
+    place(studio, name).write_bytes(b"otherwise")
+    with pytest.raises(MissingBlobError):
+        studio.blobs.read(name)
+    assert studio.blobs.put(io.BytesIO(b"as it was")) == (name, size)
+    assert studio.blobs.read(name) == b"as it was"
+
+
+def test_what_was_made_is_made_anew_and_what_lost_its_original_says_so(series: Studio) -> None:
+    frames, files = rows(series)
+    sample, original, finished = frames[0].sample or "", frames[1].original, files[2].blob or ""
+    place(series, sample).write_bytes(b"not a sample")
+    place(series, original).unlink()
+    place(series, finished).unlink()
+    orphan, _ = series.blobs.put(io.BytesIO(b"used by nothing"))
+    (Path(series.settings.blobs) / "part-left").write_bytes(b"half")
+    assert sample not in checkup.check(series).missing
+    found = checkup.check(series, deep=True)
+    assert set(found.missing) == {sample, original, finished} and found.orphans == {orphan} and found.parts == 1
+    assert any("Frame AT-0102 of Winter fair" in line for line in found.words)
+    checkup.mend(series, found)
+    drain(series)
+    frames, files = rows(series)
+    assert [frame.state for frame in frames] == ["ready", "refused", "ready"]
+    assert "Bring it in again" in frames[1].problem
+    assert [file.state for file in files] == ["done", "done", "failed"]
+    assert not series.blobs.exists(orphan) and series.blobs.is_whole(sample)
+    series.blobs.remove_parts()
+    assert checkup.check(series, deep=True).words == [
+        f"Frame AT-0102 of Winter fair: its file {original[:12]} is missing or damaged"
+    ]
+
+
+def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
+    series: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with series.database.session() as session:
+        made = catalogue.find_series(session, "winter-fair")
+        ordered = deliveries.order_delivery(session, series, made, deliveries.DeliverySettings(size=80)).id
+    render = deliveries.render_file
+
+    def removed_meanwhile(*arguments: object) -> object:
+        finished = render(*arguments)  # type: ignore[arg-type]
+        with series.database.session() as session:
+            deliveries.remove_delivery(session, session.get_one(models.Delivery, ordered))
+        monkeypatch.setattr(deliveries, "render_file", render)
+        return finished
+
+    monkeypatch.setattr(deliveries, "render_file", removed_meanwhile)
+    drain(series)
+    assert checkup.check(series).words == []

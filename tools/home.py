@@ -1,0 +1,64 @@
+"""The state folder: who uses it, and the database that runs while anybody does.
+
+`python -m tools.home check ...` runs a command of the command line that needs the installation's database.
+"""
+
+import fcntl
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+from nuvett import cli
+from tools.cluster import Cluster, cluster_of
+
+PROJECT = Path(__file__).resolve().parent.parent
+
+
+def _last_one(lock: IO[str]) -> bool:
+    """Whether no other copy uses this state folder."""
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        return False
+    return True
+
+
+@dataclass(frozen=True)
+class Home:
+    """A state folder in use: its database's address is in the environment; `cluster` is ours, or none.
+
+    alone : whether no other copy used the folder when this one began
+    """
+
+    cluster: Cluster | None
+    alone: bool
+
+
+@contextmanager
+def at_home() -> Iterator[Home]:
+    """Use the state folder, with its database running; the last to leave stops that."""
+    os.umask(0o077)
+    state = Path(os.environ.get("NUVETT_STATE", PROJECT / ".state")).resolve()
+    state.mkdir(parents=True, exist_ok=True, mode=0o700)
+    state.chmod(0o700)
+    with (state / "lock").open("w") as lock:
+        alone = _last_one(lock)
+        fcntl.flock(lock, fcntl.LOCK_SH)
+        outside = os.environ.get("NUVETT_DATABASE")
+        cluster = None if outside else cluster_of(state)
+        os.environ["NUVETT_DATABASE"] = outside or (cluster.start() if cluster else "")
+        os.environ.setdefault("NUVETT_BLOBS", str(state / "blobs"))
+        os.environ.setdefault("NUVETT_DEMO", str(PROJECT / "demo"))
+        try:
+            yield Home(cluster, alone)
+        finally:
+            if cluster and _last_one(lock):
+                cluster.stop()
+
+
+if __name__ == "__main__":
+    with at_home():
+        cli.app()
