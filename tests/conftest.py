@@ -69,7 +69,7 @@ def studio(migrated: Studio) -> Studio:
     """A studio on a database without rows."""
     tables = ", ".join(f'"{name}"' for name in Base.metadata.tables)
     with migrated.database.session() as session:
-        session.execute(text(f"TRUNCATE {tables}, procrastinate_jobs CASCADE"))
+        session.execute(text(f"TRUNCATE {tables}, procrastinate_jobs, procrastinate_workers CASCADE"))
     migrated.blobs.remove_parts()
     for name in migrated.blobs.names():
         migrated.blobs.remove(name)

@@ -1,7 +1,6 @@
 """Deliveries: batches of finished files, ordered, made in the background, stopped, downloaded."""
 
 import os
-import re
 import uuid
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -11,7 +10,7 @@ from typing import Literal
 
 from pydantic import Field, ValidationError
 from sqlalchemy import select, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, selectinload
 from zipstream import ZIP_STORED, ZipStream
 
 from nuvett.core.errors import DiskFullError, InvalidChangeError, NotFoundError, NuvettError, StoppingError
@@ -23,17 +22,18 @@ from nuvett.core.table.table import USUAL_SIZE, compile_plan
 from nuvett.core.types import Document, Floats
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.tables import TableFormat, table_text
-from nuvett.services.catalogue import keep_blobs, ready_frames, sweep
-from nuvett.services.facts import Facts
-from nuvett.services.looks import draft_of, facts_of, series_facts, versions_followed
+from nuvett.services.catalogue import keep_blobs, sweep
+from nuvett.services.file_names import file_names
+from nuvett.services.looks import draft_of, followings, series_facts
 from nuvett.services.queue import DELIVER
 from nuvett.services.rendering import Finish, render_file, renderer_of
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
+from nuvett.store.models import Json
 
 _FAULT = "Making the files went wrong, which is a fault of Nuvett. What was made is kept; it can go on."
-_FIELDS = ("name", "series", "number", "version")
+_FOLLOWS = "follows"  # in place of a plan: the look version that a file is to be planned by
 
 
 class DeliverySettings(Document):
@@ -86,33 +86,6 @@ def parse_settings(fmt: str, space: str, quality: int, size: str, pattern: str) 
         raise InvalidChangeError(f"{str(first['loc'][0]).capitalize()}: {first['msg'].lower()}.") from error
 
 
-def file_names(settings: DeliverySettings, series: str, frames: list[tuple[str, int]]) -> list[str]:
-    """File names by pattern for frames given as name and version followed; equal names get a number.
-
-    Raises InvalidChangeError for an unknown field in the pattern.
-    """
-    unknown = [word for word in re.findall(r"{([^{}]*)}", settings.pattern) if word not in _FIELDS]
-    if unknown or re.sub(r"{[a-z]+}", "", settings.pattern).count("{"):
-        raise InvalidChangeError(
-            f"The name pattern may hold {', '.join('{' + f + '}' for f in _FIELDS)} and plain text."
-        )
-    digits = max(2, len(str(len(frames))))
-    taken: set[str] = set()
-    names = []
-    for index, (name, version) in enumerate(frames, start=1):
-        values = {"name": name, "series": series, "number": str(index).zfill(digits), "version": f"v{version}"}
-        stem = settings.pattern
-        for field, value in values.items():
-            stem = stem.replace("{" + field + "}", value)
-        stem = re.sub(r'[\x00-\x1f<>:"/\\|?*]', "-", stem).strip(" .") or values["number"]
-        unique, extra = stem, 2
-        while unique.lower() in taken:
-            unique, extra = f"{stem}-{extra}", extra + 1
-        taken.add(unique.lower())
-        names.append(unique + FORMATS[settings.format].suffix)
-    return names
-
-
 def order_delivery(
     session: Session,
     studio: Studio,
@@ -120,34 +93,60 @@ def order_delivery(
     settings: DeliverySettings,
     only: set[uuid.UUID] | None = None,
 ) -> models.Delivery:
-    """Order finished files of all frames that follow a look (or those of `only`); each frame's plan is fixed now.
+    """Order finished files of all frames that follow a look (or those of `only`), by the versions they follow now.
 
-    Raises InvalidChangeError when no frame follows a look yet.
+    Frames are planned by the worker, when their making begins. Raises InvalidChangeError when no frame follows a look.
     """
-    frames = ready_frames(session, series.id)
-    facts = Facts(facts_of(frame) for frame in frames)
-    followed = versions_followed(session, series)
-    chosen = [i for i, f in enumerate(facts) if f.id in followed and (only is None or f.id in only)]
+    following = (
+        select(models.Frame.id, models.Frame.name, models.LookVersion.number, models.LookVersion.id)
+        .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id, models.Frame.state == "ready")
+        .order_by(models.Frame.position)
+    )
+    chosen = [row for row in session.execute(following) if only is None or row[0] in only]
     if not chosen:
         raise InvalidChangeError("No frame follows a look yet: carry the look first.")
-    names = file_names(settings, series.title, [(frames[i].name, followed[facts[i].id].number) for i in chosen])
+    suffix = FORMATS[settings.format].suffix
+    labels = [(name, number) for _, name, number, _ in chosen]
+    names = file_names(settings.pattern, suffix, series.title, labels)
     delivery = models.Delivery(series_id=series.id, settings=settings.model_dump(mode="json"))
     session.add(delivery)
     session.flush()
-    for position, (i, name) in enumerate(zip(chosen, names, strict=True), start=1):
-        plan = studio.bench.plan(facts, i, followed[facts[i].id].aimed)
-        session.add(
-            models.DeliveryFile(
-                delivery_id=delivery.id,
-                frame_id=facts[i].id,
-                position=position,
-                name=name,
-                plan=plan.model_dump(mode="json"),
-            )
+    session.add_all(
+        models.DeliveryFile(
+            delivery_id=delivery.id, frame_id=frame, position=position, name=name, plan={_FOLLOWS: str(version)}
         )
+        for position, ((frame, _, _, version), name) in enumerate(zip(chosen, names, strict=True), start=1)
+    )
     session.flush()
-    studio.queue.defer(session, DELIVER, delivery_id=str(delivery.id))
+    _queue(session, studio, delivery)
     return delivery
+
+
+def _queue(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+    # By a name of its own, so that a delivery that goes on again waits for what is left of its stopped making.
+    studio.queue.defer(session, DELIVER, once=f"deliver-{delivery.id}", delivery_id=str(delivery.id))
+
+
+def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Plan the files of a delivery that are not planned yet, all of them by one state of the series."""
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, delivery_id)
+        facts = series_facts(session, session.get_one(models.Series, delivery.series_id))
+        due = {
+            file.frame_id: (file.id, uuid.UUID(file.plan[_FOLLOWS]))
+            for file in delivery.files
+            if file.state == "waiting" and _FOLLOWS in file.plan
+        }
+        known = followings(session, {version for _, version in due.values()})
+    plans: dict[uuid.UUID, Json] = {}
+    for index, frame in enumerate(facts):
+        if frame.id in due:
+            file_id, version = due[frame.id]
+            plans[file_id] = studio.bench.plan(facts, index, known[version].aimed).model_dump(mode="json")
+    with studio.database.session() as session:
+        for file_id, plan in plans.items():
+            session.execute(update(models.DeliveryFile).where(models.DeliveryFile.id == file_id).values(plan=plan))
 
 
 def find_delivery(session: Session, series: models.Series, delivery_id: uuid.UUID) -> models.Delivery:
@@ -175,6 +174,8 @@ def make_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
             )
         ]
 
+    _plan_files(studio, delivery_id)
+
     def work(file_id: uuid.UUID) -> None:
         if studio.stopping.is_set():
             raise StoppingError
@@ -189,10 +190,13 @@ def make_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
         except NuvettError:
             pool.shutdown(cancel_futures=True)
             raise
+    waits = select(models.DeliveryFile.id).where(
+        models.DeliveryFile.delivery_id == delivery_id, models.DeliveryFile.state == "waiting"
+    )
     with studio.database.session() as session:
         session.execute(
             update(models.Delivery)
-            .where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+            .where(models.Delivery.id == delivery_id, models.Delivery.state == "running", ~waits.exists())
             .values(state="done", finished=datetime.now(UTC))
         )
 
@@ -204,8 +208,8 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
         frame = session.get(models.Frame, file.frame_id) if file and file.frame_id else None
         if state != "running" or file is None or file.state != "waiting":
             return
-        if frame is None:
-            file.state, file.problem = "failed", "The frame was taken out of the series."
+        if frame is None or _FOLLOWS in file.plan:
+            file.state, file.problem = "failed", "The frame was taken out of the series, or its file is missing."
             return
         original, view, plan = frame.original, frame.view or "", FramePlan.model_validate(file.plan)
     try:
@@ -263,7 +267,7 @@ def resume_delivery(session: Session, studio: Studio, delivery: models.Delivery)
         raise InvalidChangeError("Only a stopped delivery can go on.")
     delivery.state, delivery.problem, delivery.finished = "waiting", "", None
     session.flush()
-    studio.queue.defer(session, DELIVER, delivery_id=str(delivery.id))
+    _queue(session, studio, delivery)
 
 
 def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
@@ -277,19 +281,10 @@ def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
 
 
 def list_deliveries(session: Session, series: models.Series) -> list[models.Delivery]:
-    """Deliveries of a series, newest first."""
-    return list(
-        session.scalars(
-            select(models.Delivery)
-            .where(models.Delivery.series_id == series.id)
-            .order_by(models.Delivery.created.desc())
-        )
-    )
-
-
-def last_delivery(session: Session, series: models.Series) -> models.Delivery | None:
-    """The delivery of a series that was finished last."""
-    return next((d for d in list_deliveries(session, series) if d.state == "done" and d.finished), None)
+    """Deliveries of a series, newest first, without the plans of their files."""
+    files = selectinload(models.Delivery.files).defer(models.DeliveryFile.plan)
+    query = select(models.Delivery).where(models.Delivery.series_id == series.id).options(files)
+    return list(session.scalars(query.order_by(models.Delivery.created.desc())))
 
 
 def made_files(session: Session, delivery: models.Delivery) -> list[tuple[str, str]]:

@@ -141,10 +141,9 @@ def present_line(session: Session, subject: str) -> list[History]:
 
 def steps(session: Session, subject: str, most: int = 40) -> list[Step]:
     """The latest steps of a subject, newest first."""
-    rows = session.scalars(
-        select(History).where(History.subject == subject).order_by(History.number.desc()).limit(most)
-    )
-    return [Step(row.number, row.words, row.undone, row.aside) for row in rows]
+    columns = select(History.number, History.words, History.undone, History.aside)
+    rows = session.execute(columns.where(History.subject == subject).order_by(History.number.desc()).limit(most))
+    return [Step(*row) for row in rows]
 
 
 def undo_words(past: list[Step]) -> str:

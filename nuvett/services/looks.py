@@ -17,7 +17,7 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.services import history
 from nuvett.services.catalogue import look_of, ready_frames
 from nuvett.services.facts import Aimed, Facts, FrameFacts
-from nuvett.services.sampling import latest_target, target_document
+from nuvett.services.sampling import latest_target, lock_series, target_document
 from nuvett.store import models
 
 MOST_PROOFS = 12
@@ -75,14 +75,20 @@ def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID
         .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
         .where(models.Frame.series_id == series.id)
     ).all()
+    known = followings(session, {version for _, version in rows})
+    return {frame: known[version] for frame, version in rows}
+
+
+def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:
+    """Look versions by their ids, each with its target."""
     known: dict[uuid.UUID, Following] = {}
-    for version_id in {version for _, version in rows}:
+    for version_id in versions:
         version = session.get_one(models.LookVersion, version_id)
         target = session.get_one(models.Target, version.target_id)
         known[version_id] = Following(
             version.number, Aimed(Look.model_validate(version.document), target_document(target), str(target.id))
         )
-    return {frame: known[version] for frame, version in rows}
+    return known
 
 
 def parse_change(data: object) -> Look:
@@ -277,6 +283,7 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
     A version is made only when the draft or the target differs from the last one. Trims are not touched.
     Raises TargetError before anything was read, InvalidChangeError without frames.
     """
+    lock_series(session, series)  # so that the target is not renewed meanwhile
     row = _locked(session, series)
     target = latest_target(session, series.id)
     if target is None:
@@ -303,6 +310,7 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
 
 def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
+    lock_series(session, series)
     step = _walked(session, f"carry:{series.id}", forward)
     follows = (step.after if forward else step.before)["follows"]
     for frame in ready_frames(session, series.id):
@@ -312,15 +320,22 @@ def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     return step.words
 
 
-def set_trim(session: Session, series: models.Series, frame: models.Frame, trim: Trim) -> None:
-    """Change one frame's trim; the look is not touched."""
+def set_trim(session: Session, series: models.Series, frame: models.Frame, trim: Trim, revision: int) -> None:
+    """Change one frame's trim; the look is not touched.
+
+    Raises ConflictError when it has been changed elsewhere since `revision`.
+    """
+    session.flush()
+    session.refresh(frame, with_for_update=True)
+    if frame.trim_revision != revision:
+        raise ConflictError("This frame was trimmed in another window. Reload to see that newer state.")
     before = frame.trim or Trim().model_dump(mode="json")
     after = trim.model_dump(mode="json")
     if after != before:
         history.record(
             session, series.id, f"trim:{frame.id}", describe_trim(Trim.model_validate(before), trim), before, after
         )
-        frame.trim = None if trim.is_none else after
+        frame.trim, frame.trim_revision = None if trim.is_none else after, revision + 1
 
 
 def parse_trim(data: object) -> Trim:
@@ -330,7 +345,10 @@ def parse_trim(data: object) -> Trim:
 
 def walk_trim(session: Session, frame: models.Frame, forward: bool) -> str:
     """Undo or redo one step of a frame's trim; its words. Raises InvalidChangeError when there is none."""
+    session.flush()
+    session.refresh(frame, with_for_update=True)
     step = _walked(session, f"trim:{frame.id}", forward)
     trim = Trim.model_validate(step.after if forward else step.before)
     frame.trim = None if trim.is_none else trim.model_dump(mode="json")
+    frame.trim_revision += 1
     return step.words

@@ -121,13 +121,6 @@ class Draft:
     weights: dict[uuid.UUID, tuple[float, float]] = field(default_factory=dict)
 
 
-def check_weights(tone: float, colour: float) -> tuple[float, float]:
-    """Weights for tone and colour, in percent. Raises InvalidChangeError outside 0 to 100."""
-    if not (0 <= tone <= 100 and 0 <= colour <= 100):
-        raise InvalidChangeError("A weight is a number from 0 to 100.")
-    return tone, colour
-
-
 def set_reading(reference: models.Reference, reading: Reading) -> None:
     """Keep a new reading of a reference."""
     reference.sampling = reading.sampling.model_dump(mode="json")

@@ -1,9 +1,6 @@
 """A whole series in one strip: a thin slice of every frame in order, original above finished."""
 
-import hashlib
 import uuid
-from collections.abc import Callable
-from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -21,24 +18,13 @@ _MOST_SLICES = 125
 _VIEW_EDGE = 160
 
 
-@dataclass(frozen=True)
-class Strip:
-    """A strip that has not been drawn yet; `key` changes when what it shows does."""
-
-    key: str
-    jpeg: Callable[[], bytes]
-
-
-def strip(bench: Workbench, frames: Facts, followed: dict[uuid.UUID, Following]) -> Strip:
-    """Strip of a series; very long series show evenly spaced frames."""
+def strip(bench: Workbench, frames: Facts, followed: dict[uuid.UUID, Following]) -> bytes:
+    """JPEG of a series as a strip; very long series show evenly spaced frames."""
     step = max(1, -(-len(frames) // _MOST_SLICES))
     shown = list(range(0, len(frames), step))
     plans = [bench.plan(frames, i, followed[frames[i].id].aimed) if frames[i].id in followed else None for i in shown]
-    names = "".join(f"{frames[i].view}{plan.key if plan else '-'}" for i, plan in zip(shown, plans, strict=True))
-    key = hashlib.sha256(names.encode()).hexdigest()[:16]
-    return Strip(
-        key, lambda: bench.kept_render(("strip", key), lambda: _draw(bench, Facts(frames[i] for i in shown), plans))
-    )
+    names = tuple((frames[i].view, plan.key if plan else "") for i, plan in zip(shown, plans, strict=True))
+    return bench.kept_render(("strip", names), lambda: _draw(bench, Facts(frames[i] for i in shown), plans))
 
 
 def _draw(bench: Workbench, frames: Facts, plans: list[FramePlan | None]) -> bytes:

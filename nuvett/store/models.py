@@ -33,6 +33,9 @@ class Series(Base):
     )
     light_due: Mapped[bool] = mapped_column(default=False)
     light_problem: Mapped[str] = mapped_column(default="")
+    drift_key: Mapped[str] = mapped_column(default="")
+    drift_before: Mapped[float | None]
+    drift_now: Mapped[float | None]
     created: Mapped[datetime] = mapped_column(default=_now)
     frames: Mapped[list["Frame"]] = relationship(
         order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True
@@ -91,6 +94,7 @@ class Frame(Base):
     light_base_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("set_up.id", ondelete="SET NULL"), index=True)
     faces: Mapped[Json | None]
     trim: Mapped[Json | None]
+    trim_revision: Mapped[int] = mapped_column(default=1)
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
     created: Mapped[datetime] = mapped_column(default=_now)
 
@@ -205,7 +209,7 @@ class LookVersion(Base):
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     look_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("look.id", ondelete="CASCADE"))
-    target_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("target.id", ondelete="CASCADE"))
+    target_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("target.id"))
     number: Mapped[int]
     document: Mapped[Json]
     created: Mapped[datetime] = mapped_column(default=_now)
@@ -251,7 +255,7 @@ class History(Base):
     """
 
     __tablename__ = "history"
-    __table_args__ = (Index("ix_history_subject", "subject", "number"),)
+    __table_args__ = (UniqueConstraint("subject", "number"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)

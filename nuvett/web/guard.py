@@ -8,6 +8,7 @@ from starlette.responses import PlainTextResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 _SAFE = {"GET", "HEAD", "OPTIONS"}
+_PLAIN_BODY = 1_000_000  # bytes of a body that is no file; looks and samplings have a few thousand
 _BODY_SLACK = 100_000  # form fields and part headers around an uploaded file
 POLICY = "; ".join(
     (
@@ -33,6 +34,10 @@ _HEADERS = {
 
 class BodyTooLarge(Exception):
     """The request's body passed the limit while it was read."""
+
+
+def _too_large(most: int) -> str:
+    return f"What was sent is larger than {most / 1e6:.0f} MB, the limit set here."
 
 
 def host_name(value: str) -> str:
@@ -72,19 +77,25 @@ class Guard:
             return PlainTextResponse("This address is not one that this application answers to.", 421)
         if scope["method"] not in _SAFE and is_cross_site(headers):
             return PlainTextResponse("The request came from another site and was refused.", 403)
-        length = headers.get("content-length", "0")
-        if length.isdecimal() and int(length) > self._most:
-            return PlainTextResponse(f"The file is larger than {self._most / 1e6:.0f} MB, the limit set here.", 413)
+        length, most = headers.get("content-length", "0"), self._most_of(headers)
+        if length.isdecimal() and int(length) > most:
+            return PlainTextResponse(_too_large(most), 413)
         return None
+
+    def _most_of(self, headers: Headers) -> int:
+        """Bytes that a body may have: files come as forms of several parts, and all else is small."""
+        is_form = headers.get("content-type", "").lower().startswith("multipart/form-data")
+        return self._most if is_form else _PLAIN_BODY
 
     async def _limited(self, scope: Scope, receive: Receive, send: Send) -> None:
         seen, started, too_large = 0, False, False
+        most = self._most_of(Headers(scope=scope))
 
         async def counted() -> Message:
             nonlocal seen, too_large
             message = await receive()
             seen += len(message.get("body", b""))
-            if seen > self._most:
+            if seen > most:
                 too_large = True
                 raise BodyTooLarge
             return message
@@ -103,5 +114,4 @@ class Guard:
         with suppress(BodyTooLarge):
             await self._app(scope, counted, signed)
         if too_large and not started:
-            text = f"The file is larger than {self._most / 1e6:.0f} MB, the limit set here."
-            await PlainTextResponse(text, 413, dict(_HEADERS))(scope, receive, send)
+            await PlainTextResponse(_too_large(most), 413, dict(_HEADERS))(scope, receive, send)

@@ -1,7 +1,9 @@
 """Deliveries: ordered, made, stopped, gone on with, named; and the table that a look is handed over as."""
 
 import io
+import time
 import zipfile
+from typing import Any
 
 import cv2
 import numpy as np
@@ -38,7 +40,7 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
         delivery = deliveries.find_delivery(session, series, ordered)
         assert delivery.state == "done"
         files = deliveries.made_files(session, delivery)
-        assert files[1][0] == "Winter fair 02 AT-0102-v1.png"
+        assert files[1][0] == "Winter fair 02 AT-0102-1.png"
         plan = FramePlan.model_validate(delivery.files[1].plan)
     made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1][1]), np.uint8), 1), cv2.COLOR_BGR2RGB)
     expected = Renderer(compile_shaped(plan)).picture(load_rgb(FRAMES[1]))
@@ -70,16 +72,30 @@ def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: st
             deliveries.stop_delivery(delivery)
 
 
-@pytest.mark.parametrize("pattern", ["{nam}", "{", "{name", "{0}"])
-def test_name_patterns_that_mean_nothing_are_refused(pattern: str) -> None:
-    with pytest.raises(InvalidChangeError, match="pattern"):
-        deliveries.file_names(deliveries.DeliverySettings(pattern=pattern), "S", [("a", 1)])
+def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_once(
+    studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        looks.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=64)).id
+    render, rendered = deliveries.render_file, []
 
+    def stopped_and_resumed(*arguments: Any) -> Any:
+        rendered.append(arguments[0])
+        if len(rendered) == 1:
+            with studio.database.session() as session:
+                deliveries.stop_delivery(session.get_one(models.Delivery, ordered))
+            time.sleep(0.3)  # the others see that it is stopped, and leave
+            with studio.database.session() as session:
+                deliveries.resume_delivery(session, studio, session.get_one(models.Delivery, ordered))
+        return render(*arguments)
 
-def test_file_names_are_safe_and_never_equal() -> None:
-    settings = deliveries.DeliverySettings(pattern="{name}")
-    names = deliveries.file_names(settings, "S", [("a/b:c", 1), ("A-B-C", 1), ("...", 1), ("x", 1), ("x", 1)])
-    assert names == ["a-b-c.jpg", "A-B-C-2.jpg", "03.jpg", "x.jpg", "x-2.jpg"]
+    monkeypatch.setattr(deliveries, "render_file", stopped_and_resumed)
+    drain(studio)
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, ordered)
+        assert delivery.state == "done" and {file.state for file in delivery.files} == {"done"}
 
 
 def test_the_shared_table_is_the_plan_of_the_pool(studio: Studio, slug: str) -> None:

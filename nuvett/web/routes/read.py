@@ -4,7 +4,7 @@ import base64
 import uuid
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Form, Query, UploadFile
+from fastapi import APIRouter, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
@@ -16,6 +16,7 @@ from nuvett.services import clips, gather, sampling
 from nuvett.services.catalogue import find_reference, find_series, list_series, sweep
 from nuvett.services.palettes import find_palette_row, palette_of
 from nuvett.services.stages import stages_of
+from nuvett.web.bodies import InView, PaletteEdit, Picked, ReferenceDraft, Resampled, Weights
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import chart_colour, place_on_instruments
 from nuvett.web.readings import TOOLS, compared, draft_values, page_values
@@ -126,27 +127,23 @@ def _proxy(context: Context, slug: str, reference_id: uuid.UUID) -> tuple[str, S
         return row.proxy, sampling.sampling_of(row)
 
 
-def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, data: dict[str, Any]) -> sampling.Draft:
+def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> sampling.Draft:
     draft = sampling.Draft()
-    if data.get("sampling") is not None:
+    if asked.sampling is not None:
         proxy, _ = _proxy(context, slug, reference_id)
-        given = sampling.parse_sampling(data["sampling"])
+        given = sampling.parse_sampling(asked.sampling)
         draft.readings[reference_id] = sampling.measure_sampling(context.studio, proxy, given)
-    for name, weight in (data.get("weights") or {}).items():
-        pair = sampling.check_weights(float(weight["tone"]), float(weight["colour"]))
-        draft.weights[uuid.UUID(name)] = pair
+    draft.weights |= {reference: (weight.tone, weight.colour) for reference, weight in asked.weights.items()}
     return draft
 
 
 @router.post("/references/{reference_id}/draft")
-def draft(context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def draft(context: Means, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> JSONResponse:
     """What a sampling or weights would give, without keeping anything; the newest is wanted while dragging."""
     try:
-        found = _draft_of(context, slug, reference_id, data)
+        found = _draft_of(context, slug, reference_id, asked)
     except TooFewPixelsError as error:
         return JSONResponse({"problem": error.message})  # usual on the way to a larger patch
-    except (ValueError, TypeError, KeyError, AttributeError) as error:
-        raise InvalidChangeError from error
     with context.session() as session:
         series = find_series(session, slug)
         values = draft_values(session, series, find_reference(session, series, reference_id), found)
@@ -175,11 +172,9 @@ def _keep(
 
 
 @router.put("/references/{reference_id}/sampling")
-def resample(
-    context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]
-) -> HTMLResponse:
-    _check_unchanged(context, slug, reference_id, data.pop("was", None))
-    return _keep(context, slug, reference_id, sampling.parse_sampling(data))
+def resample(context: Means, slug: str, reference_id: uuid.UUID, asked: Resampled) -> HTMLResponse:
+    _check_unchanged(context, slug, reference_id, asked.was)
+    return _keep(context, slug, reference_id, sampling.parse_sampling(asked.model_extra))
 
 
 def _check_unchanged(context: Context, slug: str, reference_id: uuid.UUID, was: Any) -> None:
@@ -189,45 +184,45 @@ def _check_unchanged(context: Context, slug: str, reference_id: uuid.UUID, was: 
 
 
 @router.post("/references/{reference_id}/pick")
-def pick(context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def pick(context: Means, slug: str, reference_id: uuid.UUID, picked: Picked) -> JSONResponse:
     """The colour at a place: in words, and where it lies on the tone column and the colour chart."""
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
         view, domain, reading = row.view or "", row.domain, sampling.reading_of(row)
-    colour = context.studio.bench.colour_at_place(view, domain, data.get("place"))
+    colour = context.studio.bench.colour_at_place(view, domain, picked.place)
     return JSONResponse({"colour": colour} | place_on_instruments(colour, reading.statistics))
 
 
 @router.post("/references/{reference_id}/palette")
-def edit_palette(
-    context: Means, slug: str, reference_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]
-) -> HTMLResponse:
-    """Change the palette by hand: `do` names the change, `index` the colour."""
-    _check_unchanged(context, slug, reference_id, data.get("was"))
+def edit_palette(context: Means, slug: str, reference_id: uuid.UUID, asked: PaletteEdit) -> HTMLResponse:
+    """Change the palette by hand."""
+    _check_unchanged(context, slug, reference_id, asked.was)
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
         reading, view, domain = sampling.reading_of(row), row.view or "", row.domain
     given, palette = reading.sampling, reading.palette
     changes = {
-        "hold": lambda: edits.hold(given, palette, int(data["index"])),
-        "let go": lambda: edits.let_go(given, palette, int(data["index"])),
-        "leave out": lambda: edits.drop(given, palette, int(data["index"])),
-        "merge": lambda: edits.merge(given, palette, int(data["index"]), int(data["other"])),
-        "nudge": lambda: edits.nudge(given, palette, int(data["index"]), _lch(data["lch"])),
+        "hold": lambda: edits.hold(given, palette, asked.index),
+        "let go": lambda: edits.let_go(given, palette, asked.index),
+        "leave out": lambda: edits.drop(given, palette, asked.index),
+        "merge": lambda: edits.merge(given, palette, asked.index, asked.other),
+        "nudge": lambda: edits.nudge(given, palette, asked.index, _lch(asked.lch)),
         "replace": lambda: edits.replace(
-            given, palette, int(data["index"]), context.studio.bench.colour_at_place(view, domain, data.get("place"))
+            given, palette, asked.index, context.studio.bench.colour_at_place(view, domain, asked.place)
         ),
         "find again": lambda: edits.find_again(given),
     }
     try:
-        changed = changes[data["do"]]()
-    except (KeyError, TypeError, ValueError) as error:
+        changed = changes[asked.do]()
+    except (TypeError, ValueError) as error:
         raise InvalidChangeError from error
     return _keep(context, slug, reference_id, changed)
 
 
-def _lch(values: Any) -> tuple[float, float, float]:
-    lightness, chroma, hue = (float(v) for v in values)
+def _lch(values: tuple[float, float, float] | None) -> tuple[float, float, float]:
+    if values is None:
+        raise InvalidChangeError
+    lightness, chroma, hue = values
     return lightness / 100, chroma / 100, hue
 
 
@@ -242,27 +237,25 @@ def use(context: Means, slug: str, reference_id: uuid.UUID, palette_id: uuid.UUI
 
 
 @router.put("/weights")
-def weigh(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> HTMLResponse:
-    """Weigh references for tone and for colour; `weights` by reference, `reference` is the one in view."""
+def weigh(context: Means, slug: str, asked: Weights) -> HTMLResponse:
+    """Weigh references for tone and for colour."""
     with context.session() as session:
         series = find_series(session, slug)
         with sampling.recorded(session, series, "Weights changed"):
-            for name, pair in data["weights"].items():
-                row = find_reference(session, series, uuid.UUID(name))
-                row.tone_weight, row.colour_weight = sampling.check_weights(float(pair["tone"]), float(pair["colour"]))
-    wanted = data.get("reference")
-    return _part(context, slug, uuid.UUID(wanted) if wanted else None)
+            for reference, weight in asked.weights.items():
+                row = find_reference(session, series, reference)
+                row.tone_weight, row.colour_weight = weight.tone, weight.colour
+    return _part(context, slug, asked.reference)
 
 
 @router.post("/read/{direction}")
-def walk(context: Means, slug: str, direction: str, data: Annotated[dict[str, Any], Body()]) -> HTMLResponse:
+def walk(context: Means, slug: str, direction: str, asked: InView) -> HTMLResponse:
     """Undo or redo one change of references."""
     if direction not in ("undo", "redo"):
         raise NotFoundError
     with context.session() as session:
         sampling.walk_references(session, context.studio, find_series(session, slug), direction == "redo")
-    wanted = data.get("reference")
-    return _part(context, slug, uuid.UUID(wanted) if wanted else None)
+    return _part(context, slug, asked.reference)
 
 
 @router.post("/target/name")

@@ -3,7 +3,7 @@
 import uuid
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Query, UploadFile
+from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.orm import Session
 
@@ -15,6 +15,7 @@ from nuvett.services import looks, sampling
 from nuvett.services.catalogue import find_series, look_of
 from nuvett.services.stages import stages_of
 from nuvett.services.workbench import straight_marks
+from nuvett.web.bodies import Drag, LookChange, LookCopy, LookDraft, Picked, Proofs
 from nuvett.web.context import Context, Means
 from nuvett.web.shaping import (
     Choice,
@@ -28,6 +29,7 @@ from nuvett.web.shaping import (
 )
 
 router = APIRouter(prefix="/series/{slug}")
+_MOST_DIGITS = 9
 
 
 @router.get("/shape")
@@ -71,11 +73,11 @@ def show(
     )
 
 
-def _asked(context: Context, slug: str, data: dict[str, Any]) -> tuple[Easel, Look]:
+def _asked(context: Context, slug: str, asked: LookDraft) -> tuple[Easel, Look]:
     """The easel and look of a request. Raises InvalidChangeError."""
-    look = looks.parse_change(data.get("look"))
+    look = looks.parse_change(asked.look)
     with context.session() as session:
-        easel = easel_of(session, slug, _id(data.get("frame")), _id(data.get("reference")))
+        easel = easel_of(session, slug, asked.frame, asked.reference)
     if easel is None:
         raise InvalidChangeError("There is no frame to show yet.")
     return easel, look
@@ -86,30 +88,25 @@ def _text(context: Context, name: str, **values: Any) -> str:
 
 
 @router.post("/shape/draft")
-def draft(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def draft(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     """Pictures and instruments of a look that has not been kept yet; `proofs` asks for the proof frames, too.
 
     `drag` names a handle of an instrument and the place it was dragged to; the look that results comes back.
     """
-    easel, look = _asked(context, slug, data)
-    if data.get("drag"):
-        look = _dragged(context, easel, look, data["drag"])
+    easel, look = _asked(context, slug, asked)
+    if asked.drag is not None:
+        look = _dragged(context, easel, look, asked.drag)
     easel = easel.with_look(look)
     answer: dict[str, Any] = {"pictures": addresses(context, easel), "look": look.model_dump(mode="json")}
-    if data.get("parts", True):
+    if asked.parts:
         answer["instruments"] = _text(context, "parts/instruments.html", **instruments(context, easel))
-    if data.get("proofs"):
+    if asked.proofs:
         answer["proofs"] = _text(context, "parts/proofs.html", proofs=proof_tiles(context, easel), slug=slug)
     return JSONResponse(answer)
 
 
-def _dragged(context: Context, easel: Easel, look: Look, asked: Any) -> Look:
-    try:
-        handle, x, y = str(asked["handle"]), float(asked["x"]), float(asked["y"])
-    except (KeyError, TypeError, ValueError) as error:
-        raise InvalidChangeError from error
-    if not (abs(x) <= 1000 and abs(y) <= 1000):
-        raise InvalidChangeError
+def _dragged(context: Context, easel: Easel, look: Look, asked: Drag) -> Look:
+    handle, x, y = asked.handle, asked.x, asked.y
     if handle.startswith(("zone.", "move.", "hold.")):
         x, y = chart_place(x, y)
     if handle.startswith("share."):
@@ -121,22 +118,15 @@ def _dragged(context: Context, easel: Easel, look: Look, asked: Any) -> Look:
     return handles.drag(look, handle, (x, y))
 
 
-def _id(value: object) -> uuid.UUID | None:
-    try:
-        return uuid.UUID(str(value))
-    except ValueError:
-        return None
-
-
 @router.post("/shape/other")
-def other(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     """The same frame under another state of the look, to stand beside the draft.
 
     `what` is "strength 50", "step 3" of the history, or "version 2" that was carried.
     """
-    easel, look = _asked(context, slug, data)
-    kind, _, number = str(data.get("what", "")).partition(" ")
-    if not number.isdecimal():
+    easel, look = _asked(context, slug, asked)
+    kind, _, number = asked.what.partition(" ")
+    if not number.isdecimal() or len(number) > _MOST_DIGITS:
         raise InvalidChangeError("There is no such state of the look.")
     with context.session() as session:
         series = find_series(session, slug)
@@ -152,23 +142,23 @@ def other(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) ->
 
 
 @router.post("/shape/pick")
-def pick(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def pick(context: Means, slug: str, picked: Picked) -> JSONResponse:
     """Colour of the evened frame at a place given in shares of the picture."""
     with context.session() as session:
-        easel = easel_of(session, slug, _id(data.get("frame")), None)
+        easel = easel_of(session, slug, picked.frame, None)
     if easel is None:
         raise InvalidChangeError("There is no frame to pick from.")
-    colour = context.studio.bench.evened_colour_at(easel.frame, easel.aimed.look, data.get("place"))
+    colour = context.studio.bench.evened_colour_at(easel.frame, easel.aimed.look, picked.place)
     return JSONResponse({"colour": colour})
 
 
 @router.put("/look")
-def keep(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
-    look = looks.parse_change(data.get("look"))
+def keep(context: Means, slug: str, change: LookChange) -> JSONResponse:
+    look = looks.parse_change(change.look)
     with context.session() as session:
-        looks.change_look(session, find_series(session, slug), look, int(data.get("revision", 0)))
+        looks.change_look(session, find_series(session, slug), look, change.revision)
         session.flush()
-        return _kept(context, session, slug, sheet=bool(data.get("sheet")))
+        return _kept(context, session, slug, sheet=change.sheet)
 
 
 def _kept(context: Context, session: Session, slug: str, sheet: bool = False) -> JSONResponse:
@@ -195,27 +185,19 @@ def travel(context: Means, slug: str, number: int) -> JSONResponse:
 
 
 @router.post("/look/proofs")
-def choose_proofs(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
-    """Choose the proof frames: a list of frames, or null for the most different ones."""
-    frames = data.get("frames")
+def choose_proofs(context: Means, slug: str, proofs: Proofs) -> JSONResponse:
+    """Choose the proof frames, or the most different ones."""
     with context.session() as session:
-        try:
-            chosen = None if frames is None else [uuid.UUID(f) for f in frames]
-        except (ValueError, TypeError, AttributeError) as error:
-            raise InvalidChangeError from error
-        looks.set_proofs(session, find_series(session, slug), chosen)
+        looks.set_proofs(session, find_series(session, slug), proofs.frames)
     return JSONResponse({})
 
 
 @router.post("/look/copy")
-def copy(context: Means, slug: str, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
+def copy(context: Means, slug: str, asked: LookCopy) -> JSONResponse:
     """Take the look of another series, whole or by named parts."""
-    parts = data.get("parts")
+    parts = None if asked.parts is None else frozenset(asked.parts)
     with context.session() as session:
-        source = find_series(session, str(data.get("series", "")))
-        looks.copy_look(
-            session, find_series(session, slug), source, None if parts is None else frozenset(map(str, parts))
-        )
+        looks.copy_look(session, find_series(session, slug), find_series(session, asked.series), parts)
         session.flush()
         return _kept(context, session, slug, sheet=True)
 

@@ -3,7 +3,7 @@
 import uuid
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Query
+from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse
 from sqlalchemy.orm import Session
 
@@ -12,8 +12,9 @@ from nuvett.core.look.words import TRIM_VALUES
 from nuvett.services import looks
 from nuvett.services.catalogue import find_frame, find_series
 from nuvett.services.facts import Aimed, Facts
-from nuvett.services.history import steps
+from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.stages import stages_of
+from nuvett.web.bodies import TrimChange, TrimDraft
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import palette_bands
 from nuvett.web.tiles import picture_address
@@ -48,9 +49,10 @@ def _trim_values(session: Session, frame: Any) -> dict[str, Any]:
     past = steps(session, f"trim:{frame.id}")
     return {
         "trim": (Trim.model_validate(frame.trim) if frame.trim else Trim()).model_dump(),
+        "trim_revision": frame.trim_revision,
         "values": TRIM_VALUES,
-        "undo_words": next((s.words for s in past if not s.undone), ""),
-        "redo_words": next((s.words for s in reversed(past) if s.undone), ""),
+        "undo_words": undo_words(past),
+        "redo_words": redo_words(past),
         "past": past,
     }
 
@@ -91,8 +93,8 @@ def show(context: Means, slug: str, frame: Annotated[uuid.UUID | None, Query()] 
 
 
 @router.post("/frames/{frame_id}/trim/draft")
-def draft(context: Means, slug: str, frame_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
-    trim = looks.parse_trim(data.get("trim"))
+def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: TrimDraft) -> JSONResponse:
+    trim = looks.parse_trim(asked.trim)
     with context.session() as session:
         series = find_series(session, slug)
         find_frame(session, series, frame_id)
@@ -106,19 +108,23 @@ def draft(context: Means, slug: str, frame_id: uuid.UUID, data: Annotated[dict[s
 
 
 @router.put("/frames/{frame_id}/trim")
-def keep(context: Means, slug: str, frame_id: uuid.UUID, data: Annotated[dict[str, Any], Body()]) -> JSONResponse:
-    trim = looks.parse_trim(data.get("trim"))
+def keep(context: Means, slug: str, frame_id: uuid.UUID, change: TrimChange) -> JSONResponse:
+    trim = looks.parse_trim(change.trim)
     with context.session() as session:
         series = find_series(session, slug)
         frame = find_frame(session, series, frame_id)
-        looks.set_trim(session, series, frame, trim)
+        looks.set_trim(session, series, frame, trim, change.revision)
         session.flush()
         return _kept(context, session, frame)
 
 
 def _kept(context: Context, session: Session, frame: Any, sheet: bool = False) -> JSONResponse:
     values = _trim_values(session, frame)
-    answer = {"trim": values["trim"], "history": bytes(context.part("parts/history.html", **values).body).decode()}
+    answer = {
+        "trim": values["trim"],
+        "revision": frame.trim_revision,
+        "history": bytes(context.part("parts/history.html", **values).body).decode(),
+    }
     if sheet:
         answer["sheet"] = bytes(context.part("parts/trim_sheet.html", **values).body).decode()
     return JSONResponse(answer)

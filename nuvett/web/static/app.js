@@ -6,6 +6,7 @@ import { gather } from "./gather.js";
 import { handover } from "./handover.js";
 import { listenForKeys } from "./keys.js";
 import { live } from "./live.js";
+import { loadParts } from "./parts.js";
 import { read } from "./read.js";
 import { shape } from "./shape.js";
 import { trim } from "./trim.js";
@@ -15,3 +16,4 @@ for (const [name, component] of Object.entries({ carry, clip, gather, handover, 
 }
 Alpine.start();
 listenForKeys();
+loadParts();

@@ -9,6 +9,7 @@ export const trim = () => ({
     const picture = one("[data-picture]", root);
     const state = {
       trim: JSON.parse(one("[data-trim]", root).textContent),
+      revision: Number(root.dataset.revision),
       shown: picture.getAttribute("src"),
       holding: false,
     };
@@ -25,6 +26,7 @@ export const trim = () => ({
     let keeping = Promise.resolve();
     const adopt = (kept) => {
       state.trim = kept.trim;
+      state.revision = kept.revision;
       one("[data-history]", root).innerHTML = kept.history;
       if (kept.sheet) one("[data-sheet]", root).innerHTML = kept.sheet;
     };
@@ -36,7 +38,10 @@ export const trim = () => ({
       setAt(state.trim, detail.name, detail.value);
       draft({ ...state.trim });
       keeping = keeping
-        .then(async () => adopt(await (await ask(address, { method: "PUT", json: { trim: state.trim } })).json()))
+        .then(async () => {
+          const json = { trim: state.trim, revision: state.revision };
+          adopt(await (await ask(address, { method: "PUT", json })).json());
+        })
         .catch((error) => say(error.message));
     });
     root.addEventListener("click", async (event) => {

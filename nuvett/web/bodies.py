@@ -1,0 +1,130 @@
+"""Bodies of requests. Documents inside them (looks, trims, samplings) are parsed by their services, which say in words
+what is wrong with them."""
+
+import uuid
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+Document = dict[str, Any]
+Share = Annotated[float, Field(ge=0, le=1)]
+Place = tuple[Share, Share]
+Index = Annotated[int, Field(ge=0, le=10_000)]
+Coordinate = Annotated[float, Field(ge=-1000, le=1000)]
+Row = Annotated[uuid.UUID | None, BeforeValidator(lambda value: value or None)]
+"""A row that may be named, or not."""
+
+Short = Annotated[str, Field(max_length=200)]
+
+
+class Asked(BaseModel):
+    """What every body keeps to: finite numbers, and fields of their own kind."""
+
+    model_config = ConfigDict(allow_inf_nan=False)
+
+
+class Weight(Asked):
+    """Weights of a reference for tone and for colour, in percent."""
+
+    tone: float = Field(ge=0, le=100)
+    colour: float = Field(ge=0, le=100)
+
+
+class ReferenceDraft(Asked):
+    """A sampling or weights that are only looked at."""
+
+    sampling: Document | None = None
+    weights: dict[uuid.UUID, Weight] = {}
+
+
+class Resampled(Asked):
+    """A sampling, field by field, and the one that the window had."""
+
+    model_config = ConfigDict(extra="allow")
+
+    was: Document | None = None
+
+
+class Weights(Asked):
+    """Weights by reference; `reference` is the one in view."""
+
+    weights: dict[uuid.UUID, Weight]
+    reference: Row = None
+
+
+class InView(Asked):
+    """The reference in view, if any."""
+
+    reference: Row = None
+
+
+class Picked(Asked):
+    """A place that was picked, in shares of the picture; `frame` where it is not in the address."""
+
+    place: Place
+    frame: Row = None
+
+
+class PaletteEdit(Asked):
+    """A change of a palette by hand: what is done to which colour, and the sampling that the window had."""
+
+    do: Literal["hold", "let go", "leave out", "merge", "nudge", "replace", "find again"]
+    index: Index = 0
+    other: Index = 0
+    lch: tuple[float, float, float] | None = None
+    place: Place | None = None
+    was: Document | None = None
+
+
+class Drag(Asked):
+    """A handle of an instrument, and the place it was dragged to."""
+
+    handle: Short
+    x: Coordinate
+    y: Coordinate
+
+
+class LookDraft(Asked):
+    """A look that is only looked at, on a frame beside a reference; `what` names another state of it."""
+
+    look: Document
+    frame: Row = None
+    reference: Row = None
+    drag: Drag | None = None
+    parts: bool = True
+    proofs: bool = False
+    what: Short = ""
+
+
+class LookChange(Asked):
+    """A look to be kept, and the revision that it was made upon."""
+
+    look: Document
+    revision: int = Field(ge=0, le=2**31 - 1)
+    sheet: bool = False
+
+
+class Proofs(Asked):
+    """Frames to try the look on; none for the most different ones."""
+
+    frames: list[uuid.UUID] | None = None
+
+
+class LookCopy(Asked):
+    """The series whose look is taken, whole or by named parts."""
+
+    series: Short
+    parts: list[Short] | None = None
+
+
+class TrimDraft(Asked):
+    """A trim that is only looked at."""
+
+    trim: Document
+
+
+class TrimChange(Asked):
+    """A trim to be kept, and the revision that it was made upon."""
+
+    trim: Document
+    revision: int = Field(ge=0, le=2**31 - 1)
