@@ -32,6 +32,13 @@ _HDR_CURVES = {16: "PQ", 18: "HLG"}  # ITU-T H.273, transfer characteristics
 _HD_HEIGHT = 720  # unlabelled pictures from this height on are ITU-R BT.709, smaller ones BT.601
 
 
+# Playlists and scripts that some demuxers read would have them open other files, or addresses.
+_ONLY = {
+    "format_whitelist": "matroska,webm,mov,mp4,m4a,3gp,3g2,mj2,avi,mpegts,mpeg,ogg,mxf,gif",
+    "protocol_whitelist": "file",
+}
+
+
 class NoVideoError(FileError):
     """This file holds no moving picture. WebM, MP4 and MKV clips are accepted."""
 
@@ -52,7 +59,7 @@ def _open(path: Path) -> tuple[Any, Any]:
     if path.stat().st_size == 0:
         raise EmptyFileError
     try:
-        container = av.open(str(path), metadata_errors="ignore")
+        container = av.open(str(path), metadata_errors="ignore", options=_ONLY)
     except (av.error.FFmpegError, ValueError) as error:
         raise NoVideoError from error
     stream = next((s for s in container.streams.video if not _is_cover(s)), None)

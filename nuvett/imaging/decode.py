@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from nuvett.core.errors import EmptyFileError, FileError, TooLargeError, TruncatedFileError, UnreadableFileError
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.icc import profile_path
+from nuvett.imaging.kinds import check_kind
 
 LOADERS = {
     "jpegload": "jpeg",
@@ -72,6 +73,7 @@ def _open(path: Path, limits: Limits) -> tuple[pyvips.Image, str]:
         raise TooLargeError(
             f"The file has {size / 1e6:.0f} MB; this installation accepts up to {limits.bytes / 1e6:.0f} MB."
         )
+    check_kind(path)
     loader = pyvips.vips_lib.vips_foreign_find_load(str(path).encode())
     name = "" if loader == pyvips.ffi.NULL else pyvips.ffi.string(loader).decode()
     kind = next((title for prefix, title in LOADERS.items() if _loader_name(name) == prefix), None)
@@ -105,7 +107,7 @@ def _string(image: pyvips.Image, field: str) -> str:
 
 
 def _taken(image: pyvips.Image) -> datetime | None:
-    for field in ("exif-ifd2-DateTimeOriginal", "exif-ifd0-DateTime"):
+    for field in ("exif-ifd2-DateTimeOriginal", "exif-ifd2-DateTimeDigitized", "exif-ifd0-DateTime"):
         found = re.match(r"(\d{4}):(\d\d):(\d\d) (\d\d):(\d\d):(\d\d)", _string(image, field))
         if found:
             try:

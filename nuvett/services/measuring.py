@@ -12,6 +12,7 @@ from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.types import Linear
+from nuvett.imaging.damage import check_jpeg
 from nuvett.imaging.decode import Limits, Picture, decode
 from nuvett.imaging.faces import Face, find_faces
 from nuvett.imaging.proxy import measuring_proxy
@@ -49,12 +50,20 @@ class MeasuredFile:
 
 def measure_file(path: Path, limits: Limits) -> MeasuredFile:
     """Decode and measure one file. Raises FileError and its kinds, and TooFewPixelsError."""
-    picture = decode(path, limits)
+    picture = _whole(path, limits)
     proxy = measuring_proxy(picture.pixels, picture.domain)
     return MeasuredFile(picture, proxy, stratified_sample(proxy), find_faces(proxy), find_features(proxy))
 
 
+def _whole(path: Path, limits: Limits) -> Picture:
+    """Decode a file that has not been looked at before, and see whether it is undamaged."""
+    picture = decode(path, limits)
+    if picture.header.format == "jpeg":
+        check_jpeg(path)
+    return picture
+
+
 def read_file(path: Path, limits: Limits, sampling: Sampling | None = None) -> Reading:
     """Reading of a reference file. Raises as `measure_file`."""
-    picture = decode(path, limits)
+    picture = _whole(path, limits)
     return read(measuring_proxy(picture.pixels, picture.domain), sampling)

@@ -11,11 +11,12 @@ import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.render import Pixels
-from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.decode import Limits, Opened, decode, open_picture
 from nuvett.services.caches import Cache
 from nuvett.store.blobs import BlobStore
 
 log = logging.getLogger("nuvett.originals")
+_STRIP_ROWS = 256
 _ON_DISK = 2e9  # bytes of decoded pictures kept on the disk
 
 
@@ -43,19 +44,20 @@ class Originals:
         return self._files.get(original, lambda: self._decoded(original))
 
     def _decoded(self, original: str) -> Pixels:
-        with self._decoding:
-            with self._blobs.local(original) as path:
-                pixels = decode(path, self._limits).pixels
+        with self._decoding, self._blobs.local(original) as path:
             try:
-                return _on_disk(pixels)
+                return _on_disk(open_picture(path, self._limits))
             except OSError as error:
                 log.warning("A decoded picture could not be kept on the disk: %s", error)
-                return pixels
+                return decode(path, self._limits).pixels
 
 
-def _on_disk(pixels: Pixels) -> Pixels:
-    """The same pixels in a file without a name, which is gone when nobody reads them any more."""
+def _on_disk(opened: Opened) -> Pixels:
+    """Pixels of a picture, strip by strip, in a file without a name that is gone when nobody reads it any more."""
     with tempfile.TemporaryFile() as file:
-        np.ascontiguousarray(pixels).tofile(file)
+        for _, strip in opened.strips(_STRIP_ROWS):
+            file.write(np.ascontiguousarray(strip).data)
         file.flush()
-        return np.memmap(file, dtype=pixels.dtype, mode="r", shape=pixels.shape)
+        kind = np.uint16 if opened.image.format == "ushort" else np.uint8
+        shape = (opened.image.height, opened.image.width, 3)
+        return np.memmap(file, dtype=kind, mode="r", shape=shape)
