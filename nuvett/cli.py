@@ -27,6 +27,7 @@ from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import read_table
 from nuvett.services import batch, checkup
 from nuvett.services.measuring import read_file
+from nuvett.services.passwords import hash_password
 
 app = typer.Typer(
     add_completion=False,
@@ -45,6 +46,7 @@ SpaceOption = Annotated[str, typer.Option("--space", help="srgb, p3, adobe-rgb o
 Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
 Report = Annotated[Path | None, typer.Option("--report", help="Write what was done to each photo as JSON.")]
 LIMITS = Limits()
+_SHORTEST_PASSWORD = 10
 
 
 def _stop(message: str) -> NoReturn:
@@ -322,6 +324,15 @@ def drift(
     outcomes = _run(photos, lambda step: batch.drift_files(photos, target, LIMITS, step))
     print(json.dumps({"photos": [_row(outcome) for outcome in outcomes]}, indent=2))
     _finish(outcomes, None)
+
+
+@app.command()
+def password() -> None:
+    """Ask for a password twice and print its hash, for NUVETT_PASSWORD."""
+    chosen = typer.prompt("Password", hide_input=True, confirmation_prompt="Once more", err=True)
+    if len(chosen) < _SHORTEST_PASSWORD:
+        _stop(f"A password needs {_SHORTEST_PASSWORD} characters at least.")
+    print(hash_password(chosen))
 
 
 @app.command()

@@ -21,6 +21,9 @@ class Settings(BaseSettings):
     hosts: tuple[str, ...] = Field(
         default=("127.0.0.1", "localhost", "[::1]"), description="Host names that requests may carry."
     )
+    password: str = Field(
+        default="", repr=False, description="Argon2 hash of the password to sign in with, from `./run cli password`."
+    )
     upload_bytes: int = Field(default=400_000_000, gt=0, description="Largest file accepted, in bytes.")
     upload_pixels: int = Field(default=160_000_000, gt=0, description="Largest picture accepted, in pixels.")
     series_frames: int = Field(default=5000, gt=0, description="Most frames in one series.")

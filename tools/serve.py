@@ -14,6 +14,7 @@ from nuvett.services.demo import load_demo
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web.app import make_app
+from nuvett.web.signin import refusal_to_listen
 from tools.home import PROJECT, Home, at_home
 from tools.supervise import Keeper, KeptWorker
 
@@ -41,6 +42,9 @@ def main() -> None:
     parser.add_argument("--port", type=int, help="port to listen on; the next free one is taken")
     arguments = parser.parse_args()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
+    refusal = refusal_to_listen(Settings())
+    if refusal:
+        raise SystemExit(refusal)
     with at_home() as home:
         settings = Settings() if arguments.port is None else Settings(port=arguments.port)
         serve(settings, arguments.demo, home)

@@ -12,6 +12,7 @@ from nuvett.settings import Settings
 from nuvett.web import faults
 from nuvett.web.context import make_templates
 from nuvett.web.guard import Guard
+from nuvett.web.heavy import make_limiter
 from nuvett.web.routes import (
     carry,
     clips,
@@ -23,23 +24,31 @@ from nuvett.web.routes import (
     read,
     shape,
     shelf,
+    signing,
     trim,
 )
+from nuvett.web.signin import Attempts, Gate, Sessions
 
 
 def make_app(settings: Settings, studio: Studio) -> FastAPI:
     """An application on a studio that the caller keeps and closes."""
 
+    sessions = Sessions()
+
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.studio = studio
         app.state.templates = make_templates()
+        app.state.heavy = make_limiter()
+        app.state.sessions, app.state.attempts = sessions, Attempts()
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    for module in (shelf, gather, read, clips, palettes, shape, carry, trim, handover, pictures, pages):
+    for module in (shelf, gather, read, clips, palettes, shape, carry, trim, handover, pictures, pages, signing):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)
+    if settings.password:
+        app.add_middleware(Gate, sessions=sessions)
     app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes)
     return app

@@ -52,6 +52,7 @@ class Context:
             "screen": screen,
             "surround": surround if surround in SURROUNDS else "mid",
             "keys": KEYS["everywhere"] + KEYS.get(screen, ()),
+            "signs_in": bool(self.studio.settings.password) and screen != "signing",
             "stages": None,
             "series": None,
         }

@@ -15,6 +15,7 @@ from nuvett.services.catalogue import find_series, look_of
 from nuvett.services.stages import stages_of
 from nuvett.services.wall import Show, Wall, build_wall
 from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
 from nuvett.web.instruments import palette_bands, tone_side
 from nuvett.web.readings import zone_views
 from nuvett.web.tiles import Labels, Tile, tile_of
@@ -90,6 +91,7 @@ def _target(target: Target) -> dict[str, Any]:
 
 
 @router.get("/carry")
+@heavy
 def show(
     context: Means, slug: str, show: Annotated[Show, Query()] = Show.LOOK, sort: Annotated[Sort, Query()] = "shooting"
 ) -> HTMLResponse:
@@ -110,6 +112,7 @@ def show(
 
 
 @router.get("/carry/wall")
+@heavy
 def wall(
     context: Means, slug: str, show: Annotated[Show, Query()] = Show.LOOK, sort: Annotated[Sort, Query()] = "shooting"
 ) -> HTMLResponse:
@@ -117,6 +120,7 @@ def wall(
 
 
 @router.get("/carry/pull")
+@heavy
 def suggested_pull(context: Means, slug: str) -> JSONResponse:
     """The pull that suits the series, with the reason in words."""
     with context.session() as session:

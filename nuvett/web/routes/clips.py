@@ -11,6 +11,7 @@ from nuvett.services import clips, sampling
 from nuvett.services.catalogue import find_series, sweep
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Means
+from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}/clips")
 _FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
@@ -37,6 +38,7 @@ def show(context: Means, slug: str, clip_id: uuid.UUID, frame: Annotated[int, Qu
 
 
 @router.get("/{clip_id}/frame.jpg")
+@heavy
 def frame(
     context: Means,
     slug: str,

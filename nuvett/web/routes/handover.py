@@ -17,6 +17,7 @@ from nuvett.services.deliveries import DeliverySettings
 from nuvett.services.looks import carry_state, series_facts
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}")
 
@@ -151,6 +152,7 @@ def one_file(context: Means, slug: str, delivery_id: uuid.UUID, name: str) -> Re
 
 
 @router.get("/cdl-fit")
+@heavy
 def cdl_fit(context: Means, slug: str) -> PlainTextResponse:
     with context.session() as session:
         words = deliveries.shared_cdl_words(context.studio.bench, session, find_series(session, slug))
@@ -158,6 +160,7 @@ def cdl_fit(context: Means, slug: str) -> PlainTextResponse:
 
 
 @router.get("/look.{suffix}")
+@heavy
 def table(context: Means, slug: str, suffix: str, size: Annotated[int, Query(ge=17, le=65)] = 33) -> Response:
     fmt = deliveries.parse_table_format(suffix)
     with context.session() as session:

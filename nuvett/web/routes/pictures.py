@@ -13,6 +13,7 @@ from nuvett.services.looks import facts_of
 from nuvett.services.veils import Veil, veil_of
 from nuvett.services.workbench import box_of
 from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}")
 _FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
@@ -29,6 +30,7 @@ def frame_facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
 
 
 @router.get("/frames/{frame_id}/picture.jpg")
+@heavy
 def frame_picture(
     context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 480, plan: str = "", quick: bool = False
 ) -> Response:
@@ -41,6 +43,7 @@ def frame_picture(
 
 
 @router.get("/frames/{frame_id}/crop.png")
+@heavy
 def frame_crop(
     context: Means, slug: str, frame_id: uuid.UUID, place: Annotated[str, Query()], plan: str = ""
 ) -> Response:
@@ -54,6 +57,7 @@ def frame_crop(
 
 
 @router.get("/frames/{frame_id}/veil.png")
+@heavy
 def frame_veil(
     context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "", what: Veil = "clipping"
 ) -> Response:
@@ -67,6 +71,7 @@ def frame_veil(
 
 
 @router.get("/references/{reference_id}/crop.png")
+@heavy
 def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: Annotated[str, Query()]) -> Response:
     """Part of a reference at full size, `x,y,width,height` in pixels."""
     with context.session() as session:
@@ -77,6 +82,7 @@ def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: An
 
 
 @router.get("/references/{reference_id}/picture.jpg")
+@heavy
 def reference_picture(context: Means, slug: str, reference_id: uuid.UUID, edge: Edge = 480) -> Response:
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)

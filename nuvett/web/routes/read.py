@@ -18,6 +18,7 @@ from nuvett.services.palettes import find_palette_row, palette_of
 from nuvett.services.stages import stages_of
 from nuvett.web.bodies import InView, PaletteEdit, Picked, ReferenceDraft, Resampled, Weights
 from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
 from nuvett.web.instruments import chart_colour, place_on_instruments
 from nuvett.web.readings import TOOLS, compared, draft_values, page_values
 
@@ -138,6 +139,7 @@ def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, asked: Refer
 
 
 @router.post("/references/{reference_id}/draft")
+@heavy
 def draft(context: Means, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> JSONResponse:
     """What a sampling or weights would give, without keeping anything; the newest is wanted while dragging."""
     try:
@@ -172,6 +174,7 @@ def _keep(
 
 
 @router.put("/references/{reference_id}/sampling")
+@heavy
 def resample(context: Means, slug: str, reference_id: uuid.UUID, asked: Resampled) -> HTMLResponse:
     _check_unchanged(context, slug, reference_id, asked.was)
     return _keep(context, slug, reference_id, sampling.parse_sampling(asked.model_extra))
@@ -184,6 +187,7 @@ def _check_unchanged(context: Context, slug: str, reference_id: uuid.UUID, was: 
 
 
 @router.post("/references/{reference_id}/pick")
+@heavy
 def pick(context: Means, slug: str, reference_id: uuid.UUID, picked: Picked) -> JSONResponse:
     """The colour at a place: in words, and where it lies on the tone column and the colour chart."""
     with context.session() as session:
@@ -194,6 +198,7 @@ def pick(context: Means, slug: str, reference_id: uuid.UUID, picked: Picked) -> 
 
 
 @router.post("/references/{reference_id}/palette")
+@heavy
 def edit_palette(context: Means, slug: str, reference_id: uuid.UUID, asked: PaletteEdit) -> HTMLResponse:
     """Change the palette by hand."""
     _check_unchanged(context, slug, reference_id, asked.was)
@@ -227,6 +232,7 @@ def _lch(values: tuple[float, float, float] | None) -> tuple[float, float, float
 
 
 @router.post("/references/{reference_id}/use/{palette_id}")
+@heavy
 def use(context: Means, slug: str, reference_id: uuid.UUID, palette_id: uuid.UUID) -> HTMLResponse:
     """Hold the colours of a saved palette in a reading."""
     with context.session() as session:
@@ -273,6 +279,7 @@ def return_to(context: Means, slug: str, number: int) -> Response:
 
 
 @router.get("/references/{reference_id}/sampled.png")
+@heavy
 def sampled(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
     proxy, document = _proxy(context, slug, reference_id)
     data = sampling.dimmed_picture(context.studio, proxy, document)
@@ -280,6 +287,7 @@ def sampled(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
 
 
 @router.get("/references/{reference_id}/lit.png")
+@heavy
 def lit(
     context: Means, slug: str, reference_id: uuid.UUID, lightness: Number | None = None, x: Number = 0, y: Number = 0
 ) -> Response:

@@ -17,6 +17,7 @@ from nuvett.services.stages import stages_of
 from nuvett.services.workbench import straight_marks
 from nuvett.web.bodies import Drag, LookChange, LookCopy, LookDraft, Picked, Proofs
 from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
 from nuvett.web.shaping import (
     Choice,
     Easel,
@@ -33,6 +34,7 @@ _MOST_DIGITS = 9
 
 
 @router.get("/shape")
+@heavy
 def show(
     context: Means,
     slug: str,
@@ -88,6 +90,7 @@ def _text(context: Context, name: str, **values: Any) -> str:
 
 
 @router.post("/shape/draft")
+@heavy
 def draft(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     """Pictures and instruments of a look that has not been kept yet; `proofs` asks for the proof frames, too.
 
@@ -119,6 +122,7 @@ def _dragged(context: Context, easel: Easel, look: Look, asked: Drag) -> Look:
 
 
 @router.post("/shape/other")
+@heavy
 def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     """The same frame under another state of the look, to stand beside the draft.
 
@@ -142,6 +146,7 @@ def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
 
 
 @router.post("/shape/pick")
+@heavy
 def pick(context: Means, slug: str, picked: Picked) -> JSONResponse:
     """Colour of the evened frame at a place given in shares of the picture."""
     with context.session() as session:

@@ -12,6 +12,7 @@ from nuvett.services.looks import series_facts, versions_followed
 from nuvett.services.shelf import Standing, measure_series, standings
 from nuvett.services.strips import strip
 from nuvett.web.context import Means
+from nuvett.web.heavy import heavy
 from nuvett.web.instruments import Band, palette_bands
 
 router = APIRouter()
@@ -35,6 +36,7 @@ def show(context: Means) -> HTMLResponse:
 
 
 @router.get("/series/{slug}/drift")
+@heavy
 def drift(context: Means, slug: str) -> HTMLResponse:
     """Mean drift of a series as it came and now, measured anew."""
     with context.session() as session:
@@ -43,6 +45,7 @@ def drift(context: Means, slug: str) -> HTMLResponse:
 
 
 @router.get("/series/{slug}/strip.jpg")
+@heavy
 def strip_picture(context: Means, slug: str) -> Response:
     with context.session() as session:
         series = find_series(session, slug)

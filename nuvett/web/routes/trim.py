@@ -16,6 +16,7 @@ from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.stages import stages_of
 from nuvett.web.bodies import TrimChange, TrimDraft
 from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
 from nuvett.web.instruments import palette_bands
 from nuvett.web.tiles import picture_address
 
@@ -58,6 +59,7 @@ def _trim_values(session: Session, frame: Any) -> dict[str, Any]:
 
 
 @router.get("/trim")
+@heavy
 def show(context: Means, slug: str, frame: Annotated[uuid.UUID | None, Query()] = None) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
@@ -93,6 +95,7 @@ def show(context: Means, slug: str, frame: Annotated[uuid.UUID | None, Query()] 
 
 
 @router.post("/frames/{frame_id}/trim/draft")
+@heavy
 def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: TrimDraft) -> JSONResponse:
     trim = looks.parse_trim(asked.trim)
     with context.session() as session:

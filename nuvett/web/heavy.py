@@ -1,0 +1,31 @@
+"""Requests that compute run on threads of their own, few of them, so that pages and scripts answer meanwhile."""
+
+import os
+from collections.abc import Awaitable, Callable
+from functools import partial, wraps
+from typing import ParamSpec, TypeVar
+
+from anyio import CapacityLimiter, to_thread
+
+from nuvett.web.context import Context
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+def make_limiter() -> CapacityLimiter:
+    """As many computing requests at once as there are cores, and two at least."""
+    return CapacityLimiter(max(2, os.cpu_count() or 1))
+
+
+def heavy(endpoint: Callable[P, T]) -> Callable[P, Awaitable[T]]:
+    """A route that computes; its first parameter is called `context`."""
+
+    @wraps(endpoint)
+    async def run(*arguments: P.args, **named: P.kwargs) -> T:
+        context = named["context"]
+        assert isinstance(context, Context)
+        limiter: CapacityLimiter = context.request.app.state.heavy
+        return await to_thread.run_sync(partial(endpoint, *arguments, **named), limiter=limiter)
+
+    return run
