@@ -75,8 +75,8 @@ def large_jpeg(folder: Path) -> Path:
 
 def deliver(path: Path, plan: FramePlan) -> bytes:
     """What a delivery does with one file."""
-    pixels, _, exif = render_file(path, _LIMITS, lambda domain: renderer_of(plan, domain), FORMATS[Format.JPEG].depth)
-    return encode(pixels, Format.JPEG, 92, Space.SRGB, exif)
+    pixels, _, facts = render_file(path, _LIMITS, lambda domain: renderer_of(plan, domain), FORMATS[Format.JPEG].depth)
+    return encode(pixels, Format.JPEG, 92, Space.SRGB, facts)
 
 
 def bare(path: Path) -> bytes:

@@ -24,6 +24,7 @@ from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
 from nuvett.core.table.table import weaken
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format
+from nuvett.imaging.facts import Keep
 from nuvett.imaging.tables import read_table
 from nuvett.services import batch, checkup
 from nuvett.services.measuring import read_file
@@ -41,6 +42,7 @@ Photos = Annotated[list[Path], typer.Argument(help="Photos to work on.")]
 Out = Annotated[Path, typer.Option("--out", help="Folder for the finished pictures.")]
 FormatOption = Annotated[Format | None, typer.Option("--format", help="File format; by default as the source.")]
 Quality = Annotated[int, typer.Option(min=1, max=100, help="Quality of JPEG and WebP.")]
+FactsOption = Annotated[Keep, typer.Option("--facts", help="Facts of the originals that the files carry.")]
 Size = Annotated[int | None, typer.Option(min=16, max=60000, help="Long edge in pixels; by default as the source.")]
 SpaceOption = Annotated[str, typer.Option("--space", help="srgb, p3, adobe-rgb or prophoto.")]
 Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
@@ -54,13 +56,15 @@ def _stop(message: str) -> NoReturn:
     raise typer.Exit(2)
 
 
-def _output(out: Path, fmt: Format | None, quality: int, size: int | None, space: str, overwrite: bool) -> batch.Output:
+def _output(
+    out: Path, fmt: Format | None, quality: int, size: int | None, space: str, overwrite: bool, facts: Keep
+) -> batch.Output:
     named = {s.value: s for s in Space if s is not Space.WIDE}
     if space not in named:
         _stop(f"{space!r} is not a delivery space; choose one of {', '.join(named)}.")
     if out.exists() and not out.is_dir():
         _stop(f"{out} is a file, not a folder.")
-    return batch.Output(out, fmt, quality, size, named[space], overwrite)
+    return batch.Output(out, fmt, quality, size, named[space], overwrite, facts)
 
 
 def _checked(photos: list[Path]) -> list[Path]:
@@ -190,13 +194,14 @@ def even(
     strength: Percent = 100,
     fmt: FormatOption = None,
     quality: Quality = 92,
+    facts: FactsOption = Keep.ALL,
     size: Size = None,
     space: SpaceOption = "srgb",
     overwrite: Overwrite = False,
     report: Report = None,
 ) -> None:
     """Even the light of each photo, exposure and white, to a base picture."""
-    output = _output(out, fmt, quality, size, space, overwrite)
+    output = _output(out, fmt, quality, size, space, overwrite, facts)
     outcomes = _run(_checked(photos), lambda step: batch.even_files(photos, base, strength / 100, output, LIMITS, step))
     _finish(outcomes, report)
 
@@ -219,13 +224,14 @@ def match(
     ] = None,
     fmt: FormatOption = None,
     quality: Quality = 92,
+    facts: FactsOption = Keep.ALL,
     size: Size = None,
     space: SpaceOption = "srgb",
     overwrite: Overwrite = False,
     report: Report = None,
 ) -> None:
     """Carry the look of the references to the photos."""
-    output = _output(out, fmt, quality, size, space, overwrite)
+    output = _output(out, fmt, quality, size, space, overwrite, facts)
     if hold not in (None, "skin", "none"):
         _stop(f"--hold takes skin or none, not {hold!r}.")
     target = _target(reference)
@@ -276,12 +282,13 @@ def apply(
     strength: Percent = 100,
     fmt: FormatOption = None,
     quality: Quality = 92,
+    facts: FactsOption = Keep.ALL,
     size: Size = None,
     overwrite: Overwrite = False,
     report: Report = None,
 ) -> None:
     """Apply a lookup table to each photo."""
-    output = _output(out, fmt, quality, size, "srgb", overwrite)
+    output = _output(out, fmt, quality, size, "srgb", overwrite, facts)
     try:
         table = weaken(read_table(cube), strength / 100)
     except NuvettError as error:

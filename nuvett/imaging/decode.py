@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from nuvett.core.errors import EmptyFileError, FileError, TooLargeError, TruncatedFileError, UnreadableFileError
 from nuvett.core.spaces.rgb import Space
+from nuvett.imaging.facts import FileFacts, read_facts, taken, tiff_facts
 from nuvett.imaging.icc import profile_path
 from nuvett.imaging.kinds import check_kind
 
@@ -25,6 +26,7 @@ LOADERS = {
     "heifload": "avif",
 }
 _LEAST_PIXELS = 300
+_MILLIMETRES = 25.4  # an inch
 _TIFF_STARTS = (b"II*\0", b"MM\0*")  # a TIFF's directory often stands last, so a cut one is not even recognised
 
 
@@ -54,11 +56,11 @@ class Header:
 
 @dataclass(frozen=True)
 class Picture:
-    """Decoded pixels (H, W, 3), uint8 or uint16, upright, encoded in `domain`, and the EXIF block to pass on."""
+    """Decoded pixels (H, W, 3), uint8 or uint16, upright, encoded in `domain`, and what the file says beside."""
 
     pixels: NDArray[np.uint8] | NDArray[np.uint16]
     header: Header
-    exif: bytes | None
+    facts: FileFacts
 
     @property
     def domain(self) -> Space:
@@ -106,15 +108,14 @@ def _string(image: pyvips.Image, field: str) -> str:
     return str(image.get(field)) if field in image.get_fields() else ""
 
 
-def _taken(image: pyvips.Image) -> datetime | None:
-    for field in ("exif-ifd2-DateTimeOriginal", "exif-ifd2-DateTimeDigitized", "exif-ifd0-DateTime"):
-        found = re.match(r"(\d{4}):(\d\d):(\d\d) (\d\d):(\d\d):(\d\d)", _string(image, field))
-        if found:
-            try:
-                return datetime(*(int(part) for part in found.groups()))  # type: ignore[arg-type]
-            except ValueError:
-                continue
-    return None
+def _facts(image: pyvips.Image, kind: str, path: Path) -> FileFacts:
+    if kind == "tiff":
+        exif = tiff_facts(path)
+    else:
+        exif = bytes(image.get("exif-data")) if "exif-data" in image.get_fields() else None
+    # One pixel a millimetre is what the library puts where a file says nothing.
+    dpi = image.xres * _MILLIMETRES if abs(image.xres - 1) > 1e-6 and image.xres > 0 else None
+    return FileFacts(exif, dpi)
 
 
 def _exposure(image: pyvips.Image) -> float | None:
@@ -138,13 +139,14 @@ def _is_srgb(image: pyvips.Image) -> bool:
     return b"sRGB" in profile or "sRGB".encode("utf-16-be") in profile
 
 
-def _header(image: pyvips.Image, kind: str) -> Header:
+def _header(image: pyvips.Image, kind: str, path: Path) -> Header:
     turned = "orientation" in image.get_fields() and image.get("orientation") in (5, 6, 7, 8)
     width, height = (image.height, image.width) if turned else (image.width, image.height)
     plain = image.interpretation not in ("cmyk", "lab", "labs", "xyz")
     domain = Space.SRGB if plain and _is_srgb(image) else Space.WIDE
     deep = image.format not in ("uchar", "char")
-    return Header(kind, width, height, 16 if deep else 8, domain, _taken(image), _exposure(image))
+    facts = read_facts(_facts(image, kind, path).exif)
+    return Header(kind, width, height, 16 if deep else 8, domain, taken(facts), _exposure(image))
 
 
 def read_header(path: Path, limits: Limits) -> Header:
@@ -154,7 +156,7 @@ def read_header(path: Path, limits: Limits) -> Header:
     pixels than can be measured.
     """
     image, kind = _open(path, limits)
-    return _header(image, kind)
+    return _header(image, kind, path)
 
 
 def _to_domain(image: pyvips.Image, header: Header) -> pyvips.Image:
@@ -177,7 +179,7 @@ class Opened:
 
     image: pyvips.Image
     header: Header
-    exif: bytes | None
+    facts: FileFacts
 
     def strips(self, rows: int) -> Iterator[tuple[int, NDArray[Any]]]:
         """First row and pixels (rows or fewer, W, 3) of each strip, top to bottom; only once.
@@ -199,8 +201,8 @@ class Opened:
 def open_picture(path: Path, limits: Limits) -> Opened:
     """Open a picture file. Raises as `read_header`, and TruncatedFileError when a turned picture misses pixels."""
     image, kind = _open(path, limits)
-    header = _header(image, kind)
-    exif = bytes(image.get("exif-data")) if "exif-data" in image.get_fields() else None
+    header = _header(image, kind, path)
+    facts = _facts(image, kind, path)
     try:
         if "orientation" in image.get_fields() and image.get("orientation") != 1:
             image = image.copy_memory().autorot()
@@ -211,7 +213,7 @@ def open_picture(path: Path, limits: Limits) -> Opened:
         image = image.bandjoin([image, image])
     elif image.bands > 3:
         image = image.extract_band(0, n=3)
-    return Opened(image, header, exif)
+    return Opened(image, header, facts)
 
 
 def decode(path: Path, limits: Limits) -> Picture:
@@ -221,4 +223,4 @@ def decode(path: Path, limits: Limits) -> Picture:
         pixels = opened.image.numpy()
     except pyvips.Error as error:
         raise TruncatedFileError from error
-    return Picture(np.ascontiguousarray(pixels), opened.header, opened.exif)
+    return Picture(np.ascontiguousarray(pixels), opened.header, opened.facts)

@@ -1,4 +1,4 @@
-"""Pixel arrays to finished files: JPEG, PNG, TIFF and WebP with profile and, where the format allows, EXIF."""
+"""Pixel arrays to finished files: JPEG, PNG, TIFF and WebP with profile, resolution and EXIF."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -9,7 +9,11 @@ import pyvips
 
 from nuvett.core.render import Pixels
 from nuvett.core.spaces.rgb import Space
+from nuvett.imaging.facts import FileFacts
 from nuvett.imaging.icc import profile_bytes
+from nuvett.imaging.tiff_exif import with_exif
+
+_USUAL_DPI, _MILLIMETRES = 72.0, 25.4
 
 
 class Format(StrEnum):
@@ -56,15 +60,16 @@ def _options(fmt: Format, quality: int, exif: bool) -> dict[str, object]:
     keep = "icc:exif" if exif else "icc"
     if fmt is Format.JPEG:
         mode = "off" if quality >= 90 else "auto"
-        return {"Q": quality, "subsample_mode": mode, "keep": keep}
+        # Without an EXIF block the library writes no resolution either, so there is always one that says that.
+        return {"Q": quality, "subsample_mode": mode, "keep": "icc:exif"}
     if fmt in (Format.PNG, Format.PNG16):
         return {"compression": 3, "keep": keep}
     if fmt is Format.WEBP:
         return {"Q": quality, "keep": keep}
-    return {"compression": "deflate", "predictor": "horizontal", "keep": "icc"}
+    return {"compression": "deflate", "predictor": "horizontal", "resunit": "inch", "keep": "icc"}
 
 
-def _image(pixels: Pixels, fmt: Format, space: Space | None, exif: bytes | None) -> pyvips.Image:
+def _image(pixels: Pixels, fmt: Format, space: Space | None, facts: FileFacts) -> pyvips.Image:
     # From the array's own memory: `new_from_array` would copy it.
     flat = np.ascontiguousarray(pixels)
     kind = "ushort" if flat.dtype == np.uint16 else "uchar"
@@ -72,28 +77,39 @@ def _image(pixels: Pixels, fmt: Format, space: Space | None, exif: bytes | None)
     image = image.copy(interpretation="rgb16" if FORMATS[fmt].depth == 16 else "srgb")
     if space is not None:
         image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile_bytes(space))
-    if exif:
-        image.set_type(pyvips.GValue.blob_type, "exif-data", exif)
+    resolution = (facts.dpi or _USUAL_DPI) / _MILLIMETRES
+    image = image.copy(xres=resolution, yres=resolution)
+    if facts.exif:
+        image.set_type(pyvips.GValue.blob_type, "exif-data", facts.exif)
     image.set_type(pyvips.GValue.gint_type, "orientation", 1)
     return image
 
 
 def encode(
-    pixels: Pixels, fmt: Format, quality: int = 92, space: Space | None = None, exif: bytes | None = None
+    pixels: Pixels, fmt: Format, quality: int = 92, space: Space | None = None, facts: FileFacts | None = None
 ) -> bytes:
-    """File bytes of pixels (H, W, 3), uint8 or uint16 as the format's depth asks; `space` embeds its profile."""
-    image = _image(pixels, fmt, space, exif)
-    return bytes(image.write_to_buffer(FORMATS[fmt].suffix, **_options(fmt, quality, exif is not None)))
+    """File bytes of pixels (H, W, 3), uint8 or uint16 as the format's depth asks.
+
+    `space` embeds its profile, `facts` are written as they stand.
+    """
+    facts = facts or FileFacts()
+    image = _image(pixels, fmt, space, facts)
+    data = bytes(image.write_to_buffer(FORMATS[fmt].suffix, **_options(fmt, quality, facts.exif is not None)))
+    return with_exif(data, facts.exif) if fmt is Format.TIFF16 and facts.exif else data
 
 
 def write_file(
-    path: Path, pixels: Pixels, fmt: Format, quality: int = 92, space: Space | None = None, exif: bytes | None = None
+    path: Path,
+    pixels: Pixels,
+    fmt: Format,
+    quality: int = 92,
+    space: Space | None = None,
+    facts: FileFacts | None = None,
 ) -> None:
     """Write pixels as a file that appears whole or not at all."""
     partial = path.with_name(f".{path.name}.part{FORMATS[fmt].suffix}")
     try:
-        image = _image(pixels, fmt, space, exif)
-        image.write_to_file(str(partial), **_options(fmt, quality, exif is not None))
+        partial.write_bytes(encode(pixels, fmt, quality, space, facts))
         partial.replace(path)
     finally:
         partial.unlink(missing_ok=True)

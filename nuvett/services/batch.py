@@ -27,6 +27,7 @@ from nuvett.core.table.table import compile_plan
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.decode import Limits, Picture, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
+from nuvett.imaging.facts import Keep
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file
@@ -43,6 +44,7 @@ class Output:
     size: int | None = None
     space: Space = Space.SRGB
     overwrite: bool = False
+    facts: Keep = Keep.ALL
 
 
 @dataclass(frozen=True)
@@ -85,8 +87,10 @@ def write_through(
     if path.exists() and not output.overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
     output.folder.mkdir(parents=True, exist_ok=True)
-    pixels, _, exif = render_file(source, limits, plan_renderer, FORMATS[fmt].depth, output.size, finish)
-    write_file(path, pixels, fmt, output.quality, output.space, exif)
+    pixels, _, facts = render_file(source, limits, plan_renderer, FORMATS[fmt].depth, output.size, finish)
+    write_file(
+        path, pixels, fmt, output.quality, output.space, facts.chosen(output.facts, (pixels.shape[1], pixels.shape[0]))
+    )
     return path
 
 

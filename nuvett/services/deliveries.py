@@ -21,6 +21,7 @@ from nuvett.core.table.cdl import nearest_cdl
 from nuvett.core.table.table import USUAL_SIZE, compile_plan
 from nuvett.core.types import Document, Floats
 from nuvett.imaging.encode import FORMATS, Format, encode
+from nuvett.imaging.facts import KEEP_WORDS, Keep
 from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.catalogue import keep_blobs, sweep
 from nuvett.services.file_names import file_names
@@ -41,6 +42,7 @@ class DeliverySettings(Document):
 
     pattern : file name with {name}, {series}, {number} and {version}
     size : long edge in pixels, none for full size
+    facts : which facts of the original the files carry
     """
 
     schema_version: Literal[1] = 1
@@ -48,12 +50,18 @@ class DeliverySettings(Document):
     quality: int = Field(default=92, ge=1, le=100)
     size: int | None = Field(default=None, ge=64, le=60000)
     space: Space = Space.SRGB
+    facts: Keep = Keep.ALL
     pattern: str = Field(default="{name}", min_length=1, max_length=120)
 
 
 def format_choices() -> list[tuple[str, str]]:
     """Delivery formats: as settings spell them, and in words."""
     return [(fmt.value, facts.title) for fmt, facts in FORMATS.items()]
+
+
+def facts_choices() -> list[tuple[str, str]]:
+    """Which facts of the originals files may carry: as settings spell them, and in words."""
+    return [(keep.value, words) for keep, words in KEEP_WORDS.items()]
 
 
 def format_title(fmt: Format) -> str:
@@ -69,7 +77,9 @@ def parse_table_format(suffix: str) -> TableFormat:
         raise NotFoundError from error
 
 
-def parse_settings(fmt: str, space: str, quality: int, size: str, pattern: str) -> DeliverySettings:
+def parse_settings(
+    fmt: str, space: str, quality: int, size: str, pattern: str, facts: str = Keep.ALL
+) -> DeliverySettings:
     """Settings from a form. Raises InvalidChangeError with the field that is not possible."""
     try:
         return DeliverySettings.model_validate(
@@ -79,6 +89,7 @@ def parse_settings(fmt: str, space: str, quality: int, size: str, pattern: str) 
                 "quality": quality,
                 "size": size.strip() or None,
                 "pattern": pattern.strip(),
+                "facts": facts,
             }
         )
     except ValidationError as error:
@@ -243,8 +254,9 @@ def _finished(
 
     with studio.blobs.local(original) as path:
         depth = FORMATS[settings.format].depth
-        pixels, _, exif = render_file(path, studio.limits, renderer, depth, settings.size, finish)
-    return encode(pixels, settings.format, settings.quality, settings.space, exif)
+        pixels, _, facts = render_file(path, studio.limits, renderer, depth, settings.size, finish)
+    chosen = facts.chosen(settings.facts, (pixels.shape[1], pixels.shape[0]))
+    return encode(pixels, settings.format, settings.quality, settings.space, chosen)
 
 
 def stop_delivery(delivery: models.Delivery) -> None:

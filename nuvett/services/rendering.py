@@ -19,6 +19,7 @@ from nuvett.core.spatial.finish import BASE_EDGE, Finisher, make_maps
 from nuvett.core.table.table import USUAL_SIZE, compile_shaped
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.decode import Header, Limits, Picture, decode, open_picture
+from nuvett.imaging.facts import FileFacts
 from nuvett.imaging.proxy import fit_within, shrink_linear, view
 
 THREADS = os.cpu_count() or 1
@@ -85,8 +86,8 @@ def render_file(
     depth: int,
     edge: int | None = None,
     finish: Finish | None = None,
-) -> tuple[Pixels, Header, bytes | None]:
-    """Finished pixels of a picture file, 8 or 16 bit, at full size or at a long edge; its header and EXIF block.
+) -> tuple[Pixels, Header, FileFacts]:
+    """Finished pixels of a picture file, 8 or 16 bit, at full size or at a long edge; its header and facts.
 
     At full size one strip is rendered while the next is decoded, so the decoded picture is never held whole.
     Raises as `decode`.
@@ -94,12 +95,12 @@ def render_file(
     if finish is not None:
         picture = decode(path, limits)
         made = _finished_file(picture, plan_renderer(picture.domain), finish, depth, edge)
-        return made, picture.header, picture.exif
+        return made, picture.header, picture.facts
     opened = open_picture(path, limits)
     renderer = plan_renderer(opened.header.domain)
     if edge is not None and edge < max(opened.header.width, opened.header.height):
         picture = decode(path, limits)
-        return renderer.picture(shrink_encoded(picture, edge), depth, threads=THREADS), picture.header, picture.exif
+        return renderer.picture(shrink_encoded(picture, edge), depth, threads=THREADS), picture.header, picture.facts
     shape = (opened.image.height, opened.image.width, 3)
     out: Pixels = np.empty(shape, dtype=np.uint16 if depth == 16 else np.uint8)
     free = BoundedSemaphore(_STRIPS_AHEAD)
@@ -117,7 +118,7 @@ def render_file(
             waiting.append(pool.submit(work, top, pixels))
         for done in waiting:
             done.result()
-    return out, opened.header, opened.exif
+    return out, opened.header, opened.facts
 
 
 def newly_clipped(sample: Linear, plan: FramePlan) -> float:

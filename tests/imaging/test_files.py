@@ -73,7 +73,7 @@ def test_orientation_time_and_depth_are_read(photo: np.ndarray, tmp_path: Path) 
     assert decode(tmp_path / "turned.jpg", LIMITS).pixels.shape == (300, 200, 3)
     again = tmp_path / "again.jpg"
     picture = decode(tmp_path / "turned.jpg", LIMITS)
-    write_file(again, picture.pixels, Format.JPEG, exif=picture.exif)
+    write_file(again, picture.pixels, Format.JPEG, facts=picture.facts)
     header = read_header(again, LIMITS)
     assert (header.width, header.height, header.taken) == (200, 300, datetime(2026, 9, 18, 9, 5))
 

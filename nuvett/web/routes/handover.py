@@ -76,6 +76,7 @@ def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HT
             stages=stages_of(session, series),
             state=carry_state(session, series, len(facts)),
             formats=deliveries.format_choices(),
+            facts=deliveries.facts_choices(),
             spaces=[(s.value, SPACES[s].title) for s in SPACES if s is not Space.WIDE],
             frames=len(facts),
             problem=problem,
@@ -103,8 +104,9 @@ def order(
     quality: Annotated[int, Form()] = 92,
     size: Annotated[str, Form()] = "",
     pattern: Annotated[str, Form()] = "{name}",
+    facts: Annotated[str, Form()] = "all",
 ) -> Response:
-    settings = deliveries.parse_settings(format, space, quality, size, pattern)
+    settings = deliveries.parse_settings(format, space, quality, size, pattern, facts)
     with context.session() as session:
         deliveries.order_delivery(session, context.studio, find_series(session, slug), settings)
     return RedirectResponse(f"/series/{slug}/handover", 303)
