@@ -12,6 +12,7 @@ from nuvett.core.errors import TargetError
 from nuvett.core.reading.palette import PaletteColour
 from nuvett.core.reading.reading import Reading, Target, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
+from nuvett.core.reading.swatches import SUFFIXES
 from nuvett.core.reading.words import differences
 from nuvett.core.spaces.names import colour_name
 from nuvett.services import sampling
@@ -332,6 +333,7 @@ def page_values(session: Session, series: Any, wanted: uuid.UUID | None) -> dict
         "redo_words": redo_words(past),
         "clips": clips_of(session, series),
         "palettes": [(str(p.id), p.name) for p in saved_palettes(session)],
+        "suffixes": SUFFIXES,
         "waiting": any(row.state == "waiting" for row in rows),
     }
 

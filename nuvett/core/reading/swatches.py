@@ -1,4 +1,4 @@
-"""Palettes as open text: `.gpl` palette text, CSS custom properties, JSON and SVG; the first three are read back."""
+"""Palettes as open text: Design Tokens, CSS custom properties and SVG; the first two are read back."""
 
 import json
 import re
@@ -9,20 +9,20 @@ from pydantic import Field
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.reading.palette import LARGEST, SMALLEST, Palette, PaletteColour
+from nuvett.core.reading.tokens import Found, is_tokens, read_tokens, write_tokens
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import parse_hex, to_linear
-from nuvett.core.types import Document
+from nuvett.core.types import Document, OKLab
 
 FORMATS: dict[str, str] = {
-    "gpl": "text/plain; charset=utf-8",
+    "tokens": "application/design-tokens+json",
     "css": "text/css; charset=utf-8",
-    "json": "application/json",
     "svg": "image/svg+xml",
 }
 """Formats that are written, with their media types."""
+SUFFIXES = {"tokens": ".tokens.json", "css": ".css", "svg": ".svg"}
 _LONGEST = 200_000  # characters; a palette of twelve colours needs a few hundred
 _SCHEMA = 1
-_SIGNATURE = "GIMP Palette"  # the first line by which every reader of `.gpl` text knows it
 _HEX = re.compile(r"#(?:[0-9a-fA-F]{6}|[0-9a-fA-F]{3})\b")
 
 
@@ -41,25 +41,14 @@ def _key(colour: PaletteColour, index: int) -> str:
 def write_palette(palette: Palette, name: str, kind: str) -> str:
     """Text of a palette in one of FORMATS. Raises ValueError for another format."""
     title = " ".join(name.split()) or "Palette"
-    if kind == "gpl":
-        rows = [f"{r:3d} {g:3d} {b:3d}\t{c.name}" for c in palette for r, g, b in [_bytes(c)]]
-        return "\n".join([_SIGNATURE, f"Name: {title}", f"Columns: {len(palette)}", "#", *rows, ""])
+    if kind == "tokens":
+        return write_tokens(palette, title)
     if kind == "css":
         rows = [f"  {_key(c, i)}: {c.hex}; /* {c.name}, {c.share:.1%} */" for i, c in enumerate(palette)]
         return "\n".join([f"/* {title.replace('*/', '')} */", ":root {", *rows, "}", ""])
-    if kind == "json":
-        colours = [
-            {"hex": c.hex, "name": c.name, "oklch": [round(v, 5) for v in c.lch], "share": round(c.share, 5)}
-            for c in palette
-        ]
-        return json.dumps({"schema": _SCHEMA, "name": title, "colours": colours}, indent=2, ensure_ascii=False) + "\n"
     if kind == "svg":
         return _svg(palette, title)
     raise ValueError(f"{kind} is not a palette format")
-
-
-def _bytes(colour: PaletteColour) -> tuple[int, int, int]:
-    return tuple(int(colour.hex[i : i + 2], 16) for i in (1, 3, 5))  # type: ignore[return-value]
 
 
 def _svg(palette: Palette, title: str) -> str:
@@ -77,7 +66,7 @@ def _svg(palette: Palette, title: str) -> str:
 
 
 def read_palette(data: bytes, file_name: str) -> SavedPalette:
-    """A palette from `.gpl` text, CSS or JSON; the format is told from the content.
+    """A palette from Design Tokens, CSS or JSON of an earlier version; the format is told from the content.
 
     Raises DocumentError when nothing can be read, and for fewer or more colours than a palette takes.
     """
@@ -88,12 +77,11 @@ def read_palette(data: bytes, file_name: str) -> SavedPalette:
     if len(text) > _LONGEST:
         raise DocumentError("This file is too large to be a palette.")
     stem = re.sub(r"\.[^.]*$", "", file_name.replace("\\", "/").rsplit("/", 1)[-1]).strip() or "Palette"
-    if text.lstrip().startswith(_SIGNATURE):
-        name, found = _read_gpl(text, stem)
-    elif text.lstrip().startswith(("{", "[")):
+    if text.lstrip().startswith(("{", "[")):
         name, found = _read_json(text, stem)
     else:
-        name, found = stem, [(h, None) for h in _HEX.findall(re.sub(r"/\*.*?\*/", "", text, flags=re.DOTALL))]
+        plain = re.sub(r"/\*.*?\*/", "", text, flags=re.DOTALL)
+        name, found = stem, [(_of_hex(h), None) for h in _HEX.findall(plain)]
     if not SMALLEST <= len(found) <= LARGEST:
         raise DocumentError(
             f"{len(found) or 'No'} colours were found in this file; a palette has {SMALLEST} to {LARGEST}."
@@ -101,46 +89,35 @@ def read_palette(data: bytes, file_name: str) -> SavedPalette:
         )
     shares = [1.0 if share is None else share for _, share in found]
     total = sum(shares) or 1.0
-    colours = tuple(_colour(h, share / total) for (h, _), share in zip(found, shares, strict=True))
+    colours = tuple(
+        PaletteColour(lightness=float(lab[0]), a=float(lab[1]), b=float(lab[2]), share=share / total)
+        for (lab, _), share in zip(found, shares, strict=True)
+    )
     return SavedPalette(name=" ".join(name.split())[:80] or "Palette", colours=colours)
 
 
-def _colour(text: str, share: float) -> PaletteColour:
+def _of_hex(text: str) -> OKLab:
     full = text if len(text) == 7 else "#" + "".join(c * 2 for c in text[1:])
-    lab = linear_to_oklab(to_linear(parse_hex(full)[None].astype(np.float32)))[0]
-    return PaletteColour(lightness=float(lab[0]), a=float(lab[1]), b=float(lab[2]), share=share)
+    return np.asarray(linear_to_oklab(to_linear(parse_hex(full)[None].astype(np.float32)))[0], dtype=np.float32)
 
 
-def _read_gpl(text: str, stem: str) -> tuple[str, list[tuple[str, float | None]]]:
-    name = stem
-    found: list[tuple[str, float | None]] = []
-    for line in text.splitlines()[1:]:
-        if line.startswith("Name:"):
-            name = line[5:].strip() or stem
-        numbers = re.match(r"\s*(\d+)\s+(\d+)\s+(\d+)\b", line)
-        if numbers:
-            values = [int(v) for v in numbers.groups()]
-            if max(values) > 255:
-                raise DocumentError(f"This palette is damaged: {line.strip()[:40]} is not a colour of 0 to 255.")
-            found.append(("#{:02x}{:02x}{:02x}".format(*values), None))
-    return name, found
-
-
-def _read_json(text: str, stem: str) -> tuple[str, list[tuple[str, float | None]]]:
+def _read_json(text: str, stem: str) -> tuple[str, Found]:
     try:
         data = json.loads(text)
     except (json.JSONDecodeError, RecursionError) as error:
         raise DocumentError("This palette is damaged: it is not valid JSON.") from error
+    if is_tokens(data):
+        return read_tokens(data, stem)
     schema = data.get("schema", _SCHEMA) if isinstance(data, dict) else _SCHEMA
     if schema != _SCHEMA:
         raise DocumentError(f"This palette has schema {schema}; this version reads schema {_SCHEMA}.")
     entries = data.get("colours", []) if isinstance(data, dict) else data
     name = str(data.get("name", stem)) if isinstance(data, dict) else stem
-    found: list[tuple[str, float | None]] = []
+    found: Found = []
     for entry in entries if isinstance(entries, list) else []:
         text_of = entry.get("hex") if isinstance(entry, dict) else entry
         share = entry.get("share") if isinstance(entry, dict) else None
         if not isinstance(text_of, str) or not _HEX.fullmatch(text_of):
             raise DocumentError("This palette is damaged: each colour is written as #rrggbb.")
-        found.append((text_of, float(share) if isinstance(share, int | float) and 0 <= share <= 1 else None))
+        found.append((_of_hex(text_of), float(share) if isinstance(share, int | float) and 0 <= share <= 1 else None))
     return name, found

@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.reading.palette import Palette
-from nuvett.core.reading.swatches import FORMATS, SavedPalette, write_palette
+from nuvett.core.reading.swatches import FORMATS, SUFFIXES, SavedPalette, write_palette
 from nuvett.services import palettes, sampling
 from nuvett.services.catalogue import find_reference, find_series
 from nuvett.web.context import Context, Means
@@ -23,7 +23,7 @@ def _file(palette: Palette, name: str, kind: str) -> Response:
     if kind not in FORMATS:
         raise NotFoundError
     plain = "".join(c if c.isalnum() or c in " -_" else "-" for c in name).strip() or "palette"
-    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(plain)}.{kind}"}
+    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(plain)}{SUFFIXES[kind]}"}
     return Response(write_palette(palette, name, kind), media_type=FORMATS[kind], headers=headers)
 
 
@@ -37,9 +37,9 @@ def of_reading(context: Means, slug: str, reference_id: uuid.UUID, kind: str) ->
 def _list(context: Context, gone: SavedPalette | None = None) -> HTMLResponse:
     with context.session() as session:
         saved = [(str(row.id), palettes.palette_of(row)) for row in palettes.saved_palettes(session)]
-    back = (gone.name, write_palette(gone.colours, gone.name, "json")) if gone else None
+    back = (gone.name, write_palette(gone.colours, gone.name, "tokens")) if gone else None
     items = [(key, found.name, palette_bands(found.colours)) for key, found in saved]
-    return context.part("parts/palettes.html", items=items, formats=tuple(FORMATS), gone=back)
+    return context.part("parts/palettes.html", items=items, formats=SUFFIXES, gone=back)
 
 
 @router.get("/palettes")
