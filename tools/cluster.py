@@ -86,7 +86,7 @@ class Cluster:
         found = binaries()
         if found is None:
             raise SystemExit("PostgreSQL's server is not installed: install the Debian package `postgresql`.")
-        self._bin, self._folder, self._data = found, folder, folder / "data"
+        self._bin, self.folder, self._data = found, folder, folder / "data"
         self._secret_file = secret_file
         self._as = ["setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups"] if os.geteuid() == 0 else []
         self._durable = True
@@ -109,9 +109,9 @@ class Cluster:
 
     def _socket(self) -> Path:
         """Folder of the socket: the cluster's own, or for a long path one of the same owner in the temporary folder."""
-        if len(str(self._folder)) <= _LONGEST_SOCKET:
-            return self._folder
-        name = hashlib.sha256(str(self._folder).encode()).hexdigest()[:16]
+        if len(str(self.folder)) <= _LONGEST_SOCKET:
+            return self.folder
+        name = hashlib.sha256(str(self.folder).encode()).hexdigest()[:16]
         return Path(tempfile.gettempdir()) / f"nuvett-{os.geteuid()}-{name}"
 
     def _own(self, folder: Path) -> None:
@@ -141,8 +141,8 @@ class Cluster:
         return self._run(str(self._bin / "pg_ctl"), "status", "-D", str(self._data)).returncode == 0
 
     def _create(self) -> None:
-        self._own(self._folder)
-        password = self._folder / "password"
+        self._own(self.folder)
+        password = self.folder / "password"
         try:
             with os.fdopen(os.open(password, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
                 out.write(Secrets.of(self._secret_file).keeper)
@@ -192,28 +192,28 @@ class Cluster:
             if ready.returncode == 0:
                 return True
             time.sleep(0.2)
-        raise SystemExit(f"The database neither answers nor stops; see {self._folder / 'log'}.")
+        raise SystemExit(f"The database neither answers nor stops; see {self.folder / 'log'}.")
 
     def _launch(self) -> None:
-        self._own(self._folder)
+        self._own(self.folder)
         self._own(self._socket())
         options = f"-c listen_addresses='' -p {_PORT} -c unix_socket_directories={self._socket()} "
         options += "-c unix_socket_permissions=0700 -c password_encryption=scram-sha-256"
         if not self._durable:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         started = self._run(
-            str(self._bin / "pg_ctl"), "start", "-D", str(self._data), "-l", str(self._folder / "log"),
+            str(self._bin / "pg_ctl"), "start", "-D", str(self._data), "-l", str(self.folder / "log"),
             "-o", options, "-w", "-t", str(_READY_SECONDS),
         )  # fmt: skip
         if started.returncode != 0:
-            raise SystemExit(f"The database did not start; see {self._folder / 'log'}.\n{started.stdout}")
+            raise SystemExit(f"The database did not start; see {self.folder / 'log'}.\n{started.stdout}")
 
     def _put_orphan_aside(self) -> None:
         """Put a closed cluster aside whose passwords are gone: its state folder was deleted, its pictures with it."""
-        aside = self._folder.with_name(f"{self._folder.name}-left-{int(time.time())}")
+        aside = self.folder.with_name(f"{self.folder.name}-left-{int(time.time())}")
         if self.running():
             self.stop()
-        self._folder.rename(aside)
+        self.folder.rename(aside)
 
     def start(self, durable: bool = True) -> str:
         """Start the cluster if it does not run yet; address of its database, made on first use."""
@@ -257,8 +257,8 @@ class Cluster:
             self.stop()
         self._secret_file.unlink(missing_ok=True)
         for _ in range(20):
-            shutil.rmtree(self._folder, ignore_errors=True)
-            if not self._folder.exists():
+            shutil.rmtree(self.folder, ignore_errors=True)
+            if not self.folder.exists():
                 return
             time.sleep(0.1)
 

@@ -56,6 +56,10 @@ class TruncatedFileError(FileError):
     """The picture is damaged or cut short. Copy it again from its source."""
 
 
+class DuplicateFileError(FileError):
+    """The same file is in this series already; it was not added again."""
+
+
 class TooLargeError(FileError):
     """The file is larger than the limit set for this installation."""
 

@@ -44,9 +44,7 @@ def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
-    gather.ingest_reference(studio, reference)
-    with studio.database.session() as session:
-        sampling.renew_target_of_reference(session, reference)
+    gather.ingest_reference(studio, reference, sampling.renew_target_of_reference)
 
 
 @dataclass(frozen=True)

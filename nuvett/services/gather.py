@@ -2,6 +2,7 @@
 
 import re
 import uuid
+from collections.abc import Callable
 from datetime import UTC
 from io import BytesIO
 from pathlib import Path, PurePosixPath
@@ -11,7 +12,7 @@ import numpy as np
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
+from nuvett.core.errors import DuplicateFileError, InvalidChangeError, NotFoundError, NuvettError, TooManyError
 from nuvett.core.reading.reading import read
 from nuvett.core.reading.regions import Sampling
 from nuvett.imaging.decode import Picture
@@ -40,12 +41,20 @@ def display_name(file_name: str) -> str:
 def add_frame(
     session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes]
 ) -> models.Frame:
-    """Keep a photo's file and queue its measuring. Raises TooManyError when the series is full."""
+    """Keep a photo's file and queue its measuring.
+
+    Raises TooManyError when the series is full, DuplicateFileError for a file that is in it already.
+    """
     count = session.scalar(select(func.count()).where(models.Frame.series_id == series.id)) or 0
     if count >= studio.settings.series_frames:
         raise TooManyError
     keep_blobs(session)
     blob, size = studio.blobs.put(stream)
+    twin = session.scalars(
+        select(models.Frame).where(models.Frame.series_id == series.id, models.Frame.original == blob).limit(1)
+    ).first()
+    if twin is not None:
+        raise DuplicateFileError(_same_file(twin))
     frame = models.Frame(
         series_id=series.id, position=count + 1, name=display_name(file_name), original=blob, bytes=size
     )
@@ -53,6 +62,11 @@ def add_frame(
     session.flush()
     studio.queue.defer(session, INGEST_FRAME, frame_id=str(frame.id))
     return frame
+
+
+def _same_file(twin: models.Frame) -> str:
+    aside = {"removed": " It was taken out and can be put back.", "refused": f" {twin.problem}"}.get(twin.state, "")
+    return f"The same file is in this series already, as {twin.name}; it was not added again.{aside}"
 
 
 def add_reference(
@@ -89,6 +103,12 @@ def reference_from_frame(
         raise NotFoundError
     with studio.blobs.local(frame.original) as path, path.open("rb") as stream:
         return add_reference(session, studio, series, frame.name, stream)
+
+
+def lock_series_of(session: Session, table: "Waiting", row_id: uuid.UUID) -> None:
+    """Let one change of a row's series happen at a time; before the row itself is locked, as everywhere."""
+    of_row = select(table.series_id).where(table.id == row_id).scalar_subquery()
+    session.execute(select(models.Series.id).where(models.Series.id == of_row).with_for_update())
 
 
 Waiting = type[models.Frame] | type[models.Reference] | type[models.Clip]
@@ -147,8 +167,11 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         frame.state, frame.problem = "ready", ""
 
 
-def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
-    """Read a waiting reference; refuse it with a sentence when that cannot be done. Idempotent."""
+def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Session, uuid.UUID], None]) -> None:
+    """Read a waiting reference; refuse it with a sentence when that cannot be done. Idempotent.
+
+    then : what follows from it, in the same transaction, so that nobody sees the one without the other
+    """
     with studio.database.session() as session:
         reference = session.get(models.Reference, reference_id)
         if reference is None or reference.state == "ready":
@@ -166,6 +189,7 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
     picture = measured.picture
     encoded = _encoded_view(picture)
     with studio.database.session() as session:
+        lock_series_of(session, models.Reference, reference_id)
         reference = session.get(models.Reference, reference_id, with_for_update=True)
         if reference is None:
             return
@@ -176,18 +200,36 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID) -> None:
         reference.domain = picture.header.domain.value
         reference.reading = reading.model_dump(mode="json")
         reference.state, reference.problem = "ready", ""
+        session.flush()
+        then(session, reference_id)
 
 
 def remove_frame(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> set[str]:
-    """Take a frame out of its series; names of blobs that may now be unused, for `sweep`."""
-    names = {name for name in (frame.original, frame.view, frame.sample, frame.points) if name}
+    """Take a frame out of its series; names of blobs that may now be unused, for `sweep`.
+
+    A measured frame is kept aside with all that was done to it, so that it can be put back; others are forgotten.
+    """
     if series.hero_id == frame.id:
         series.hero_id = None
     session.flush()
-    session.delete(frame)
+    names: set[str] = set()
+    if frame.state == "ready":
+        frame.state = "removed"
+    else:
+        names = {name for name in (frame.original, frame.view, frame.sample, frame.points) if name}
+        session.delete(frame)
     session.flush()
     tidy_setups(session, studio, series)
     return names
+
+
+def put_frame_back(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> None:
+    """Put a frame back that was taken out. Raises InvalidChangeError for any other."""
+    if frame.state != "removed":
+        raise InvalidChangeError("Only a frame that was taken out can be put back.")
+    frame.state = "ready"
+    session.flush()
+    tidy_setups(session, studio, series)
 
 
 def forget_refused(session: Session, reference: models.Reference) -> set[str]:

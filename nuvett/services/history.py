@@ -133,12 +133,6 @@ def _newest_ahead(rows: dict[int, History], number: int) -> set[int]:
     return ahead
 
 
-def present_line(session: Session, subject: str) -> list[History]:
-    """Steps on the way to the present, oldest first."""
-    query = select(History).where(History.subject == subject, History.undone.is_(False), History.aside.is_(False))
-    return list(session.scalars(query.order_by(History.number)))
-
-
 def steps(session: Session, subject: str, most: int = 40) -> list[Step]:
     """The latest steps of a subject, newest first."""
     columns = select(History.number, History.words, History.undone, History.aside)

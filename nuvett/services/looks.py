@@ -195,20 +195,14 @@ def set_proofs(session: Session, series: models.Series, frames: list[uuid.UUID] 
 
 
 def copy_look(session: Session, series: models.Series, source: models.Series, parts: frozenset[str] | None) -> None:
-    """Take another series' look: whole, which brings its history along, or by named parts.
+    """Take another series' look, whole or by named parts, as one step that can be undone.
 
     Raises DocumentError for a part that is not there, InvalidChangeError for the series' own look.
     """
     if series.id == source.id:
         raise InvalidChangeError("That is this series' own look.")
-    theirs, row = look_of(session, source), _locked(session, series)
-    their_look, own = Look.model_validate(theirs.draft), Look.model_validate(row.draft)
-    if parts is None:
-        for step in history.present_line(session, f"look:{theirs.id}"):
-            words = f"{source.title}: {step.words}"
-            history.record(session, series.id, f"look:{row.id}", words, row.draft, step.after)
-            row.draft = step.after
-    taken = their_look if parts is None else take_parts(own, their_look, parts)
+    theirs, row = Look.model_validate(look_of(session, source).draft), _locked(session, series)
+    taken = theirs if parts is None else take_parts(Look.model_validate(row.draft), theirs, parts)
     words = f"Look of {source.title}" if parts is None else f"{len(parts)} parts of the look of {source.title}"
     change_look(session, series, taken, row.revision, words)
 
@@ -230,6 +224,7 @@ class CarryState:
     latest: int
     behind: int
     frames: int
+    versions: tuple[tuple[int, int], ...]
     undo: str
     redo: str
 
@@ -254,9 +249,22 @@ def carry_state(session: Session, series: models.Series, frames: int) -> CarrySt
         latest=latest,
         behind=counts[0] - counts[1],
         frames=frames,
+        versions=_versions_followed(session, series),
         undo=history.undo_words(past),
         redo=history.redo_words(past),
     )
+
+
+def _versions_followed(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
+    """Number of each version that frames follow, newest first, and how many do."""
+    query = (
+        select(models.LookVersion.number, func.count())
+        .join(models.Frame, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id, models.Frame.state == "ready")
+        .group_by(models.LookVersion.number)
+        .order_by(models.LookVersion.number.desc())
+    )
+    return tuple((number, count) for number, count in session.execute(query))
 
 
 def _id_of(version: models.LookVersion | None) -> uuid.UUID | None:

@@ -199,7 +199,6 @@ def renew_target_of_reference(session: Session, reference_id: uuid.UUID) -> None
     reference = session.get(models.Reference, reference_id)
     if reference is None or reference.state != "ready":
         return
-    session.get(models.Series, reference.series_id, with_for_update=True)
     renew_target_if_weighed(session, reference.series_id)
 
 

@@ -26,7 +26,7 @@ def stages_of(session: Session, series: models.Series) -> list[Stage]:
             func.count().filter(models.Frame.state == "ready"),
             func.count(models.Frame.follows_id),
             func.count(models.Frame.trim),
-        ).where(models.Frame.series_id == series.id)
+        ).where(models.Frame.series_id == series.id, models.Frame.state != "removed")
     ).one()
     read = session.scalar(
         select(func.count()).where(

@@ -61,7 +61,7 @@ class SetUp(Base):
 
 
 class Frame(Base):
-    """One photo of a series. `state` is waiting, ready or refused; blobs are named by their SHA-256.
+    """One photo of a series. `state` is waiting, ready, refused or removed; blobs are named by their SHA-256.
 
     points : blob with what can be found again in other frames; exposure : as the camera wrote it down
     light_alone, light_base_id : light left as it came, or evened by another set-up; else by its own

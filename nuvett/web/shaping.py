@@ -14,7 +14,15 @@ from nuvett.core.fit.plan import FramePlan
 from nuvett.core.fit.zones import ZONES
 from nuvett.core.look.look import STEPS, Look
 from nuvett.core.look.steps import HUES, CurveStep, FamilyHold
-from nuvett.core.look.words import HELD_WHERE, LOOK_VALUES, MOVE_VALUES, PART_WORDS, family_name
+from nuvett.core.look.words import (
+    HELD_WHERE,
+    LOOK_VALUES,
+    MOVE_VALUES,
+    PART_WORDS,
+    family_name,
+    held_words,
+    point_words,
+)
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.reading import Reading, Target
 from nuvett.core.spaces.cielab import lightness_of_oklab
@@ -266,6 +274,8 @@ def sheet_values(session: Session, slug: str) -> dict[str, Any]:
         "pin_words": [(coloured(p.source), coloured(p.to) if p.to else None) for p in look.moves.pins],
         "curves": curve_paths(look.curve),
         "values": LOOK_VALUES,
+        "point_values": {name: point_words(name) for name in ("master", "red", "green", "blue")},
+        "held_values": [held_words(hold) for hold in look.kept],
         "move_values": MOVE_VALUES,
         "parts": PART_WORDS,
         "held_where": HELD_WHERE,

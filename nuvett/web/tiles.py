@@ -14,6 +14,7 @@ class Tile:
     id: str
     name: str
     src: str
+    large: str
     bands: list[Band]
     marks: tuple[float, ...]
     original: tuple[float, ...]
@@ -43,11 +44,12 @@ def picture_address(slug: str, frame_id: object, plan_key: str, edge: int) -> st
 
 def tile_of(bench: Workbench, slug: str, item: WallItem, labels: Labels, position: int, edge: int = 400) -> Tile:
     """Tile of one frame of a wall."""
-    drift = item.summary.drift
+    drift, plan = item.summary.drift, bench.remember(item.plan) if item.plan else ""
     return Tile(
         id=str(item.frame.id),
         name=labels.name,
-        src=picture_address(slug, item.frame.id, bench.remember(item.plan) if item.plan else "", edge),
+        src=picture_address(slug, item.frame.id, plan, edge),
+        large=picture_address(slug, item.frame.id, plan, 1280),
         bands=palette_bands(item.summary.palette),
         marks=item.summary.marks,
         original=item.original.marks,

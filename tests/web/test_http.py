@@ -434,3 +434,25 @@ def test_pages_say_when_nothing_works_in_the_background(client: TestClient, slug
     with studio.database.session() as session:
         session.execute(sql("INSERT INTO procrastinate_workers DEFAULT VALUES"))
     assert "does not answer" not in client.get(f"/series/{slug}/gather").text
+
+
+def test_a_frame_taken_out_comes_back_with_all_that_was_done_to_it(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    client.post(f"/series/{slug}/carry")
+    with studio.database.session() as session:
+        frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
+    address = f"/series/{slug}/frames/{frame}"
+    client.put(f"{address}/trim", json={"trim": {"exposure": 0.5}, "revision": 1})
+    page = client.post(f"{address}/remove").text
+    assert "Taken out:" in page and "1 frame" in page
+    assert client.get(f"/series/{slug}/carry").text.count('class="tile') == 1
+    path = DEMO / "frames" / "AT-0101.jpg"
+    again = client.post(f"/series/{slug}/frames", files={"file": ("other.jpg", path.read_bytes())})
+    assert again.status_code == 422 and "AT-0101" in again.json()["message"] and "put back" in again.json()["message"]
+    assert "Taken out:" not in client.post(f"{address}/put-back").text
+    drain(studio)
+    with studio.database.session() as session:
+        row = catalogue.find_frame(session, catalogue.find_series(session, slug), frame)
+        assert row.state == "ready" and row.follows_id and row.trim and row.even
+    assert client.post(f"{address}/put-back").status_code == 422

@@ -38,7 +38,7 @@ class PullSuggestion(Document):
         further = all_.bending / max(chosen.bending, 0.05)
         return (
             f"{start}, against {none.drift:.1f} with one transform for all; at 100 % it would be {all_.drift:.1f}, "
-            f"with the frames' transforms {further:.1f} times as far apart."
+            f"while frames are treated {further:.1f} times as differently from each other."
         )
 
 

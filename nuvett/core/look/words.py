@@ -1,6 +1,6 @@
 """What changed between two looks or trims, in words; and the words, unit and range of every value."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -32,6 +32,22 @@ class ValueWords:
         return f"{text}°" if self.unit == "°" else f"{text} {self.unit}".strip()
 
 
+def point_words(channel: str) -> tuple[ValueWords, ValueWords]:
+    """How the two values of a point of a curve are called: where it takes lightness or a channel from, and to."""
+    of, unit = ("Tone curve", "L*") if channel == "master" else (f"Curve of {channel}", "%")
+    ends = [ValueWords(f"{of}, a point {way}", unit, 0, 100, 1, None) for way in ("from", "to")]
+    return ends[0], ends[1]
+
+
+def held_words(hold: FamilyHold) -> dict[str, ValueWords]:
+    """How the limits of a held family are called, by their fields."""
+    name = family_name(hold)
+    return {
+        field: replace(LOOK_VALUES[f"hold.{field}"], label=f"{name}: {words}", usual=None)
+        for field, words in (("hue", "hue"), ("chroma", "chroma"), ("lightness", "lightness"))
+    }
+
+
 _LABELS: dict[str, tuple[str, str, float]] = {
     "strength": ("Strength of the look", "%", 1),
     "colour": ("Colour", "%", 1),
@@ -41,7 +57,7 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "tone.amount": ("Tone", "%", 1),
     "tone.black": ("Black point", "L*", 0.5),
     "tone.white": ("White point", "L*", 0.5),
-    "tone.steepest": ("Steepest tone", "", 0.05),
+    "tone.steepest": ("Contrast rises at most", "-fold", 0.05),
     "zones.amount": ("Zone tints", "%", 1),
     "zones.shadow": ("Shadow tint", "%", 1),
     "zones.midtone": ("Midtone tint", "%", 1),
@@ -96,7 +112,7 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "finish.softness": ("Softness", "%", 1),
     "finish.sharpening": ("Sharpening", "%", 1),
     "finish.masking": ("Flat areas spared", "%", 1),
-    "finish.vignette": ("Vignette", "EV/100", 1),
+    "finish.vignette": ("Corners darker", "% of a stop", 1),
     "finish.grain": ("Grain", "%", 1),
     "finish.grain_size": ("Size of grain", "", 0.1),
 }

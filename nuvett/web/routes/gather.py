@@ -42,6 +42,12 @@ class GatherSetup:
     name: str
     frames: list[GatherFrame]
 
+    @property
+    def times(self) -> str:
+        """From when to when it was shot; nothing when no frame says so."""
+        known = [frame.taken for frame in self.frames if frame.taken]
+        return " to ".join(dict.fromkeys([known[0], known[-1]])) if known else ""
+
 
 @dataclass(frozen=True)
 class Board:
@@ -50,6 +56,7 @@ class Board:
     setups: list[GatherSetup]
     waiting: list[GatherFrame]
     refused: list[GatherFrame]
+    removed: list[GatherFrame]
     ready: int
     hero: str
     light_due: bool
@@ -72,6 +79,7 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
     setups: list[GatherSetup] = []
     waiting: list[GatherFrame] = []
     refused: list[GatherFrame] = []
+    removed: list[GatherFrame] = []
     before: uuid.UUID | None = None
     for row in series.frames:
         light = EvenLight.model_validate(row.even) if row.even else None
@@ -90,7 +98,7 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
             first=first,
         )
         if row.state != "ready":
-            (refused if row.state == "refused" else waiting).append(frame)
+            {"refused": refused, "removed": removed}.get(row.state, waiting).append(frame)
             continue
         if first:
             setups.append(GatherSetup(str(row.setup_id or ""), names.get(row.setup_id, "Not in a set-up yet"), []))
@@ -101,6 +109,7 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
         setups,
         waiting,
         refused,
+        removed,
         sum(len(s.frames) for s in setups),
         hero,
         series.light_due,
@@ -166,6 +175,14 @@ def join(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
         series = find_series(session, slug)
         setups.join_setup(session, series, find_frame(session, series, frame_id))
         lighting.let_light_be_evened(session, context.studio, series.id)
+    return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/frames/{frame_id}/put-back")
+def put_back(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        gather.put_frame_back(session, context.studio, series, find_frame(session, series, frame_id))
     return _back(slug, f"#frame-{frame_id}")
 
 

@@ -5,6 +5,7 @@ import { surround } from "./common.js";
 import { gather } from "./gather.js";
 import { handover } from "./handover.js";
 import { listenForKeys } from "./keys.js";
+import { listenForLarge } from "./large.js";
 import { live } from "./live.js";
 import { loadParts } from "./parts.js";
 import { read } from "./read.js";
@@ -17,3 +18,4 @@ for (const [name, component] of Object.entries({ carry, clip, gather, handover, 
 Alpine.start();
 listenForKeys();
 loadParts();
+listenForLarge();

@@ -52,14 +52,20 @@ export const carry = () => ({
       }
     });
     one("[data-suggest]", root).addEventListener("click", async () => {
-      const note = one("[data-suggestion]", root);
-      note.hidden = false;
+      const suggestion = one("[data-suggestion]", root);
+      const [note, use] = [one("span", suggestion), one("button", suggestion)];
+      suggestion.hidden = false;
+      use.hidden = true;
       note.textContent = "Trying pulls on the series…";
       try {
         const found = await (await ask(`/series/${slug}/carry/pull`)).json();
         note.textContent = found.words;
-        const value = one('[data-name="pull"]', root);
-        value.dispatchEvent(new CustomEvent("set-live", { detail: found.pull }));
+        use.textContent = `Use ${Math.round(found.pull)} %`;
+        use.hidden = false;
+        use.onclick = () => {
+          one('[data-name="pull"]', root).dispatchEvent(new CustomEvent("set-live", { detail: found.pull }));
+          use.hidden = true;
+        };
       } catch (error) {
         note.textContent = error.message;
       }

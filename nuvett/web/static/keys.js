@@ -1,5 +1,9 @@
-import { all, one } from "./common.js";
+import { all, one, say } from "./common.js";
+import { openLarge } from "./large.js";
 
+// At a value letters and digits are typed, and never work a control elsewhere.
+const atValue = (event) =>
+  event.key.length === 1 && !"?[].,".includes(event.key) && event.target.closest("[role=slider]");
 const typing = (target) => target.closest("input:not([type=checkbox]), textarea, select, [contenteditable]");
 
 function stageBeside(step) {
@@ -7,6 +11,16 @@ function stageBeside(step) {
   const here = stages.findIndex((stage) => stage.hasAttribute("aria-current"));
   const next = stages[here + step];
   if (here >= 0 && next) next.click();
+}
+
+function partBeside(step) {
+  const parts = all("[data-part-name]");
+  const here = parts.findIndex((part) => part.contains(document.activeElement));
+  const next = parts.at((here + step + parts.length) % parts.length);
+  if (!next) return;
+  const first = one("a[href], button:not([disabled]), input, select, [tabindex='0']", next);
+  (next.matches("[tabindex]") ? next : first)?.focus();
+  say(next.dataset.partName);
 }
 
 function toggleDialog(id) {
@@ -19,11 +33,14 @@ function toggleDialog(id) {
 export function listenForKeys() {
   const down = new Set();
   document.addEventListener("keydown", (event) => {
-    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    if (event.key === "Escape" && event.target.closest("[role=slider]")) return event.target.blur();
+    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target) || atValue(event)) return;
     const open = one("dialog[open]");
     if (event.key === "?" && (!open || open.id === "keys")) return toggleDialog("keys");
     if (open) return;
     if (event.key === "[" || event.key === "]") return stageBeside(event.key === "[" ? -1 : 1);
+    if (event.key === "." || event.key === ",") return partBeside(event.key === "." ? 1 : -1);
+    if (event.key === "x" && one("[data-large]")) return openLarge();
     if (event.key === "h" && document.body.dataset.screen === "gather") {
       return document.activeElement?.closest("figure")?.querySelector("[data-hero]")?.click();
     }

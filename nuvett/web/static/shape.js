@@ -1,4 +1,4 @@
-import { all, ask, one, say, setAt, swapPicture } from "./common.js";
+import { all, ask, one, say, setAddress, setAt, swapPicture } from "./common.js";
 import { newestWins } from "./draft.js";
 import { connectHandles } from "./shape_handles.js";
 import { connectViews } from "./shape_views.js";
@@ -21,7 +21,7 @@ export const shape = () => ({
       shown: "look",
       pictures: {},
       channel: "master",
-      open: new Set(),
+      open: new Set(new URLSearchParams(location.search).get("more")?.split(" ")),
       picking: null,
       holding: false,
     };
@@ -169,8 +169,7 @@ export const shape = () => ({
     });
     root.addEventListener("change", (event) => {
       const { name } = event.target.dataset;
-      if (event.target.matches("[data-frame-choice]"))
-        location.search = `?frame=${event.target.value}${reference ? `&reference=${reference}` : ""}`;
+      if (event.target.matches("[data-frame-choice]")) goTo({ frame: event.target.value });
       else if (event.target.matches("[data-wash]")) {
         page.look.wash.colours = JSON.parse(event.target.value);
         page.commit();
@@ -180,8 +179,19 @@ export const shape = () => ({
       } else if (event.target.matches("[data-copy-whole]"))
         one("[data-copy-parts]", root).disabled = event.target.checked;
     });
+    // To another frame, looked at in the same way.
+    const goTo = (changes) => {
+      const address = new URLSearchParams(location.search);
+      for (const [name, value] of Object.entries(changes)) address.set(name, value);
+      location.search = address;
+    };
     root.addEventListener("click", async (event) => {
       const find = (name) => event.target.closest(`[data-${name}]`);
+      const link = event.target.closest('a[href^="?frame="]');
+      if (link && !event.ctrlKey && !event.metaKey && !event.shiftKey) {
+        event.preventDefault();
+        return goTo({ frame: new URL(link.href).searchParams.get("frame") });
+      }
       const walk = find("walk");
       if (walk) return walkTo(`/series/${slug}/look/${walk.dataset.walk}`);
       const go = find("go");
@@ -190,6 +200,7 @@ export const shape = () => ({
       if (open) {
         const { open: name } = open.dataset;
         if (!page.open.delete(name)) page.open.add(name);
+        setAddress({ more: [...page.open].join(" ") || null });
         showOpen();
         return one(`[data-more="${name}"]:not([hidden])`, root)?.scrollIntoView({ block: "nearest" });
       }
@@ -261,6 +272,8 @@ export const shape = () => ({
     const pickAt = async (event) => {
       const what = page.picking;
       page.picking = null;
+      one("[data-hold-hint]", root).hidden = true;
+      for (const button of all("[data-picking]", root)) button.setAttribute("aria-pressed", "false");
       showCross();
       const box = picture.getBoundingClientRect();
       const place = [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];

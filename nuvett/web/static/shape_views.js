@@ -125,19 +125,28 @@ export function connectViews(page) {
     if (view.zoom) crops(null);
     if (view.what?.startsWith("strength")) other(view.what);
   };
+  /** Let the caption say what stands beside. */
+  const caption = (what) => {
+    const choice = one("[data-beside-choice]", root);
+    if (![...choice.options].some((option) => option.value === what)) choice.add(new Option(what, what));
+    choice.value = what;
+  };
   const other = async (what) => {
     view.what = what;
     const wanted = asked();
     if (what.startsWith("reference ")) {
       const id = what.slice(10);
-      if (id !== reference || view.other) location.search = `?frame=${frame}&reference=${id}`;
-      return;
+      if (id === reference && !view.other) return;
+      setAddress({ frame, reference: id, beside: null });
+      return location.reload();
     }
     try {
       const json = { look: page.look, frame, reference, what };
       const found = (await (await ask(`/series/${slug}/shape/other`, { method: "POST", json })).json()).picture;
       if (!wanted()) return;
       view.other = found;
+      caption(what);
+      setAddress({ beside: what });
       beside.setAttribute("width", picture.getAttribute("width"));
       beside.setAttribute("height", picture.getAttribute("height"));
       beside.alt = `The same frame under ${what}`;
@@ -249,6 +258,7 @@ export function connectViews(page) {
     if (["split", "alone"].includes(asked.get("arrange"))) arrangeAs(asked.get("arrange"));
     if (["1", "2"].includes(asked.get("zoom"))) zoom(Number(asked.get("zoom")));
     if (["clipping", "steep", "skin"].includes(asked.get("veil"))) veil(asked.get("veil"));
+    if (/^(strength|step|version) \d+$/.test(asked.get("beside"))) other(asked.get("beside"));
   };
   fromAddress();
   return {
