@@ -1,8 +1,11 @@
-"""A small series that the tests of the services start from."""
+"""Small series that the tests of the services start from."""
+
+import uuid
 
 import pytest
 
-from nuvett.services import catalogue, gather
+from nuvett.services import catalogue, deliveries, gather, looks
+from nuvett.services.deliveries import DeliverySettings
 from nuvett.services.studio import Studio
 from tests.conftest import DEMO, drain
 
@@ -22,3 +25,18 @@ def slug(studio: Studio) -> str:
         made = series.slug
     drain(studio)
     return made
+
+
+def ordered(studio: Studio, frames: int, settings: DeliverySettings) -> uuid.UUID:
+    """A delivery that waits, of a series "Winter fair" of so many measured frames that follow a look."""
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        for n in range(1, frames + 1):
+            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
+        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
+            gather.add_reference(session, studio, series, "silver.jpg", stream)
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        looks.carry(session, series)
+        return deliveries.order_delivery(session, studio, series, settings).id

@@ -7,26 +7,17 @@ import pytest
 from sqlalchemy import select
 
 from nuvett.core.errors import MissingBlobError
-from nuvett.services import catalogue, checkup, deliveries, gather, looks
+from nuvett.services import catalogue, checkup, deliveries
 from nuvett.services.studio import Studio
 from nuvett.store import models
-from tests.conftest import DEMO, drain
+from tests.conftest import drain
+from tests.services.conftest import ordered
 
 
 @pytest.fixture
 def series(studio: Studio) -> Studio:
     """Three measured frames, carried and delivered."""
-    with studio.database.session() as session:
-        made = catalogue.start_series(session, "Winter fair")
-        for n in range(1, 4):
-            gather.add_file(session, studio, made, DEMO / "frames" / f"AT-010{n}.jpg")
-        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
-            gather.add_reference(session, studio, made, "silver.jpg", stream)
-    drain(studio)
-    with studio.database.session() as session:
-        made = catalogue.find_series(session, "winter-fair")
-        looks.carry(session, made)
-        deliveries.order_delivery(session, studio, made, deliveries.DeliverySettings(size=64))
+    ordered(studio, 3, deliveries.DeliverySettings(size=64))
     drain(studio)
     return studio
 
@@ -80,13 +71,13 @@ def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
 ) -> None:
     with series.database.session() as session:
         made = catalogue.find_series(session, "winter-fair")
-        ordered = deliveries.order_delivery(session, series, made, deliveries.DeliverySettings(size=80)).id
+        delivery = deliveries.order_delivery(session, series, made, deliveries.DeliverySettings(size=80)).id
     render = deliveries.render_file
 
     def removed_meanwhile(*arguments: object) -> object:
         finished = render(*arguments)  # type: ignore[arg-type]
         with series.database.session() as session:
-            deliveries.remove_delivery(session, session.get_one(models.Delivery, ordered))
+            deliveries.remove_delivery(session, session.get_one(models.Delivery, delivery))
         monkeypatch.setattr(deliveries, "render_file", render)
         return finished
 

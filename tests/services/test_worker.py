@@ -5,7 +5,6 @@ import os
 import subprocess
 import sys
 import time
-import uuid
 from pathlib import Path
 from typing import Any
 
@@ -16,11 +15,14 @@ from sqlalchemy import func, select, text
 from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.decode import Limits
 from nuvett.jobs import worker
-from nuvett.services import catalogue, clips, deliveries, gather, lighting, looks, workers
+from nuvett.services import catalogue, clips, deliveries, gather, lighting, workers
 from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, PROJECT, drain
+from tests.services.conftest import ordered
+
+SMALL = deliveries.DeliverySettings(size=100)
 
 
 def start_worker(studio: Studio) -> subprocess.Popen[bytes]:
@@ -46,18 +48,7 @@ def wait_for(studio: Studio, count: int, seconds: float) -> None:
 
 
 def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> None:
-    with studio.database.session() as session:
-        series = catalogue.start_series(session, "Winter fair")
-        for n in range(1, 10):
-            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
-        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
-            gather.add_reference(session, studio, series, "silver.jpg", stream)
-    drain(studio)
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, "winter-fair")
-        looks.carry(session, series)
-        settings = deliveries.parse_settings("png16", "p3", 92, "", "{name}")
-        deliveries.order_delivery(session, studio, series, settings)
+    ordered(studio, 9, deliveries.parse_settings("png16", "p3", 92, "", "{name}"))
     first = start_worker(studio)
     try:
         wait_for(studio, 1, 180)
@@ -111,16 +102,9 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
         raise RuntimeError("nobody foresaw this")
 
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
-    with studio.database.session() as session:
-        series = catalogue.start_series(session, "Winter fair")
-        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
-        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
-            gather.add_reference(session, studio, series, "silver.jpg", stream)
-    drain(studio)
+    delivery = ordered(studio, 1, SMALL)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
-        looks.carry(session, series)
-        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
         with (DEMO / "stills" / "still_1_teal_amber.jpg").open("rb") as stream:
             refused = gather.add_reference(session, studio, series, "teal.jpg", stream).id
         with (DEMO / "clips" / "salt-road.webm").open("rb") as stream:
@@ -133,12 +117,12 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
     with studio.database.session() as session:
         for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
             assert row.state == "refused" and "went wrong" in row.problem
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.Delivery, delivery)
         assert delivery.state == "stopped" and [file.state for file in delivery.files] == ["waiting"]
         deliveries.resume_delivery(session, studio, delivery)
     drain(studio)
     with studio.database.session() as session:
-        assert session.get_one(models.Delivery, ordered).state == "done"
+        assert session.get_one(models.Delivery, delivery).state == "done"
 
 
 def queued(studio: Studio) -> list[tuple[str, str, int]]:
@@ -215,7 +199,7 @@ def test_jobs_handed_back_at_a_stop_wait_again_uncounted(studio: Studio) -> None
 def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_later(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    delivery = ordered(studio)
+    delivery = ordered(studio, 5, SMALL)
     render = deliveries.render_file
 
     def once(*arguments: Any) -> Any:
@@ -236,7 +220,7 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
 def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    delivery = ordered(studio)
+    delivery = ordered(studio, 5, SMALL)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
         frame = gather.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg").id
@@ -262,18 +246,3 @@ def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
         finished = session.get_one(models.Delivery, delivery)
         assert (finished.state, finished.problem) == ("done", "")
     assert made(studio) == 5
-
-
-def ordered(studio: Studio) -> uuid.UUID:
-    """A series of five frames, carried, with a delivery that waits."""
-    with studio.database.session() as session:
-        series = catalogue.start_series(session, "Winter fair")
-        for n in range(1, 6):
-            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
-        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
-            gather.add_reference(session, studio, series, "silver.jpg", stream)
-    drain(studio)
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, "winter-fair")
-        looks.carry(session, series)
-        return deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id

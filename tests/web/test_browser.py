@@ -199,7 +199,7 @@ def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
 def test_a_pull_is_suggested_with_its_reason(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/carry")
-    page.get_by_role("button", name="suggest a pull").click()
+    page.get_by_role("button", name="suggest how much").click()
     note = page.get_by_text(re.compile(r"\d+ % is suggested: mean drift"))
     expect(note).to_be_visible()
     suggested = re.match(r"(\d+)", note.inner_text())

@@ -35,10 +35,13 @@ class PullSuggestion(Document):
         start = f"{self.pull} % is suggested: mean drift {chosen.drift:.1f}"
         if self.pull == 0:
             return f"{start}, and fitting each frame by itself would gain only {max(0.0, none.drift - all_.drift):.1f}."
+        start = f"{start}, against {none.drift:.1f} if all frames were treated alike"
+        if self.pull == 100:
+            return f"{start}."
         further = all_.bending / max(chosen.bending, 0.05)
         return (
-            f"{start}, against {none.drift:.1f} with one transform for all; at 100 % it would be {all_.drift:.1f}, "
-            f"while frames are treated {further:.1f} times as differently from each other."
+            f"{start}; at 100 % it would be {all_.drift:.1f}, but frames would be treated {further:.1f} times as "
+            "differently from each other."
         )
 
 

@@ -76,7 +76,7 @@ _LABELS: dict[str, tuple[str, str, float]] = {
     "zones.width": ("Crossover width", "L*", 1),
     "spread.amount": ("Colour spread", "%", 1),
     "moves.amount": ("Colour moves", "%", 1),
-    "moves.reach": ("Reach of colour moves", "", 0.5),
+    "moves.reach": ("Reach of colour moves, in OKLab", "hundredths", 0.5),
     "white.amount": ("White taken", "%", 1),
     "white.warmth": ("Warmth", "%", 1),
     "white.tint": ("Tint", "%", 1),
@@ -120,7 +120,7 @@ _MOVE_LABELS: dict[str, tuple[str, str, float]] = {
     "hue": ("Hue turned by", "°", 1),
     "chroma": ("Chroma added", "%", 1),
     "lightness": ("Lightness added", "L*", 0.5),
-    "reach": ("Reach", "", 0.5),
+    "reach": ("Reach, in OKLab", "hundredths", 0.5),
 }
 _TRIM_LABELS: dict[str, tuple[str, str, float]] = {
     "exposure": ("Exposure", "EV", 0.05),
