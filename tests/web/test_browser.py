@@ -181,8 +181,9 @@ def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
     expect(page.get_by_text("Saturation 0 to −1 %").first).to_be_visible()
     for letter in ("C", "c"):  # at a value, and in lower case, it is no key
         page.keyboard.press(letter)
+    page.keyboard.press("Escape")
     page.keyboard.press(".")
-    expect(page.locator("[data-picture]")).to_be_visible()
+    expect(page.get_by_role("region", name="Pictures")).to_be_focused()
     page.keyboard.press("c")
     expect(page).to_have_url(re.compile("/shape"))
     page.keyboard.press("C")

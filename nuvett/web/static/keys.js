@@ -1,9 +1,9 @@
 import { all, one, say } from "./common.js";
 import { openLarge } from "./large.js";
 
-// At a value letters and digits are typed, and never work a control elsewhere.
+// At a value signs are typed, and never work a control elsewhere; Escape leaves it.
 const atValue = (event) =>
-  event.key.length === 1 && !"?[].,".includes(event.key) && event.target.closest("[role=slider]");
+  event.key.length === 1 && !"?[]".includes(event.key) && event.target.closest(".live");
 const typing = (target) => target.closest("input:not([type=checkbox]), textarea, select, [contenteditable]");
 
 function stageBeside(step) {
@@ -33,7 +33,7 @@ function toggleDialog(id) {
 export function listenForKeys() {
   const down = new Set();
   document.addEventListener("keydown", (event) => {
-    if (event.key === "Escape" && event.target.closest("[role=slider]")) return event.target.blur();
+    if (event.key === "Escape" && event.target.closest(".live")) return event.target.blur();
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target) || atValue(event)) return;
     const open = one("dialog[open]");
     if (event.key === "?" && (!open || open.id === "keys")) return toggleDialog("keys");

@@ -146,14 +146,17 @@ export const shape = () => ({
       page.draft({ proofs: true });
       return page.keep(true);
     };
-    const walkTo = async (address, json) => {
-      try {
-        await keeping;
-        page.adopt(await (await ask(address, { method: "POST", json })).json());
-        page.draft({ proofs: true });
-      } catch (error) {
-        say(error.message);
-      }
+    // One after the other with what is kept, so that none is made upon a state that another has just replaced.
+    const walkTo = (address, json) => {
+      keeping = keeping.then(async () => {
+        try {
+          page.adopt(await (await ask(address, { method: "POST", json })).json());
+          page.draft({ proofs: true });
+        } catch (error) {
+          say(error.message);
+        }
+      });
+      return keeping;
     };
 
     root.addEventListener("live-input", ({ detail }) => {

@@ -44,16 +44,15 @@ export const trim = () => ({
         })
         .catch((error) => say(error.message));
     });
-    root.addEventListener("click", async (event) => {
+    root.addEventListener("click", (event) => {
       const walk = event.target.closest("[data-walk]");
       if (!walk) return;
-      try {
-        await keeping;
-        adopt(await (await ask(`${address}/${walk.dataset.walk}`, { method: "POST" })).json());
-        draft({ ...state.trim });
-      } catch (error) {
-        say(error.message);
-      }
+      keeping = keeping
+        .then(async () => {
+          adopt(await (await ask(`${address}/${walk.dataset.walk}`, { method: "POST" })).json());
+          draft({ ...state.trim });
+        })
+        .catch((error) => say(error.message));
     });
     const held = one("[data-without]", root);
     const hide = () => {
