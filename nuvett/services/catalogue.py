@@ -83,6 +83,12 @@ def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
     )
 
 
+def count_ready(session: Session, series_id: uuid.UUID) -> int:
+    """How many frames of a series have been measured."""
+    query = select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "ready")
+    return session.scalar(query) or 0
+
+
 def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:
     """A reference of a series. Raises NotFoundError."""
     reference = session.get(models.Reference, reference_id)

@@ -1,8 +1,11 @@
 """The whole job through the services, on a real database with the real worker."""
 
 import io
+import time
 import uuid
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Event
 
 import pytest
 from sqlalchemy import event, func, select
@@ -285,3 +288,32 @@ def test_proofs_are_chosen_and_proposed_again(studio: Studio, slug: str) -> None
                 looks.set_proofs(session, series, wrong)
         looks.set_proofs(session, series, None)
         assert catalogue.look_of(session, series).proofs is None
+
+
+def test_a_target_renewed_while_a_look_is_carried_waits_and_leaves_the_new_version_its_target(
+    studio: Studio, slug: str
+) -> None:
+    begun = Event()
+
+    def renew() -> None:
+        begun.set()
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            with sampling.recorded(session, series, "Weights changed"):
+                reading = sampling.measure_sampling(studio, series.references[0].proxy or "", Sampling(tone=(0, 60)))
+                sampling.set_reading(series.references[0], reading)
+
+    with ThreadPoolExecutor(1) as pool:
+        with studio.database.session() as session:
+            carried = looks.carry(session, catalogue.find_series(session, slug)).id
+            renewed = pool.submit(renew)
+            begun.wait(10)
+            time.sleep(0.3)
+            assert not renewed.done()
+        renewed.result(30)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        version = session.get_one(models.LookVersion, carried)
+        newest = sampling.latest_target(session, series.id)
+        assert newest is not None and newest.id != version.target_id
+        assert {f.number for f in looks.versions_followed(session, series).values()} == {version.number}

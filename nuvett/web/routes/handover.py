@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import NotFoundError
 from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.services import deliveries
-from nuvett.services.catalogue import find_series, sweep
+from nuvett.services.catalogue import count_ready, find_series, sweep
 from nuvett.services.deliveries import DeliverySettings
-from nuvett.services.looks import carry_state, series_facts
+from nuvett.services.looks import carry_state
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
@@ -67,18 +67,18 @@ def _queue(context: Context, session: Session, slug: str) -> dict[str, Any]:
 def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
-        facts = series_facts(session, series)
+        frames = count_ready(session, series.id)
         return context.page(
             "handover.html",
             "handover",
             status,
             series=series,
             stages=stages_of(session, series),
-            state=carry_state(session, series, len(facts)),
+            state=carry_state(session, series, frames),
             formats=deliveries.format_choices(),
             facts=deliveries.facts_choices(),
             spaces=[(s.value, SPACES[s].title) for s in SPACES if s is not Space.WIDE],
-            frames=len(facts),
+            frames=frames,
             problem=problem,
             **_queue(context, session, slug),
         )
