@@ -246,3 +246,42 @@ def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
         finished = session.get_one(models.Delivery, delivery)
         assert (finished.state, finished.problem) == ("done", "")
     assert made(studio) == 5
+
+
+def test_a_series_says_first_what_its_waiting_work_waits_for(studio: Studio) -> None:
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        frame = gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg").id
+        other = catalogue.start_series(session, "Other fair")
+        assert workers.held_up(session, series, 20) == ""
+    workers.say_waiting(studio, frame, DiskFullError().message)
+    with studio.database.session() as session:
+        series, other = (catalogue.find_series(session, slug) for slug in ("winter-fair", "other-fair"))
+        assert "disk is full" in workers.held_up(session, series, 20)
+        assert workers.held_up(session, other, 20) == ""
+    drain(studio)
+    with studio.database.session() as session:
+        assert workers.held_up(session, catalogue.find_series(session, "winter-fair"), 20) == ""
+
+
+def test_light_that_cannot_be_evened_leaves_frames_as_they_are_and_says_so(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def faulty(*_: object) -> None:
+        raise RuntimeError("nobody foresaw this")
+
+    monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Winter fair")
+        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+    with monkeypatch.context() as broken:
+        broken.setattr(lighting, "even_members", faulty)
+        drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        assert not series.light_due and "fault of Nuvett" in workers.held_up(session, series, 20)
+        lighting.name_hero(session, studio, series, catalogue.ready_frames(session, series.id)[0])
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, "winter-fair")
+        assert workers.held_up(session, series, 20) == "" and catalogue.ready_frames(session, series.id)[0].even

@@ -117,3 +117,16 @@ def test_pages_answer_while_all_that_computes_is_busy(studio: Studio, monkeypatc
             assert time.monotonic() - started < 5
             release.set()
             assert {answer.result().status_code for answer in asked} == {200}
+
+
+def test_each_failed_attempt_beyond_the_free_ones_waits_longer_and_success_forgets() -> None:
+    attempts = signin.Attempts()
+    waits = []
+    for _ in range(8):
+        attempts.failed("192.0.2.7")
+        waits.append(attempts.wait("192.0.2.7"))
+    assert waits[:4] == [0, 0, 0, 0]
+    assert [round(wait) for wait in waits[4:]] == [30, 60, 120, 240]
+    assert attempts.wait("192.0.2.8") == 0
+    attempts.succeeded("192.0.2.7")
+    assert attempts.wait("192.0.2.7") == 0
