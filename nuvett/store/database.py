@@ -9,7 +9,7 @@ from alembic import command
 from alembic.config import Config
 from psycopg.errors import DiskFull
 from sqlalchemy import Engine, create_engine, inspect
-from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from nuvett.core.errors import ConflictError, DiskFullError, InvalidChangeError, StoreError
@@ -39,7 +39,7 @@ class Database:
             raise ConflictError from error
         except DataError as error:
             raise InvalidChangeError from error
-        except (OperationalError, DBAPIError) as error:
+        except (OperationalError, InterfaceError) as error:
             if isinstance(error.orig, DiskFull):
                 raise DiskFullError from error
             raise StoreError from error

@@ -102,7 +102,7 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
         raise RuntimeError("nobody foresaw this")
 
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
-    delivery = ordered(studio, 1, SMALL)
+    ordered_id = ordered(studio, 1, SMALL)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
         with (DEMO / "stills" / "still_1_teal_amber.jpg").open("rb") as stream:
@@ -117,12 +117,12 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
     with studio.database.session() as session:
         for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
             assert row.state == "refused" and "went wrong" in row.problem
-        delivery = session.get_one(models.Delivery, delivery)
+        delivery = session.get_one(models.Delivery, ordered_id)
         assert delivery.state == "stopped" and [file.state for file in delivery.files] == ["waiting"]
         deliveries.resume_delivery(session, studio, delivery)
     drain(studio)
     with studio.database.session() as session:
-        assert session.get_one(models.Delivery, delivery).state == "done"
+        assert session.get_one(models.Delivery, ordered_id).state == "done"
 
 
 def queued(studio: Studio) -> list[tuple[str, str, int]]:
