@@ -227,8 +227,28 @@ def wall_table(folder: Path) -> Table:
     return table
 
 
+def growth_table(folder: Path) -> Table:
+    """Asking for kept plans of every frame of a request: what a frame costs must not grow with the series."""
+    table = Table("Plans asked for again, by the length of the series", ("frames", "ms a frame"))
+    bench, frames = _workbench(folder, 20)
+    aimed = Aimed(Look(), _target(), "target")
+    for count in (200, 2000):
+        kept = [frames[i % len(frames)] for i in range(count)]
+        first = Facts(kept)
+        for index in range(len(frames)):
+            bench.plan(first, index, aimed)
+
+        def ask(kept: list[FrameFacts] = kept) -> None:
+            request = Facts(kept)
+            for index in range(len(request)):
+                bench.plan(request, index, aimed)
+
+        table.add(count, round(timed(ask, 3) * 1000 / count, 4))
+    return table
+
+
 def run() -> list[Table]:
     """All speed tables."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        return [delivery_table(folder), step_table(folder), wall_table(folder)]
+        return [delivery_table(folder), step_table(folder), wall_table(folder), growth_table(folder)]

@@ -110,9 +110,9 @@ class Workbench:
 
     def pools(self, frames: Facts, look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
-        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
 
         def make() -> Pools:
+            numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
             return Pools.of([Measured(self.sample(f.sample), f.even, numbers[f.setup]) for f in frames], look)
 
         return self._facts.get(("pools", frames.key, _even_strength(look)), make)

@@ -1,6 +1,7 @@
 """The workbench: what it keeps, what it forgets, and that a picture under a plan is always the same."""
 
 import uuid
+from collections.abc import Iterator
 from pathlib import Path
 
 import cv2
@@ -113,6 +114,24 @@ def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, fram
     assert np.ptp(middles[0]) > 15 and np.ptp(middles[1]) < 5 and np.ptp(middles[2]) < 6
     assert original.drift_before == original.drift_shown > looked.drift_shown
     assert build_wall(bench, [], aimed, Show.LOOK).items == []
+
+
+def test_planning_a_series_looks_through_its_frames_once_and_not_for_every_frame(
+    bench: Workbench, frames: Facts, aimed: Aimed
+) -> None:
+    walked: list[int] = []
+
+    class Counted(Facts):
+        def __iter__(self) -> Iterator[FrameFacts]:
+            walked.append(len(self))
+            return super().__iter__()
+
+    many = Counted([*frames] * 8)
+    plans = [bench.plan(many, index, aimed) for index in range(len(many))]
+    assert len(walked) <= 4
+    assert [bench.plan(many, index, aimed) for index in range(len(many))] == plans
+    assert len(walked) <= 4
+    assert plans[0].key == plans[4].key != plans[1].key
 
 
 def test_one_trim_changes_one_plan(bench: Workbench, frames: Facts, aimed: Aimed) -> None:
