@@ -58,6 +58,15 @@ def _start_worker() -> subprocess.Popen[bytes]:
     return subprocess.Popen(command, cwd=PROJECT, env=environment, stdin=subprocess.PIPE, start_new_session=True)
 
 
+class _Server(uvicorn.Server):
+    """A server that says so once it answers."""
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.started:
+            print(f"Nuvett is ready: http://{self.config.host}:{self.config.port}/  (Ctrl-C stops it)", flush=True)
+
+
 def serve(settings: Settings, demo: bool, home: Home) -> None:
     """Migrate, load the demo if asked to, keep the worker running beside the web server until a signal comes."""
     studio = Studio.of(settings)
@@ -78,9 +87,8 @@ def serve(settings: Settings, demo: bool, home: Home) -> None:
         server_header=False,
         timeout_graceful_shutdown=_GRACE,
     )
-    print(f"Nuvett is ready: http://{settings.host}:{port}/  (Ctrl-C stops it)", flush=True)
     try:
-        uvicorn.Server(config).run()
+        _Server(config).run()
     except KeyboardInterrupt:
         pass
     finally:
