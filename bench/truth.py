@@ -10,6 +10,7 @@ from bench.report import Table
 from bench.things import frames, median_colour
 from bench.transfer import FULL, plan_for
 from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fit.holds import colours_of
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, evened, plan_frame
 from nuvett.core.fit.statistics import measure
 from nuvett.core.fit.usual import usual_look
@@ -41,13 +42,9 @@ def _plans(target: Target, look: Look) -> list[tuple[FramePlan, EvenLight]]:
     measured = [Measured(f.seen.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)]
     pools, aim = Pools.of(measured, look), Aim.of(target)
     return [
-        (plan_in_series(pools, i, light, aim, look, faces=_colours(shown[i].faces)), light)
+        (plan_in_series(pools, i, light, aim, look, faces=colours_of(shown[i].faces)), light)
         for i, light in enumerate(lights)
     ]
-
-
-def _colours(faces: list[Face]) -> Floats:
-    return np.array([face.colour for face in faces], dtype=np.float32).reshape(-1, 3)
 
 
 def things_kept() -> Table:
@@ -188,7 +185,7 @@ def notes_right() -> Table:
 def _plan(proxy: Floats, still: Named, look: Look, faces: list[Face]) -> FramePlan:
     statistics = measure(linear_to_oklab(stratified_sample(proxy)))
     aim = Aim.of_statistics(measure(linear_to_oklab(stratified_sample(still.proxy))))
-    return plan_frame(statistics, aim, look, faces=_colours(faces))
+    return plan_frame(statistics, aim, look, faces=colours_of(faces))
 
 
 def run() -> list[Table]:

@@ -19,8 +19,8 @@ from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
+from nuvett.core.spaces.oklab import hex_to_oklab
+from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.table import weaken
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format
@@ -158,7 +158,7 @@ def read(
         corners = () if patch is None else (_rectangle(patch),)
         picked: tuple[Family, ...] = ()
         if family is not None:
-            lab = linear_to_oklab(to_linear(parse_hex(family)[None]))[0]
+            lab = hex_to_oklab(family)
             picked = (Family(colour=(float(lab[0]), float(lab[1]), float(lab[2])), tolerance=tolerance),)
         sampling = Sampling(patches=corners, families=picked, colours=colours)
     except (TypeError, ValueError):

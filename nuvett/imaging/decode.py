@@ -139,14 +139,13 @@ def _is_srgb(image: pyvips.Image) -> bool:
     return b"sRGB" in profile or "sRGB".encode("utf-16-be") in profile
 
 
-def _header(image: pyvips.Image, kind: str, path: Path) -> Header:
+def _header(image: pyvips.Image, kind: str, facts: FileFacts) -> Header:
     turned = "orientation" in image.get_fields() and image.get("orientation") in (5, 6, 7, 8)
     width, height = (image.height, image.width) if turned else (image.width, image.height)
     plain = image.interpretation not in ("cmyk", "lab", "labs", "xyz")
     domain = Space.SRGB if plain and _is_srgb(image) else Space.WIDE
     deep = image.format not in ("uchar", "char")
-    facts = read_facts(_facts(image, kind, path).exif)
-    return Header(kind, width, height, 16 if deep else 8, domain, taken(facts), _exposure(image))
+    return Header(kind, width, height, 16 if deep else 8, domain, taken(read_facts(facts.exif)), _exposure(image))
 
 
 def read_header(path: Path, limits: Limits) -> Header:
@@ -156,7 +155,7 @@ def read_header(path: Path, limits: Limits) -> Header:
     pixels than can be measured.
     """
     image, kind = _open(path, limits)
-    return _header(image, kind, path)
+    return _header(image, kind, _facts(image, kind, path))
 
 
 def _to_domain(image: pyvips.Image, header: Header) -> pyvips.Image:
@@ -181,6 +180,16 @@ class Opened:
     header: Header
     facts: FileFacts
 
+    @property
+    def shape(self) -> tuple[int, int, int]:
+        """Height, width and channels of its pixels."""
+        return self.image.height, self.image.width, 3
+
+    @property
+    def kind(self) -> type[np.uint8] | type[np.uint16]:
+        """Kind of number of its pixels."""
+        return np.uint16 if self.image.format == "ushort" else np.uint8
+
     def strips(self, rows: int) -> Iterator[tuple[int, NDArray[Any]]]:
         """First row and pixels (rows or fewer, W, 3) of each strip, top to bottom; only once.
 
@@ -188,21 +197,20 @@ class Opened:
         """
         image = self.image
         region = pyvips.Region.new(image)
-        kind = np.uint16 if image.format == "ushort" else np.uint8
         for top in range(0, image.height, rows):
             height = min(rows, image.height - top)
             try:
                 data = region.fetch(0, top, image.width, height)
             except pyvips.Error as error:
                 raise TruncatedFileError from error
-            yield top, np.frombuffer(data, kind).reshape(height, image.width, 3)
+            yield top, np.frombuffer(data, self.kind).reshape(height, image.width, 3)
 
 
 def open_picture(path: Path, limits: Limits) -> Opened:
     """Open a picture file. Raises as `read_header`, and TruncatedFileError when a turned picture misses pixels."""
     image, kind = _open(path, limits)
-    header = _header(image, kind, path)
     facts = _facts(image, kind, path)
+    header = _header(image, kind, facts)
     try:
         if "orientation" in image.get_fields() and image.get("orientation") != 1:
             image = image.copy_memory().autorot()

@@ -39,9 +39,7 @@ async def _hand_out_again(app: procrastinate.App, studio: Studio, job: Job, give
     row = row_of(job)
     if job.id is None:
         return
-    with studio.database.session() as session:
-        twin = twin_waits(session, job.queueing_lock)
-    if twin:
+    if twin_waits(studio, job.queueing_lock):
         await app.job_manager.finish_job_by_id_async(job.id, Status.ABORTED, delete_job=True)
     elif job.attempts + 1 > most:
         log.error("A worker stopped during %s %d times; it is given up", job.task_name, job.attempts + 1)

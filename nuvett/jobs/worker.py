@@ -69,11 +69,6 @@ def _most_tries() -> int:
     return _RETRY.max_attempts or 0
 
 
-def _twin(studio: Studio, job: Job) -> bool:
-    with studio.database.session() as session:
-        return twin_waits(session, job.queueing_lock)
-
-
 def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, doing: _Task) -> None:
     def again(job: Job, seconds: int) -> None:
         """Queue the same work anew, which unlike a retry does not count as a try."""
@@ -100,7 +95,7 @@ def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, 
         except Exception:
             if job.attempts >= _most_tries():
                 doing.give_up(studio, row)
-            elif _twin(studio, job):
+            elif twin_waits(studio, job.queueing_lock):
                 log.exception("%s failed; one that waits already does it again", name)
                 return
             raise  # the queue logs it, and tries again while tries are left

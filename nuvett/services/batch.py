@@ -16,6 +16,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import find_setups, rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
+from nuvett.core.fit.holds import colours_of
 from nuvett.core.fit.plan import Aim, FramePlan, even_only
 from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Target
@@ -24,7 +25,7 @@ from nuvett.core.series import Measured, Pools, drift_of, even_series, plan_in_s
 from nuvett.core.spaces.rgb import Space, from_linear
 from nuvett.core.table.infer import Inference, infer_table, register
 from nuvett.core.table.table import compile_plan
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Floats
 from nuvett.imaging.decode import Limits, Picture, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.facts import Keep
@@ -254,7 +255,7 @@ def match_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        planned = plan_in_series(pools, i, lights[i], aim, look, faces=_colours(entries[i].measured))
+        planned = plan_in_series(pools, i, lights[i], aim, look, faces=colours_of(entries[i].measured.faces))
         plan = planned.model_copy(update={"seed": zlib.crc32(samples[i].tobytes())})
         finish = Finish.of(plan)
         written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits, finish)
@@ -264,11 +265,6 @@ def match_files(
     if cube is not None:
         write_table(cube, compile_plan(plan_shared(pools, aim, look)), output.overwrite)
     return _in_order(outcomes + failed, photos)
-
-
-def _colours(measured: MeasuredFile) -> Linear:
-    """Colours (F, 3) of the faces in a file."""
-    return np.array([face.colour for face in measured.faces], dtype=np.float32).reshape(-1, 3)
 
 
 def _match_report(

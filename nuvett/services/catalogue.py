@@ -4,7 +4,7 @@ import re
 import unicodedata
 import uuid
 
-from sqlalchemy import func, select, union
+from sqlalchemy import ARRAY, String, any_, bindparam, func, select, union
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
@@ -89,6 +89,11 @@ def count_ready(session: Session, series_id: uuid.UUID) -> int:
     return session.scalar(query) or 0
 
 
+def lock_series(session: Session, series_id: uuid.UUID) -> bool:
+    """Let one change of a series happen at a time; before any row of it is locked. Whether the series is there."""
+    return session.get(models.Series, series_id, with_for_update=True) is not None
+
+
 def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:
     """A reference of a series. Raises NotFoundError."""
     reference = session.get(models.Reference, reference_id)
@@ -137,6 +142,13 @@ def sweep(session: Session, blobs: BlobStore, names: set[str]) -> None:
     if not names:
         return
     session.execute(select(func.pg_advisory_xact_lock(BLOB_LOCK)))
-    used = session.scalars(union(*(select(column).where(column.in_(names)) for column in BLOB_COLUMNS)))
+    # One array and not a parameter for each name: a statement holds 65,535 of those, fewer than a large series has.
+    asked = any_(bindparam("names", sorted(names), ARRAY(String)))
+    used = session.scalars(union(*(select(column).where(column == asked) for column in BLOB_COLUMNS)))
     for name in names - set(used):
         blobs.remove(name)
+
+
+def blobs_in_use(session: Session) -> set[str]:
+    """Names of all blobs that some row uses."""
+    return {name for name in session.scalars(union(*(select(column) for column in BLOB_COLUMNS))) if name}

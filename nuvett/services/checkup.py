@@ -4,11 +4,11 @@ import uuid
 from dataclasses import dataclass, field
 from typing import Any, cast
 
-from sqlalchemy import or_, select, union
+from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import MissingBlobError
-from nuvett.services.catalogue import BLOB_COLUMNS, sweep
+from nuvett.services.catalogue import BLOB_COLUMNS, blobs_in_use, sweep
 from nuvett.services.queue import INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
@@ -57,7 +57,7 @@ class Findings:
 def check(studio: Studio, deep: bool = False) -> Findings:
     """Compare the store with the database; `deep` reads every file to see whether it is what was kept."""
     with studio.database.session() as session:
-        used = {name for name in session.scalars(union(*(select(column) for column in BLOB_COLUMNS))) if name}
+        used = blobs_in_use(session)
     present = studio.blobs.names()
     gone = used - present
     if deep:
@@ -129,9 +129,11 @@ def _title(session: Session, series_id: uuid.UUID) -> str:
 
 def clear_orphans(studio: Studio) -> int:
     """Clear what nothing uses; for a worker that starts and is alone. How many files there were."""
-    findings = check(studio)
-    mend(studio, Findings(orphans=findings.orphans))
-    return len(findings.orphans)
+    with studio.database.session() as session:
+        orphans = studio.blobs.names() - blobs_in_use(session)
+    with studio.database.session() as session:
+        sweep(session, studio.blobs, orphans)
+    return len(orphans)
 
 
 def check_installation(deep: bool, mending: bool) -> Findings:

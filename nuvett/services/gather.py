@@ -19,7 +19,7 @@ from nuvett.imaging.decode import Picture
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import view
 from nuvett.services.arrays import dump_array, dump_features
-from nuvett.services.catalogue import keep_blobs
+from nuvett.services.catalogue import keep_blobs, lock_series
 from nuvett.services.lighting import queue_even, tidy_setups
 from nuvett.services.measuring import measure_file
 from nuvett.services.queue import INGEST_FRAME, INGEST_REFERENCE
@@ -105,12 +105,6 @@ def reference_from_frame(
         return add_reference(session, studio, series, frame.name, stream)
 
 
-def lock_series_of(session: Session, table: "Waiting", row_id: uuid.UUID) -> None:
-    """Let one change of a row's series happen at a time; before the row itself is locked, as everywhere."""
-    of_row = select(table.series_id).where(table.id == row_id).scalar_subquery()
-    session.execute(select(models.Series.id).where(models.Series.id == of_row).with_for_update())
-
-
 Waiting = type[models.Frame] | type[models.Reference] | type[models.Clip]
 _FAULT = "Measuring it went wrong, which is a fault of Nuvett. Clear it here and add it again."
 
@@ -176,7 +170,8 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Se
         reference = session.get(models.Reference, reference_id)
         if reference is None or reference.state == "ready":
             return
-        original, sampling = reference.original, Sampling.model_validate(reference.sampling)
+        series_id, original = reference.series_id, reference.original
+        sampling = Sampling.model_validate(reference.sampling)
     try:
         with studio.blobs.local(original) as path:
             measured = measure_file(path, studio.limits)
@@ -189,7 +184,7 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Se
     picture = measured.picture
     encoded = _encoded_view(picture)
     with studio.database.session() as session:
-        lock_series_of(session, models.Reference, reference_id)
+        lock_series(session, series_id)
         reference = session.get(models.Reference, reference_id, with_for_update=True)
         if reference is None:
             return

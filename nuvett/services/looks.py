@@ -235,27 +235,24 @@ def carry_state(session: Session, series: models.Series, frames: int) -> CarrySt
     last = _last_version(session, row)
     target = latest_target(session, series.id)
     changed = last is None or last.document != row.draft or (target is not None and last.target_id != target.id)
-    counts = session.execute(
-        select(func.count(models.Frame.follows_id), func.count().filter(models.Frame.follows_id == _id_of(last))).where(
-            models.Frame.series_id == series.id, models.Frame.state == "ready"
-        )
-    ).one()
+    versions = _counts_by_version(session, series)
+    following = sum(count for _, count in versions)
     past = history.steps(session, f"carry:{series.id}")
     latest = last.number if last else 0
     return CarryState(
         next_number=latest + 1 if changed else latest,
         changed=changed,
-        following=counts[0],
+        following=following,
         latest=latest,
-        behind=counts[0] - counts[1],
+        behind=following - dict(versions).get(latest, 0),
         frames=frames,
-        versions=_versions_followed(session, series),
+        versions=versions,
         undo=history.undo_words(past),
         redo=history.redo_words(past),
     )
 
 
-def _versions_followed(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
+def _counts_by_version(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
     """Number of each version that frames follow, newest first, and how many do."""
     query = (
         select(models.LookVersion.number, func.count())
@@ -265,10 +262,6 @@ def _versions_followed(session: Session, series: models.Series) -> tuple[tuple[i
         .order_by(models.LookVersion.number.desc())
     )
     return tuple((number, count) for number, count in session.execute(query))
-
-
-def _id_of(version: models.LookVersion | None) -> uuid.UUID | None:
-    return version.id if version else None
 
 
 def _last_version(session: Session, look: models.Look) -> models.LookVersion | None:

@@ -58,6 +58,4 @@ def _on_disk(opened: Opened) -> Pixels:
         for _, strip in opened.strips(_STRIP_ROWS):
             file.write(np.ascontiguousarray(strip).data)
         file.flush()
-        kind = np.uint16 if opened.image.format == "ushort" else np.uint8
-        shape = (opened.image.height, opened.image.width, 3)
-        return np.memmap(file, dtype=kind, mode="r", shape=shape)
+        return np.memmap(file, dtype=opened.kind, mode="r", shape=opened.shape)

@@ -101,8 +101,7 @@ def render_file(
     if edge is not None and edge < max(opened.header.width, opened.header.height):
         picture = decode(path, limits)
         return renderer.picture(shrink_encoded(picture, edge), depth, threads=THREADS), picture.header, picture.facts
-    shape = (opened.image.height, opened.image.width, 3)
-    out: Pixels = np.empty(shape, dtype=np.uint16 if depth == 16 else np.uint8)
+    out: Pixels = np.empty(opened.shape, dtype=np.uint16 if depth == 16 else np.uint8)
     free = BoundedSemaphore(_STRIPS_AHEAD)
 
     def work(top: int, pixels: Pixels) -> None:

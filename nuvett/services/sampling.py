@@ -18,7 +18,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read
 from nuvett.core.reading.regions import Sampling, sampling_weights
 from nuvett.core.types import Mask01
-from nuvett.services import history
+from nuvett.services import catalogue, history
 from nuvett.services.gather import refuse
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -224,7 +224,7 @@ def waiting_references(session: Session, series: models.Series) -> int:
 
 def lock_series(session: Session, series: models.Series) -> None:
     """Let one change of a series' readings happen at a time. Raises ConflictError when the series is gone."""
-    if session.get(models.Series, series.id, with_for_update=True) is None:
+    if not catalogue.lock_series(session, series.id):
         raise ConflictError("The series was deleted in another window.")
 
 

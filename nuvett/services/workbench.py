@@ -9,6 +9,7 @@ import numpy as np
 
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
 from nuvett.core.errors import InvalidChangeError, TruncatedFileError
+from nuvett.core.fit.holds import colours_of
 from nuvett.core.fit.moves import FINE
 from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, even_gains, even_only
 from nuvett.core.fit.statistics import quantiles_of, thin
@@ -122,7 +123,7 @@ class Workbench:
         frame = frames[index]
 
         def make() -> FramePlan:
-            faces = np.array([face.colour for face in frame.faces], dtype=np.float32).reshape(-1, 3)
+            faces = colours_of(frame.faces)
             pools, aim = self.pools(frames, aimed.look), self.aim(aimed)
             plan: FramePlan = plan_in_series(pools, index, frame.even, aim, aimed.look, frame.trim, faces)
             return plan.model_copy(update={"seed": int(frame.original[:8], 16)})

@@ -74,10 +74,11 @@ def forget_workers(session: Session) -> None:
     session.execute(text("DELETE FROM procrastinate_workers"))
 
 
-def twin_waits(session: Session, name: str | None) -> bool:
+def twin_waits(studio: Studio, name: str | None) -> bool:
     """Whether a job waits under this name, which will do all that another of that name would."""
     query = text("SELECT EXISTS (SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND queueing_lock = :name)")
-    return name is not None and bool(session.scalar(query, {"name": name}))
+    with studio.database.session() as session:
+        return name is not None and bool(session.scalar(query, {"name": name}))
 
 
 def hand_back(studio: Studio, jobs: set[int]) -> None:

@@ -17,6 +17,9 @@ from nuvett.web import filters
 from nuvett.web.keys import KEYS
 
 TEMPLATES = Path(__file__).parent / "templates"
+FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
+"""For answers whose address names their content."""
+
 SURROUNDS = ("light", "mid", "dark")
 
 

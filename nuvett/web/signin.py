@@ -91,7 +91,7 @@ def refusal_to_listen(settings: Settings) -> str:
             f"Listening on {settings.host} would let everybody on the network in. Set NUVETT_PASSWORD to what "
             "`./run cli password` prints, or leave NUVETT_HOST as it is."
         )
-    if set(settings.hosts) <= {"127.0.0.1", "localhost", "[::1]"}:
+    if set(settings.hosts) <= set(Settings.model_fields["hosts"].default):
         return (
             f"Listening on {settings.host} needs NUVETT_HOSTS: the names under which browsers ask for it, "
             'for example ["photos.example.org"].'

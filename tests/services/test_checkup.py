@@ -84,3 +84,12 @@ def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
     monkeypatch.setattr(deliveries, "render_file", removed_meanwhile)
     drain(series)
     assert checkup.check(series).words == []
+
+
+def test_more_names_than_a_statement_has_parameters_are_swept_and_used_ones_kept(series: Studio) -> None:
+    used = rows(series)[0][0].original
+    orphan, _ = series.blobs.put(io.BytesIO(b"used by nothing"))
+    names = {f"{n:064x}" for n in range(20_000)} | {used, orphan}
+    with series.database.session() as session:
+        catalogue.sweep(session, series.blobs, names)
+    assert place(series, used).exists() and not place(series, orphan).exists()

@@ -25,6 +25,10 @@ from tests.services.conftest import ordered
 SMALL = deliveries.DeliverySettings(size=100)
 
 
+def faulty(*_: object) -> None:
+    raise RuntimeError("nobody foresaw this")
+
+
 def start_worker(studio: Studio) -> subprocess.Popen[bytes]:
     environment = os.environ | {
         "NUVETT_DATABASE": studio.settings.database,
@@ -98,9 +102,6 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
 def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mended(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def faulty(*_: object) -> None:
-        raise RuntimeError("nobody foresaw this")
-
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
     ordered_id = ordered(studio, 1, SMALL)
     with studio.database.session() as session:
@@ -267,9 +268,6 @@ def test_a_series_says_first_what_its_waiting_work_waits_for(studio: Studio) -> 
 def test_light_that_cannot_be_evened_leaves_frames_as_they_are_and_says_so(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def faulty(*_: object) -> None:
-        raise RuntimeError("nobody foresaw this")
-
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")

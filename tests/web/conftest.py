@@ -10,10 +10,14 @@ from pathlib import Path
 import psycopg
 import pytest
 from playwright.sync_api import Page, expect
+from starlette.testclient import TestClient
 
-from tests.conftest import PROJECT
+from nuvett.services.studio import Studio
+from nuvett.web.app import make_app
+from tests.conftest import DEMO, PROJECT, drain
 from tools.cluster import Cluster
 
+STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
     "--no-sandbox",
@@ -28,6 +32,26 @@ FLAGS = [
 
 
 expect.set_options(timeout=90_000)  # generous: a shared machine can be very slow for a while
+
+
+@pytest.fixture
+def client(studio: Studio) -> Iterator[TestClient]:
+    app = make_app(studio.settings, studio)
+    with TestClient(app, base_url="http://127.0.0.1:8760", raise_server_exceptions=False) as made:
+        yield made
+
+
+@pytest.fixture
+def slug(studio: Studio, client: TestClient) -> str:
+    made = client.post("/series", data={"title": "Winter fair"}, follow_redirects=False)
+    address = made.headers["location"]
+    slug = address.split("/")[2]
+    for n in (1, 2):
+        path = DEMO / "frames" / f"AT-010{n}.jpg"
+        assert client.post(f"/series/{slug}/frames", files={"file": (path.name, path.read_bytes())}).status_code == 201
+    client.post(f"/series/{slug}/references", files={"file": (STILL.name, STILL.read_bytes())})
+    drain(studio)
+    return slug
 
 
 @pytest.fixture(scope="session")

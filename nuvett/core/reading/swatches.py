@@ -4,14 +4,12 @@ import json
 import re
 from html import escape
 
-import numpy as np
 from pydantic import Field
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.reading.palette import LARGEST, SMALLEST, Palette, PaletteColour
 from nuvett.core.reading.tokens import Found, is_tokens, read_tokens, write_tokens
-from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import parse_hex, to_linear
+from nuvett.core.spaces.oklab import hex_to_oklab
 from nuvett.core.types import Document, OKLab
 
 FORMATS: dict[str, str] = {
@@ -98,7 +96,7 @@ def read_palette(data: bytes, file_name: str) -> SavedPalette:
 
 def _of_hex(text: str) -> OKLab:
     full = text if len(text) == 7 else "#" + "".join(c * 2 for c in text[1:])
-    return np.asarray(linear_to_oklab(to_linear(parse_hex(full)[None].astype(np.float32)))[0], dtype=np.float32)
+    return hex_to_oklab(full)
 
 
 def _read_json(text: str, stem: str) -> tuple[str, Found]:

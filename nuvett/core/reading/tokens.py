@@ -8,8 +8,8 @@ import numpy as np
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.reading.palette import Palette
-from nuvett.core.spaces.oklab import linear_to_oklab, oklch_to_oklab
-from nuvett.core.spaces.rgb import Space, parse_hex, to_linear
+from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklch_to_oklab
+from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.types import OKLab
 
 _SHARE = "nuvett.share"
@@ -107,7 +107,7 @@ def _colour(root: dict[str, Any], value: object, hops: int = _DEEPEST) -> OKLab:
 
 def _of_hex(text: str) -> OKLab:
     try:
-        return np.asarray(linear_to_oklab(to_linear(parse_hex(text)[None]))[0], dtype=np.float32)
+        return hex_to_oklab(text)
     except ValueError as error:
         raise DocumentError(f"This palette is damaged: each colour is written as {_REQUIRED}.") from error
 

@@ -3,6 +3,7 @@
 import cv2
 import numpy as np
 
+from nuvett.core.spaces.rgb import parse_hex, to_linear
 from nuvett.core.types import Floats, Linear, OKLab, OKLCh
 
 # Linear sRGB to LMS: CSS Color Module Level 4, section "Sample code for color conversions"
@@ -57,3 +58,8 @@ def oklch_to_oklab(lch: OKLCh) -> OKLab:
     """OKLCh (..., 3), hue in degrees, to OKLab (..., 3)."""
     angle = np.radians(lch[..., 2])
     return np.stack([lch[..., 0], lch[..., 1] * np.cos(angle), lch[..., 1] * np.sin(angle)], axis=-1).astype(np.float32)
+
+
+def hex_to_oklab(text: str) -> OKLab:
+    """`#rrggbb` (sRGB) to OKLab (3,) float32. Raises ValueError on anything else."""
+    return np.asarray(linear_to_oklab(to_linear(parse_hex(text)[None]))[0], dtype=np.float32)

@@ -10,11 +10,10 @@ from nuvett.core.errors import NotFoundError
 from nuvett.services import clips, sampling
 from nuvett.services.catalogue import find_series, sweep
 from nuvett.services.stages import stages_of
-from nuvett.web.context import Means
+from nuvett.web.context import FOREVER, Means
 from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}/clips")
-_FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
 
 
 @router.get("/state")
@@ -48,7 +47,7 @@ def frame(
 ) -> Response:
     with context.session() as session:
         file = clips.clip_file(clips.find_clip(session, find_series(session, slug), clip_id))
-    return Response(clips.clip_frame(context.studio, file, number, edge), media_type="image/jpeg", headers=_FOREVER)
+    return Response(clips.clip_frame(context.studio, file, number, edge), media_type="image/jpeg", headers=FOREVER)
 
 
 @router.get("/{clip_id}/thumbnails.jpg")
@@ -58,7 +57,7 @@ def thumbnails(context: Means, slug: str, clip_id: uuid.UUID) -> Response:
         if clip.thumbnails is None:
             raise NotFoundError
         name = clip.thumbnails
-    return Response(context.studio.blobs.read(name), media_type="image/jpeg", headers=_FOREVER)
+    return Response(context.studio.blobs.read(name), media_type="image/jpeg", headers=FOREVER)
 
 
 @router.post("/{clip_id}/still")

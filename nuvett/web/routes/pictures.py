@@ -12,11 +12,10 @@ from nuvett.services.facts import FrameFacts
 from nuvett.services.looks import facts_of
 from nuvett.services.veils import Veil, veil_of
 from nuvett.services.workbench import box_of
-from nuvett.web.context import Context, Means
+from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}")
-_FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
 Edge = Annotated[int, Query(ge=16, le=1600)]
 
 
@@ -39,7 +38,7 @@ def frame_picture(
     known = bench.recall(plan) if plan else None
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.preview(frame, known, edge, quick), media_type="image/jpeg", headers=_FOREVER)
+    return Response(bench.preview(frame, known, edge, quick), media_type="image/jpeg", headers=FOREVER)
 
 
 @router.get("/frames/{frame_id}/crop.png")
@@ -53,7 +52,7 @@ def frame_crop(
     known = bench.recall(plan) if plan else None
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.crop(frame, known, box_of(place)), media_type="image/png", headers=_FOREVER)
+    return Response(bench.crop(frame, known, box_of(place)), media_type="image/png", headers=FOREVER)
 
 
 @router.get("/frames/{frame_id}/veil.png")
@@ -67,7 +66,7 @@ def frame_veil(
     known = bench.recall(plan) if plan else None
     if plan and known is None:
         raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(veil_of(bench, frame, known, edge, what), media_type="image/png", headers=_FOREVER)
+    return Response(veil_of(bench, frame, known, edge, what), media_type="image/png", headers=FOREVER)
 
 
 @router.get("/references/{reference_id}/crop.png")
@@ -78,7 +77,7 @@ def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: An
         row = find_reference(session, find_series(session, slug), reference_id)
         original, domain = row.original, row.domain
     data = context.studio.bench.reference_crop(original, domain, box_of(place))
-    return Response(data, media_type="image/png", headers=_FOREVER)
+    return Response(data, media_type="image/png", headers=FOREVER)
 
 
 @router.get("/references/{reference_id}/picture.jpg")
@@ -89,4 +88,4 @@ def reference_picture(context: Means, slug: str, reference_id: uuid.UUID, edge: 
         if row.view is None:
             raise NotFoundError
         view, domain = row.view, row.domain
-    return Response(context.studio.bench.picture_of_view(view, domain, edge), media_type="image/jpeg", headers=_FOREVER)
+    return Response(context.studio.bench.picture_of_view(view, domain, edge), media_type="image/jpeg", headers=FOREVER)

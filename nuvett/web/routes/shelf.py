@@ -11,12 +11,11 @@ from nuvett.services.demo import has_demo, load_demo
 from nuvett.services.looks import series_facts, versions_followed
 from nuvett.services.shelf import Standing, measure_series, standings
 from nuvett.services.strips import strip
-from nuvett.web.context import Means
+from nuvett.web.context import FOREVER, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.instruments import Band, palette_bands
 
 router = APIRouter()
-_FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
 
 
 @dataclass(frozen=True)
@@ -51,7 +50,7 @@ def strip_picture(context: Means, slug: str) -> Response:
         series = find_series(session, slug)
         facts, followed = series_facts(session, series), versions_followed(session, series)
     jpeg = strip(context.studio.bench, facts, followed)
-    return Response(jpeg, media_type="image/jpeg", headers=_FOREVER)
+    return Response(jpeg, media_type="image/jpeg", headers=FOREVER)
 
 
 @router.post("/series")

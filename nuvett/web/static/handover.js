@@ -21,15 +21,6 @@ export const handover = () => ({
       }
       if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
     };
-    const fit = one("[data-cdl-fit]", root);
-    const tellFit = async () => {
-      try {
-        fit.textContent = await (await ask(`/series/${slug}/cdl-fit`)).text();
-      } catch {
-        fit.textContent = "How near it comes could not be worked out.";
-      }
-    };
-    if (fit) tellFit();
     offer();
     if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
     queue.addEventListener("click", async (event) => {

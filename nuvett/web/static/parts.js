@@ -7,7 +7,7 @@ export const loadParts = async () => {
     try {
       place.innerHTML = await (await ask(place.dataset.part)).text();
     } catch {
-      // The place stays empty; nothing else depends on it.
+      place.textContent = place.dataset.otherwise ?? "";
     }
   }
 };
