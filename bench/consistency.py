@@ -9,10 +9,11 @@ from bench.baselines import METHODS
 from bench.pictures import stills
 from bench.report import Table
 from bench.things import Frame, frames, median_colour
-from nuvett.core.fit.plan import Aim, apply_plan, evened
 from nuvett.core.look.look import Look
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.planning import aim_of, evened
+from nuvett.core.planning.series import Measured, Pools, even_series, plan_in_series
 from nuvett.core.reading.reading import Weighed, blend, read
-from nuvett.core.series import Measured, Pools, even_series, plan_in_series
 from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.types import Linear
@@ -42,7 +43,7 @@ def run() -> list[Table]:
     shown, truth = frames(), frames(truth=True)
     lights = even_series([frame.seen for frame in shown], [frame.setup for frame in shown])
     still = stills()[0]
-    aim = Aim.of(blend([Weighed(reading=read(still.proxy), tone=1, colour=1)]))
+    aim = aim_of(blend([Weighed(reading=read(still.proxy), tone=1, colour=1)]))
     target = still.thumbnail.reshape(-1, 3)
 
     def by_method(name: str) -> Way:

@@ -15,7 +15,7 @@ from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
-from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.types import Floats, Linear

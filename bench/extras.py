@@ -6,25 +6,26 @@ from typing import Any
 
 import cv2
 import numpy as np
+from nuvett.core.fit.hand import saturate
 
 from bench.pictures import Named, photographs, rendered, stills
 from bench.report import Table
 from bench.transfer import FULL, plan_for
+from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.drift.drift import Yardstick, measure_drift
 from nuvett.core.even.light import apply_gains, join_gains
-from nuvett.core.fit.hand import saturate
 from nuvett.core.fit.holds import near_skin
-from nuvett.core.fit.plan import apply_plan
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import HoldStep, MoveStep
-from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.render import Renderer
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.plan.compile import compile_plan, compile_shaped, direct
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.moves import MoveStep
 from nuvett.core.table.cdl import apply_cdl, nearest_cdl
 from nuvett.core.table.infer import infer_table, register
-from nuvett.core.table.table import compile_plan, compile_shaped, direct
 from nuvett.core.types import Linear
 
 

@@ -18,17 +18,19 @@ import pyvips
 from bench.pictures import DEMO, load, rendered, stills
 from bench.report import Table
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.plan import Aim, FramePlan, plan_frame
-from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import Look, Trim
-from nuvett.core.look.steps import ToneStep
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.compile import compile_plan, compile_shaped
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of, aim_of_statistics, plan_frame
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, read
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.table.table import compile_plan, compile_shaped
+from nuvett.core.steps.tone import ToneStep
 from nuvett.core.types import Linear
 from nuvett.imaging.clips import ClipReader, read_clip
 from nuvett.imaging.decode import Limits
@@ -60,7 +62,7 @@ def timed(work: Callable[[], object], repeats: int = _REPEATS) -> float:
 
 def _plan() -> FramePlan:
     source, target = (stratified_sample(p.proxy) for p in (rendered()[0], stills()[0]))
-    aim = Aim.of_statistics(measure(linear_to_oklab(target)))
+    aim = aim_of_statistics(measure(linear_to_oklab(target)))
     return plan_frame(measure(linear_to_oklab(source)), aim, Look(), EvenLight(gains=(1.1, 1, 0.95)))
 
 
@@ -127,7 +129,7 @@ def step_table(folder: Path) -> Table:
     proxy = measuring_proxy(pixels, Space.SRGB)
     sample = stratified_sample(proxy)
     frame = measure(linear_to_oklab(sample))
-    aim = Aim.of(blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)]))
+    aim = aim_of(blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)]))
     gains = EvenLight(gains=(1.1, 1, 0.95))
     plan = plan_frame(frame, aim, Look(), gains)
     measuring = timed(lambda: measure(linear_to_oklab(stratified_sample(proxy))))

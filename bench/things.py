@@ -10,7 +10,7 @@ import numpy as np
 from bench.pictures import DEMO, load, manifest
 from nuvett.core.even.features import find_features
 from nuvett.core.even.shared import Seen
-from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Linear
 from nuvett.imaging.faces import Face, find_faces

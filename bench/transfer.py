@@ -9,15 +9,20 @@ from bench.baselines import METHODS
 from bench.pictures import Named, photographs, rendered, stills
 from bench.report import Table
 from nuvett.core.drift.drift import Yardstick, distance
-from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, plan_frame
-from nuvett.core.fit.statistics import Statistics, measure
-from nuvett.core.fit.warnings import newly_at_ends
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import MoveStep, SpreadStep, ToneStep, ZoneStep
-from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import Statistics, measure
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
+from nuvett.core.planning.warnings import newly_at_ends
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear
+from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.spread import SpreadStep
+from nuvett.core.steps.tone import ToneStep
+from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.types import Linear
 
 STAGES = Look(
@@ -47,7 +52,7 @@ def ours(look: Look) -> Method:
 
 def plan_for(source: Linear, target: Linear, look: Look) -> FramePlan:
     """Plan of one picture (N, 3) toward another (M, 3)."""
-    return plan_frame(_statistics(source), Aim.of_statistics(_statistics(target)), look)
+    return plan_frame(_statistics(source), aim_of_statistics(_statistics(target)), look)
 
 
 def _gradient(linear: Linear) -> np.ndarray:

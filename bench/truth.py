@@ -11,17 +11,19 @@ from bench.things import frames, median_colour
 from bench.transfer import FULL, plan_for
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.holds import colours_of
-from nuvett.core.fit.plan import Aim, FramePlan, apply_plan, evened, plan_frame
-from nuvett.core.fit.statistics import measure
-from nuvett.core.fit.usual import usual_look
-from nuvett.core.fit.warnings import FaceSeen, notes_on
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import HoldStep
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of, aim_of_statistics, evened, plan_frame
+from nuvett.core.planning.series import Measured, Pools, even_series, plan_in_series
+from nuvett.core.planning.usual import usual_look
+from nuvett.core.planning.warnings import FaceSeen, notes_on
 from nuvett.core.reading.reading import Target, Weighed, blend, read
-from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.series import Measured, Pools, even_series, plan_in_series
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
+from nuvett.core.steps.hold import HoldStep
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.faces import Face, find_faces
 
@@ -40,7 +42,7 @@ def _plans(target: Target, look: Look) -> list[tuple[FramePlan, EvenLight]]:
     shown = frames()
     lights = even_series([frame.seen for frame in shown], [frame.setup for frame in shown])
     measured = [Measured(f.seen.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)]
-    pools, aim = Pools.of(measured, look), Aim.of(target)
+    pools, aim = Pools.of(measured, look), aim_of(target)
     return [
         (plan_in_series(pools, i, light, aim, look, faces=colours_of(shown[i].faces)), light)
         for i, light in enumerate(lights)
@@ -184,7 +186,7 @@ def notes_right() -> Table:
 
 def _plan(proxy: Floats, still: Named, look: Look, faces: list[Face]) -> FramePlan:
     statistics = measure(linear_to_oklab(stratified_sample(proxy)))
-    aim = Aim.of_statistics(measure(linear_to_oklab(stratified_sample(still.proxy))))
+    aim = aim_of_statistics(measure(linear_to_oklab(stratified_sample(still.proxy))))
     return plan_frame(statistics, aim, look, faces=colours_of(faces))
 
 

@@ -12,15 +12,15 @@ import typer
 from rich.progress import Progress as ProgressBar
 
 from nuvett.core.errors import NuvettError
-from nuvett.core.fit.usual import usual_look
 from nuvett.core.look.look import Look, parse_look
-from nuvett.core.look.steps import EvenStep
+from nuvett.core.planning.usual import usual_look
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import hex_to_oklab
 from nuvett.core.spaces.rgb import Space
+from nuvett.core.steps.even import EvenStep
 from nuvett.core.table.table import weaken
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format

@@ -4,8 +4,8 @@ import numpy as np
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as hnp
 
-from nuvett.core.fit.statistics import QUANTILE_COUNT
 from nuvett.core.look.look import Look
+from nuvett.core.measure.statistics import QUANTILE_COUNT
 
 unit = st.floats(0, 1, width=32, allow_subnormal=False)
 colours = hnp.arrays(np.float32, (24, 3), elements=unit)

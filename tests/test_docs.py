@@ -12,7 +12,8 @@ import pytest
 from pydantic import BaseModel
 
 from nuvett.cli import app
-from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
 from nuvett.core.reading.regions import Sampling
 from nuvett.settings import Settings
 from nuvett.web.glossary import GLOSSARY

@@ -9,6 +9,7 @@ const out = process.argv[2] ?? join(project, "nuvett", "web", "static");
 const modules = join(project, "node_modules");
 const copies = {
   "vendor/alpine.js": "@alpinejs/csp/dist/module.esm.min.js",
+  "vendor/alpine-morph.js": "@alpinejs/morph/dist/module.esm.js",
   "vendor/schibsted-grotesk-latin.woff2":
     "@fontsource-variable/schibsted-grotesk/files/schibsted-grotesk-latin-wght-normal.woff2",
   "vendor/schibsted-grotesk-latin-ext.woff2":

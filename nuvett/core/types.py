@@ -1,8 +1,9 @@
-"""Array aliases that carry scale and meaning in signatures, and the base of all stored documents."""
+"""Array types that carry scale and meaning in signatures, and the base of all stored documents."""
 
 import base64
 import binascii
-from typing import Annotated, Any, TypeAlias
+from collections.abc import Mapping
+from typing import Annotated, Any, NewType, Self, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,23 +12,23 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer
 Floats: TypeAlias = NDArray[np.float32]
 """Any float32 array."""
 
-Linear: TypeAlias = NDArray[np.float32]
+Linear = NewType("Linear", NDArray[np.float32])
 """(..., 3) linear light, sRGB primaries, D65, extended range: 0 to 1 is the sRGB cube, wider colours leave it."""
 
-Encoded01: TypeAlias = NDArray[np.float32]
+Encoded01 = NewType("Encoded01", NDArray[np.float32])
 """(..., 3) encoded RGB of some registered space, 0 to 1."""
 
-OKLab: TypeAlias = NDArray[np.float32]
+OKLab = NewType("OKLab", NDArray[np.float32])
 """(..., 3) OKLab: L 0 to 1, a and b about -0.4 to 0.4."""
 
-OKLCh: TypeAlias = NDArray[np.float32]
+OKLCh = NewType("OKLCh", NDArray[np.float32])
 """(..., 3) OKLCh: L 0 to 1, chroma from 0, hue in degrees 0 to 360."""
 
-CIELab: TypeAlias = NDArray[np.float64]
+CIELab = NewType("CIELab", NDArray[np.float64])
 """(..., 3) CIE L*a*b* relative to D65: L* 0 to 100."""
 
 Quantiles: TypeAlias = NDArray[np.float32]
-"""(Q,) ascending values at the probabilities of `nuvett.core.fit.statistics.PROBABILITIES`."""
+"""(Q,) ascending values at the probabilities of `nuvett.core.measure.statistics.PROBABILITIES`."""
 
 Mask01: TypeAlias = NDArray[np.float32]
 """(...) weights from 0 (not sampled) to 1 (sampled)."""
@@ -37,6 +38,13 @@ class Document(BaseModel):
     """A frozen, versioned document: stored as JSONB, written to files, hashed to name renders."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with other values; what was worked out from the former ones and kept is not taken along."""
+        made = super().model_copy(update=update, deep=deep)
+        for name in set(made.__dict__) - set(type(self).model_fields):
+            del made.__dict__[name]
+        return made
 
 
 def _decode_array(value: Any) -> Floats:

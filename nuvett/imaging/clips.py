@@ -18,8 +18,8 @@ import numpy as np
 from av.video.reformatter import ColorRange, Colorspace
 from numpy.typing import NDArray
 
+from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import EmptyFileError, FileError, TooLargeError, TruncatedFileError
-from nuvett.core.render import Pixels
 
 MOST_FRAMES = 400_000  # a little over four hours at 25 frames a second
 THUMBNAILS, THUMBNAIL_HEIGHT = 16, 72

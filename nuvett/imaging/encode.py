@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pyvips
 
-from nuvett.core.render import Pixels
+from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.facts import FileFacts
 from nuvett.imaging.icc import profile_bytes

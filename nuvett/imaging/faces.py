@@ -144,7 +144,7 @@ def _closer(pixels: np.ndarray, face: Face) -> tuple[float, float]:
 
 def _looks_like_skin(pixels: Linear) -> float:
     """How far a face's middle (N, 3) has the colour of skin: 0 to 1, half where it is too dark or grey to tell."""
-    lab = linear_to_oklab(face_colour(pixels)[None])[0]
+    lab = linear_to_oklab(Linear(face_colour(pixels)[None]))[0]
     off = (np.degrees(np.arctan2(lab[2], lab[1])) - SKIN_HUE + 180) % 360 - 180
     alike = 0.5 if np.hypot(lab[1], lab[2]) < _COLOURLESS else float(np.exp(-((off / _HUE_WIDTH) ** 2)))
     every = linear_to_oklab(pixels)
@@ -167,8 +167,8 @@ def _judged(face: Face, proxy: Linear, pixels: np.ndarray) -> Face | None:
     if spread > _STEADY:
         return None
     seen = (face.score + answer) / 2
-    score = seen + _SKIN_COUNTS * (2 * _looks_like_skin(inner) - 1)
-    red, green, blue = (float(v) for v in face_colour(inner))
+    score = seen + _SKIN_COUNTS * (2 * _looks_like_skin(Linear(inner)) - 1)
+    red, green, blue = (float(v) for v in face_colour(Linear(inner)))
     return replace(face, score=float(np.clip(score, 0, 1)), colour=(red, green, blue))
 
 

@@ -5,8 +5,8 @@ from functools import cache
 import cv2
 import numpy as np
 
-from nuvett.core.reading.sampling import PROXY_PIXELS
-from nuvett.core.render import Pixels
+from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.measure.sampling import PROXY_PIXELS
 from nuvett.core.spaces.rgb import SPACES, Curve, Space, decode_curve, encode_curve, matrix_between
 from nuvett.core.types import Floats, Linear
 
@@ -60,8 +60,8 @@ def measuring_proxy(pixels: Pixels, space: Space) -> Linear:
     scale = min(1.0, (PROXY_PIXELS / (height * width)) ** 0.5)
     small = shrink_linear(pixels, max(1, round(width * scale)), max(1, round(height * scale)), space)
     if space is Space.SRGB:
-        return small
-    return np.asarray(small @ matrix_between(space, Space.SRGB).T, dtype=np.float32)
+        return Linear(small)
+    return Linear(np.asarray(small @ matrix_between(space, Space.SRGB).T, dtype=np.float32))
 
 
 def view(pixels: Pixels, space: Space, edge: int = VIEW_EDGE) -> np.ndarray:

@@ -22,7 +22,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError
 from nuvett.jobs.rescue import GiveUp, hand_out_again
-from nuvett.services import clips, deliveries, gather, lighting, sampling
+from nuvett.services import clips, deliveries, gathering, kept_references, lighting, new_references, targets
 from nuvett.services.checkup import clear_orphans, set_aside
 from nuvett.services.queue import DELIVER, EVEN_SERIES, INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.studio import Studio
@@ -38,13 +38,13 @@ Work = Callable[[Studio, uuid.UUID], None]
 
 
 def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
-    gather.ingest_frame(studio, frame)
+    gathering.ingest_frame(studio, frame)
     with studio.database.session() as session:
         lighting.queue_even(session, studio, frame)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
-    gather.ingest_reference(studio, reference, sampling.renew_target_of_reference)
+    new_references.ingest_reference(studio, reference, targets.renew_target_of_reference)
 
 
 @dataclass(frozen=True)
@@ -56,8 +56,8 @@ class _Task:
 
 
 _TASKS: dict[str, _Task] = {
-    INGEST_FRAME: _Task(_ingest_frame, gather.give_up_frame),
-    INGEST_REFERENCE: _Task(_ingest_reference, sampling.give_up),
+    INGEST_FRAME: _Task(_ingest_frame, gathering.give_up_frame),
+    INGEST_REFERENCE: _Task(_ingest_reference, kept_references.give_up),
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
     EVEN_SERIES: _Task(lighting.order_and_even, lighting.give_up),
     DELIVER: _Task(deliveries.make_delivery, deliveries.give_up),

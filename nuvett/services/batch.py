@@ -1,15 +1,18 @@
 """Whole jobs on plain files, without a database: what the command line offers."""
 
+import hashlib
 import time
-import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 
+from nuvett.core.drawing.drawing import Stages, compile_stages
+from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.errors import NuvettError, OutputExistsError, PairError
 from nuvett.core.even.even_light import EvenLight
@@ -17,22 +20,23 @@ from nuvett.core.even.setups import find_setups, rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
 from nuvett.core.fit.holds import colours_of
-from nuvett.core.fit.plan import Aim, FramePlan, even_only
 from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.plan.compile import compile_plan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of, even_only
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
 from nuvett.core.reading.reading import Target
-from nuvett.core.render import Renderer
-from nuvett.core.series import Measured, Pools, drift_of, even_series, plan_in_series, plan_shared
 from nuvett.core.spaces.rgb import Space, from_linear
 from nuvett.core.table.infer import Inference, infer_table, register
-from nuvett.core.table.table import compile_plan
-from nuvett.core.types import Floats
+from nuvett.core.types import Encoded01, Floats, OKLab
 from nuvett.imaging.decode import Limits, Picture, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.facts import Keep
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file
-from nuvett.services.rendering import Finish, newly_clipped, render_file, renderer_of
+from nuvett.services.rendering import newly_clipped, render_file
 
 
 @dataclass(frozen=True)
@@ -52,12 +56,14 @@ class Output:
 class Aside:
     """Files beside the photos of a match.
 
+    trim : taken by every photo after the look
     base : picture whose light all photos are evened to; none evens each set-up to its own middle
     cube : where to write the table that all photos share (pull 0); none for no table
     """
 
     base: Path | None = None
     cube: Path | None = None
+    trim: Trim | None = None
 
 
 @dataclass(frozen=True)
@@ -75,11 +81,10 @@ Progress = Callable[[], None]
 
 
 def write_through(
-    plan_renderer: Callable[[Space], Renderer],
+    stages_for: Callable[[Space], Stages],
     source: Path,
     output: Output,
     limits: Limits,
-    finish: Finish | None = None,
 ) -> Path:
     """Render one file and write it under its own stem. Raises OutputExistsError, and as `decode`."""
     header = read_header(source, limits)
@@ -88,7 +93,7 @@ def write_through(
     if path.exists() and not output.overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
     output.folder.mkdir(parents=True, exist_ok=True)
-    pixels, _, facts = render_file(source, limits, plan_renderer, FORMATS[fmt].depth, output.size, finish)
+    pixels, _, facts = render_file(source, limits, stages_for, FORMATS[fmt].depth, output.size)
     write_file(
         path, pixels, fmt, output.quality, output.space, facts.chosen(output.facts, (pixels.shape[1], pixels.shape[0]))
     )
@@ -143,8 +148,8 @@ def even_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         found = lights[photo]
-        plan = even_only(found.at(strength), camera=found.camera)
-        written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits)
+        plan = even_only(found.at(strength), found.camera)
+        written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits)
         report = {"even": light_report(found), "seconds": round(time.perf_counter() - start, 3)}
         return Outcome(photo, written, report)
 
@@ -164,11 +169,11 @@ def apply_table_files(
     photos: list[Path], table: Floats, output: Output, limits: Limits, progress: Progress
 ) -> list[Outcome]:
     """Apply a lookup table (S, S, S, 3) that works on encoded sRGB to each photo."""
-    renderer = Renderer(table)
+    stages = Stages(Renderer(table))
 
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
-        written = write_through(lambda _: renderer, photo, output, limits)
+        written = write_through(lambda _: stages, photo, output, limits)
         return Outcome(photo, written, {"seconds": round(time.perf_counter() - start, 3)})
 
     return _each(photos, work, progress)
@@ -176,10 +181,11 @@ def apply_table_files(
 
 def drift_files(photos: list[Path], target: Target, limits: Limits, progress: Progress) -> list[Outcome]:
     """Drift of each photo, as it is, from a target."""
-    yardstick = Yardstick.of(np.asarray(target.statistics.cloud))
+    yardstick = Yardstick.of(OKLab(np.asarray(target.statistics.cloud)))
 
     def work(photo: Path) -> Outcome:
-        drift = drift_of(None, measure_file(photo, limits).sample, yardstick)
+        measured = measure_file(photo, limits)
+        drift = drift_of(None, measured.sample, measured.proportion, yardstick)
         return Outcome(photo, report={"drift": drift.model_dump()})
 
     return _each(photos, work, progress)
@@ -193,20 +199,31 @@ def infer_from_files(pairs: list[tuple[Path, Path]], limits: Limits) -> Inferenc
         if abs(before.shape[0] / before.shape[1] - after.shape[0] / after.shape[1]) > 0.02:
             raise PairError(f"{before_path.name} and {after_path.name} have different proportions.")
         if before.shape != after.shape:
-            after = np.asarray(cv2.resize(after, before.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
+            after = Encoded01(
+                np.asarray(cv2.resize(after, before.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
+            )
         pictures.append((before, register(before, after)))
     return infer_table(pictures)
 
 
-def _small_encoded(picture: Picture) -> Floats:
+def _small_encoded(picture: Picture) -> Encoded01:
     """Encoded sRGB proxy (h, w, 3) of a picture, clipped to the cube."""
-    return np.clip(from_linear(measuring_proxy(picture.pixels, picture.domain)), 0, 1)
+    return Encoded01(np.clip(from_linear(measuring_proxy(picture.pixels, picture.domain)), 0, 1))
 
 
 @dataclass(frozen=True)
 class _Entry:
     path: Path
     measured: MeasuredFile
+
+    @property
+    def taken(self) -> datetime | None:
+        return self.measured.picture.header.taken
+
+    @property
+    def seed(self) -> int:
+        with self.path.open("rb") as stream:
+            return seed_of(hashlib.file_digest(stream, "sha256").hexdigest())
 
 
 def _measure_all(photos: list[Path], limits: Limits) -> tuple[list[_Entry], list[Outcome]]:
@@ -239,42 +256,40 @@ def match_files(
     entries, failed = _measure_all(photos, limits)
     if not entries:
         return failed
-    samples = [e.measured.sample for e in entries]
-    taken = [e.measured.picture.header.taken for e in entries]
+    entries = [entries[i] for i in shooting_order([e.taken for e in entries], [e.path.stem for e in entries])]
     seen = [e.measured.seen for e in entries]
-    setups = find_setups(taken, [rough_light(frame.sample, frame.exposure) for frame in seen])
+    setups = find_setups([e.taken for e in entries], [rough_light(frame.sample, frame.exposure) for frame in seen])
     if base is None:
         lights = even_series(seen, setups)
     else:
         lights = _lights_by(measure_file(base, limits).seen, entries, base.name)
-    pools = Pools.of([Measured(s, e, n) for s, e, n in zip(samples, lights, setups, strict=True)], look)
-    aim = Aim.of(target)
-    yardstick = Yardstick.of(np.asarray(target.statistics.cloud))
+    measured = [
+        Measured(e.measured.sample, light, number, e.measured.proportion)
+        for e, light, number in zip(entries, lights, setups, strict=True)
+    ]
+    run = SeriesRun(Pools.of(measured, look), aim_of(target), look)
+    yardstick = Yardstick.of(OKLab(np.asarray(target.statistics.cloud)))
     index = {entry.path: i for i, entry in enumerate(entries)}
 
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        planned = plan_in_series(pools, i, lights[i], aim, look, faces=colours_of(entries[i].measured.faces))
-        plan = planned.model_copy(update={"seed": zlib.crc32(samples[i].tobytes())})
-        finish = Finish.of(plan)
-        written = write_through(lambda domain: renderer_of(plan, domain, output.space), photo, output, limits, finish)
-        return Outcome(photo, written, _match_report(plan, lights[i], samples[i], yardstick, start))
+        plan = run.plan(i, Own(lights[i], aside.trim or Trim(), colours_of(entries[i].measured.faces), entries[i].seed))
+        written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits)
+        return Outcome(photo, written, _match_report(plan, measured[i], yardstick, start))
 
     outcomes = _each([e.path for e in entries], work, progress)
     if cube is not None:
-        write_table(cube, compile_plan(plan_shared(pools, aim, look)), output.overwrite)
+        write_table(cube, compile_plan(run.shared()), output.overwrite)
     return _in_order(outcomes + failed, photos)
 
 
-def _match_report(
-    plan: FramePlan, light: EvenLight, sample: Floats, yardstick: Yardstick, start: float
-) -> dict[str, Any]:
+def _match_report(plan: FramePlan, frame: Measured, yardstick: Yardstick, start: float) -> dict[str, Any]:
     return {
-        "even": light_report(light),
-        "drift_before": drift_of(None, sample, yardstick).model_dump(),
-        "drift_after": drift_of(plan, sample, yardstick).model_dump(),
+        "even": light_report(frame.even),
+        "drift_before": drift_of(None, frame.sample, frame.proportion, yardstick).model_dump(),
+        "drift_after": drift_of(plan, frame.sample, frame.proportion, yardstick).model_dump(),
         "steepest_slope": round(plan.steepest_slope, 3),
-        "newly_clipped": round(newly_clipped(sample, plan), 5),
+        "newly_clipped": round(newly_clipped(frame.sample.colours, plan), 5),
         "seconds": round(time.perf_counter() - start, 3),
     }

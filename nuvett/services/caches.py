@@ -49,6 +49,11 @@ class Cache:
             entry = self._kept.get(key)
         return None if entry is None else entry[0]
 
+    def put(self, key: Hashable, value: Any) -> None:
+        """Keep a value under a key, in place of what was there."""
+        with self._lock, suppress(ValueError):
+            self._kept[key] = (value, weight_of(value))
+
     def get(self, key: Hashable, make: Callable[[], T], weight: int | None = None) -> T:
         """The value under a key, made if need be; it weighs its own bytes unless told otherwise."""
         while True:

@@ -17,7 +17,8 @@ from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.arrays import dump_array
 from nuvett.services.catalogue import keep_blobs
-from nuvett.services.gather import add_reference, display_name, refuse
+from nuvett.services.incoming import display_name, refuse
+from nuvett.services.new_references import add_reference
 from nuvett.services.queue import INGEST_CLIP
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -133,7 +134,7 @@ def _reader(studio: Studio, file: ClipFile) -> ClipReader:
         with studio.blobs.local(file.original) as path:
             return ClipReader(Path(path), _facts(studio, file))
 
-    return studio.bench.clip_reader(file.original, make)
+    return studio.bench.sources.clip_reader(file.original, make)
 
 
 def clip_frame(studio: Studio, file: ClipFile, number: int, edge: int) -> bytes:

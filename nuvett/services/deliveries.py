@@ -13,21 +13,25 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session, selectinload
 from zipstream import ZIP_STORED, ZipStream
 
+from nuvett.core.drawing.drawing import Stages, compile_stages
 from nuvett.core.errors import DiskFullError, InvalidChangeError, NotFoundError, NuvettError, StoppingError
-from nuvett.core.fit.plan import FramePlan
-from nuvett.core.render import Renderer
+from nuvett.core.plan.compile import compile_plan
+from nuvett.core.plan.documents import read_plan
+from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.cdl import nearest_cdl
-from nuvett.core.table.table import USUAL_SIZE, compile_plan
+from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Document, Floats
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.facts import KEEP_WORDS, Keep
 from nuvett.imaging.tables import TableFormat, table_text
+from nuvett.services.carrying import followings
 from nuvett.services.catalogue import keep_blobs, sweep
 from nuvett.services.file_names import file_names
-from nuvett.services.looks import draft_of, followings, series_facts
+from nuvett.services.frame_facts import series_facts
+from nuvett.services.looks import draft_of
 from nuvett.services.queue import DELIVER
-from nuvett.services.rendering import Finish, render_file, renderer_of
+from nuvett.services.rendering import render_file
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
@@ -154,7 +158,7 @@ def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
     for index, frame in enumerate(facts):
         if frame.id in due:
             file_id, version = due[frame.id]
-            plans[file_id] = studio.bench.plan(facts, index, known[version].aimed).model_dump(mode="json")
+            plans[file_id] = studio.bench.planner.plan(facts, index, known[version].aimed).model_dump(mode="json")
     with studio.database.session() as session:
         for file_id, plan in plans.items():
             session.execute(update(models.DeliveryFile).where(models.DeliveryFile.id == file_id).values(plan=plan))
@@ -222,9 +226,9 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
         if frame is None or _FOLLOWS in file.plan:
             file.state, file.problem = "failed", "The frame was taken out of the series, or its file is missing."
             return
-        original, view, plan = frame.original, frame.view or "", FramePlan.model_validate(file.plan)
+        original, view, plan = frame.original, frame.view or "", read_plan(file.plan)
     try:
-        data = _finished(studio, original, Finish.of(plan, studio.bench.view(view)), plan, settings)
+        data = _finished(studio, original, view, plan, settings)
     except DiskFullError:
         raise
     except (NuvettError, OSError) as error:
@@ -246,15 +250,15 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
             sweep(session, studio.blobs, {blob})
 
 
-def _finished(
-    studio: Studio, original: str, finish: Finish | None, plan: FramePlan, settings: DeliverySettings
-) -> bytes:
-    def renderer(domain: Space) -> Renderer:
-        return renderer_of(plan, domain, settings.space)
+def _finished(studio: Studio, original: str, view: str, plan: FramePlan, settings: DeliverySettings) -> bytes:
+    def stages(domain: Space) -> Stages:
+        return compile_stages(plan, domain, settings.space)
 
     with studio.blobs.local(original) as path:
         depth = FORMATS[settings.format].depth
-        pixels, _, facts = render_file(path, studio.limits, renderer, depth, settings.size, finish)
+        pixels, _, facts = render_file(
+            path, studio.limits, stages, depth, settings.size, studio.bench.sources.view(view)
+        )
     chosen = facts.chosen(settings.facts, (pixels.shape[1], pixels.shape[0]))
     return encode(pixels, settings.format, settings.quality, settings.space, chosen)
 
@@ -343,4 +347,4 @@ def _shared_table(bench: Workbench, session: Session, series: models.Series, siz
     facts = series_facts(session, series)
     if aimed is None or not facts:
         raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
-    return compile_plan(bench.shared_plan(facts, aimed), size)
+    return compile_plan(bench.planner.shared(facts, aimed), size)

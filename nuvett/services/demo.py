@@ -8,7 +8,8 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import NotFoundError
 from nuvett.services.catalogue import start_series
 from nuvett.services.clips import add_clip
-from nuvett.services.gather import add_file, add_reference
+from nuvett.services.gathering import add_file
+from nuvett.services.new_references import add_reference
 from nuvett.services.studio import Studio
 from nuvett.store import models
 

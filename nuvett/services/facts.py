@@ -6,8 +6,10 @@ from functools import cached_property
 from uuid import UUID
 
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.warnings import FaceSeen
-from nuvett.core.look.look import Look, Trim
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.planning.series import seed_of
+from nuvett.core.planning.warnings import FaceSeen
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.rgb import Space
 
@@ -31,6 +33,16 @@ class FrameFacts:
     even: EvenLight
     trim: Trim
     faces: tuple[FaceSeen, ...] = ()
+
+    @property
+    def proportion(self) -> float:
+        """Width over height."""
+        return self.width / max(self.height, 1)
+
+    @property
+    def seed(self) -> int:
+        """Of its grain."""
+        return seed_of(self.original)
 
     @cached_property
     def key(self) -> str:
@@ -67,6 +79,10 @@ class Aimed:
     look: Look
     target: Target
     target_key: str
+
+    def with_look(self, look: Look) -> "Aimed":
+        """Another look at the same target."""
+        return replace(self, look=look)
 
     @cached_property
     def key(self) -> str:

@@ -14,15 +14,15 @@ from nuvett.core.even.features import find_features
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_against
-from nuvett.core.series import even_members
+from nuvett.core.planning.series import even_members
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.proxy import measuring_proxy
-from nuvett.services.arrays import dump_features, load_array, load_features
+from nuvett.imaging.views import decode_view
+from nuvett.services.arrays import dump_features, load_colours, load_features
 from nuvett.services.catalogue import keep_blobs, ready_frames
 from nuvett.services.queue import EVEN_SERIES
 from nuvett.services.setups import group_frames, number_setups, sort_by_time
 from nuvett.services.studio import Studio
-from nuvett.services.workbench import decode_view
 from nuvett.store import models
 
 _METHOD = 1  # raised when the same frames would be evened differently, so that all set-ups are done anew
@@ -64,7 +64,7 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
         frames = ready_frames(session, series_id)
         if any(frame.setup_id is None for frame in frames):
             lights = [
-                rough_light(load_array(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
+                rough_light(load_colours(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
             ]
             group_frames(session, series_id, frames, lights)
     even_light(studio, series_id)
@@ -172,7 +172,7 @@ def _key_of(rows: list[_Row], members: dict[uuid.UUID | None, list[_Row]], hero:
 
 def _seen(studio: Studio, row: _Row) -> Seen:
     """A frame as evening sees it. Frames measured by an earlier version get their points now, from their view."""
-    sample = load_array(studio.blobs.read(row.sample))
+    sample = load_colours(studio.blobs.read(row.sample))
     if row.points:
         return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure)
     with studio.database.session() as session:

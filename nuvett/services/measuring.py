@@ -7,10 +7,10 @@ import numpy as np
 
 from nuvett.core.even.features import Features, find_features
 from nuvett.core.even.shared import Seen
-from nuvett.core.fit.warnings import FaceSeen
+from nuvett.core.measure.sampling import Sample, placed_sample
+from nuvett.core.planning.warnings import FaceSeen
 from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.types import Linear
 from nuvett.imaging.damage import check_jpeg
 from nuvett.imaging.decode import Limits, Picture, decode
@@ -20,7 +20,7 @@ from nuvett.imaging.proxy import measuring_proxy
 
 @dataclass(frozen=True)
 class MeasuredFile:
-    """A decoded picture with its measuring proxy (h, w, 3) and sample (N, 3), both extended linear sRGB.
+    """A decoded picture with its measuring proxy (h, w, 3) and sample, both extended linear sRGB.
 
     faces : those found in it, with their places and colours
     features : points that can be found again in other frames
@@ -28,7 +28,7 @@ class MeasuredFile:
 
     picture: Picture
     proxy: Linear
-    sample: Linear
+    sample: Sample
     faces: list[Face]
     features: Features
 
@@ -38,21 +38,28 @@ class MeasuredFile:
         return tuple(FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in self.faces)
 
     @property
+    def proportion(self) -> float:
+        """Width over height."""
+        return self.picture.header.width / self.picture.header.height
+
+    @property
     def seen(self) -> Seen:
         """What evening needs of it."""
-        return Seen(self.sample, self.features, self.picture.header.exposure)
+        return Seen(self.sample.colours, self.features, self.picture.header.exposure)
 
     def without_pixels(self) -> "MeasuredFile":
         """The same measurements with the large arrays let go."""
         empty = np.empty((0, 0, 3), dtype=np.uint8)
-        return replace(self, picture=replace(self.picture, pixels=empty), proxy=np.empty((0, 0, 3), dtype=np.float32))
+        return replace(
+            self, picture=replace(self.picture, pixels=empty), proxy=Linear(np.empty((0, 0, 3), dtype=np.float32))
+        )
 
 
 def measure_file(path: Path, limits: Limits) -> MeasuredFile:
     """Decode and measure one file. Raises FileError and its kinds, and TooFewPixelsError."""
     picture = _whole(path, limits)
     proxy = measuring_proxy(picture.pixels, picture.domain)
-    return MeasuredFile(picture, proxy, stratified_sample(proxy), find_faces(proxy), find_features(proxy))
+    return MeasuredFile(picture, proxy, placed_sample(proxy), find_faces(proxy), find_features(proxy))
 
 
 def _whole(path: Path, limits: Limits) -> Picture:

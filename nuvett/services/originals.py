@@ -9,8 +9,8 @@ from threading import Lock
 
 import numpy as np
 
+from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.render import Pixels
 from nuvett.imaging.decode import Limits, Opened, decode, open_picture
 from nuvett.services.caches import Cache
 from nuvett.store.blobs import BlobStore

@@ -8,28 +8,24 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.setups import find_setups
+from nuvett.core.planning.series import natural, shooting_order
 from nuvett.core.types import Floats
 from nuvett.services.catalogue import ready_frames
 from nuvett.store import models
 
 
 def sort_by_time(session: Session, series_id: uuid.UUID) -> None:
+    """Put frames in shooting order, those that were refused at the end."""
     frames = list(session.scalars(select(models.Frame).where(models.Frame.series_id == series_id)))
-    timed = all(frame.taken is not None for frame in frames if frame.state == "ready")
-
-    def key(frame: models.Frame) -> tuple[object, ...]:
-        moment = frame.taken.timestamp() if timed and frame.taken else 0.0
-        return (frame.state == "refused", moment, _natural(frame.name), str(frame.id))
-
-    for position, frame in enumerate(sorted(frames, key=key), start=1):
+    frames.sort(key=lambda frame: str(frame.id))
+    usable = [frame for frame in frames if frame.state != "refused"]
+    refused = [frame for frame in frames if frame.state == "refused"]
+    ready = all(frame.taken is not None for frame in frames if frame.state == "ready")
+    order = shooting_order([frame.taken if ready else None for frame in usable], [frame.name for frame in usable])
+    refused.sort(key=lambda frame: natural(frame.name))
+    for position, frame in enumerate([*(usable[index] for index in order), *refused], start=1):
         frame.position = position
     session.flush()
-
-
-def _natural(name: str) -> list[tuple[int, int, str]]:
-    """Sort key that puts 9 before 10."""
-    parts = re.findall(r"\d+|\D+", name.lower())
-    return [(0, int(part), "") if part.isdecimal() and part.isascii() else (1, 0, part) for part in parts]
 
 
 def group_frames(session: Session, series_id: uuid.UUID, frames: list[models.Frame], lights: list[Floats]) -> None:

@@ -12,7 +12,8 @@ from sqlalchemy.dialects.postgresql import aggregate_order_by, distinct_on
 from sqlalchemy.orm import Session
 
 from nuvett.core.reading.palette import Palette
-from nuvett.services.looks import series_facts, versions_followed
+from nuvett.services.carrying import versions_followed
+from nuvett.services.frame_facts import series_facts
 from nuvett.services.studio import Studio
 from nuvett.store import models
 
@@ -106,8 +107,8 @@ def measure_series(studio: Studio, series_id: uuid.UUID) -> tuple[float, float] 
     for index, frame in enumerate(facts):
         if frame.id in followed:
             aimed = followed[frame.id].aimed
-            before = studio.bench.summary(frame, None, aimed).drift
-            now = studio.bench.summary(frame, studio.bench.plan(facts, index, aimed), aimed).drift
+            before = studio.bench.measures.summary(frame, None, aimed).drift
+            now = studio.bench.measures.summary(frame, studio.bench.planner.plan(facts, index, aimed), aimed).drift
             if before and now:
                 drifts.append((before.value, now.value))
     if not drifts:

@@ -5,13 +5,14 @@ import uuid
 import cv2
 import numpy as np
 
-from nuvett.core.fit.plan import FramePlan
-from nuvett.core.render import Pixels
-from nuvett.core.spaces.rgb import Space
+from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.imaging.encode import Format, encode
+from nuvett.services.carrying import Following
 from nuvett.services.facts import Facts
-from nuvett.services.looks import Following
-from nuvett.services.workbench import Workbench, untouched_plan
+from nuvett.services.pictures import TILE_POINTS
+from nuvett.services.workbench import Workbench
 
 STRIP_WIDTH, ROW_HEIGHT = 1000, 56
 _MOST_SLICES = 125
@@ -22,20 +23,19 @@ def strip(bench: Workbench, frames: Facts, followed: dict[uuid.UUID, Following])
     """JPEG of a series as a strip; very long series show evenly spaced frames."""
     step = max(1, -(-len(frames) // _MOST_SLICES))
     shown = list(range(0, len(frames), step))
-    plans = [bench.plan(frames, i, followed[frames[i].id].aimed) if frames[i].id in followed else None for i in shown]
+    plans = [
+        bench.planner.plan(frames, i, followed[frames[i].id].aimed) if frames[i].id in followed else None for i in shown
+    ]
     names = tuple((frames[i].view, plan.key if plan else "") for i, plan in zip(shown, plans, strict=True))
-    return bench.kept_render(("strip", names), lambda: _draw(bench, Facts(frames[i] for i in shown), plans))
+    return bench.pictures.kept(("strip", names), lambda: _draw(bench, Facts(frames[i] for i in shown), plans))
 
 
 def _draw(bench: Workbench, frames: Facts, plans: list[FramePlan | None]) -> bytes:
     canvas = np.full((2 * ROW_HEIGHT, STRIP_WIDTH, 3), 180, dtype=np.uint8)
     edges = np.linspace(0, STRIP_WIDTH, len(frames) + 1).round().astype(int)
     for frame, plan, left, right in zip(frames, plans, edges, edges[1:], strict=False):
-        pixels = bench.view(frame.view, _VIEW_EDGE)
-        original = (
-            pixels if frame.domain is Space.SRGB else bench.renderer(untouched_plan(), frame.domain).picture(pixels)
-        )
-        finished = bench.renderer(plan, frame.domain).picture(pixels) if plan else original
+        original = bench.pictures.drawn(frame, UNTOUCHED, _VIEW_EDGE, TILE_POINTS)
+        finished = bench.pictures.drawn(frame, plan, _VIEW_EDGE, TILE_POINTS) if plan else original
         for top, picture in ((0, original), (ROW_HEIGHT, finished)):
             canvas[top : top + ROW_HEIGHT, left:right] = _slice(picture, int(right - left))
     return encode(canvas, Format.JPEG, 90)

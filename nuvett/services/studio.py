@@ -26,8 +26,9 @@ class Studio:
     def of(cls, settings: Settings) -> "Studio":
         blobs = BlobStore(settings.blobs)
         limits = Limits(settings.upload_bytes, settings.upload_pixels)
-        bench = Workbench(blobs, limits, settings.cache_megabytes)
-        return cls(settings, Database(settings.database), blobs, bench, Queue(settings.database))
+        database = Database(settings.database)
+        bench = Workbench(blobs, database, limits, settings.cache_megabytes)
+        return cls(settings, database, blobs, bench, Queue(settings.database))
 
     @property
     def limits(self) -> Limits:

@@ -5,13 +5,14 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from nuvett.core.fit.plan import FramePlan
-from nuvett.core.fit.warnings import at_ends, steep_tones
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import UNTOUCHED
+from nuvett.core.planning.warnings import at_ends, steep_tones
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.table.table import USUAL_SIZE
+from nuvett.core.types import Encoded01
 from nuvett.services.facts import FrameFacts
-from nuvett.services.workbench import Workbench, untouched_plan
+from nuvett.services.workbench import Workbench
 
 Veil = Literal["clipping", "steep", "skin"]
 _VEILED, _OPEN = (119, 119, 119, 150), (0, 0, 0, 0)
@@ -24,20 +25,20 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
     clipping : black where a channel clips to white, white where all are black; steep : open where the frame's tones
     may break up; skin : open on the faces found
     """
-    used = plan or untouched_plan()
+    used = plan or UNTOUCHED
 
     def make() -> bytes:
-        height, width = bench.view(frame.view, edge).shape[:2]
+        height, width = bench.sources.view(frame.view, edge).shape[:2]
         veil = np.full((height, width, 4), _VEILED, dtype=np.uint8)
         if what == "clipping":
             # At 16 bits and before the JPEG, neither of which may make clipping up or hide it.
-            made = bench.rendered(frame, used, edge, USUAL_SIZE, 16)
+            made = bench.pictures.drawn(frame, used, edge, depth=16)
             white, black = at_ends(np.multiply(made, np.float32(1 / 65535), dtype=np.float32))
             veil[white], veil[black] = _WHITE, _BLACK
         elif what == "steep":
-            low, high = steep_tones(used, bench.sample(frame.sample))
-            pixels = (bench.view(frame.view, edge) / 255).astype(np.float32)
-            lightness = linear_to_oklab(to_linear(pixels, frame.domain))[..., 0]
+            low, high = steep_tones(used, bench.sources.sample(frame))
+            pixels = (bench.sources.view(frame.view, edge) / 255).astype(np.float32)
+            lightness = linear_to_oklab(to_linear(Encoded01(pixels), frame.domain))[..., 0]
             veil[(lightness >= low) & (lightness <= high)] = _OPEN
         else:
             for face in frame.faces:
@@ -46,4 +47,4 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
                 veil[rows, max(0, int(left * width)) : int((left + across) * width)] = _OPEN
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
-    return bench.kept_render(("veil", what, frame.view, used.key, edge), make)
+    return bench.pictures.kept(("veil", what, frame.view, used.key, edge), make)

@@ -7,9 +7,11 @@ from uuid import UUID
 import numpy as np
 
 from nuvett.core.drift.drift import outliers, spread_of
-from nuvett.core.fit.plan import FramePlan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.types import OKLab
 from nuvett.services.facts import Aimed, Facts, FrameFacts
-from nuvett.services.workbench import Summary, Workbench, evened_plan
+from nuvett.services.measures import Summary
+from nuvett.services.workbench import Workbench
 
 PROOFS = 6
 
@@ -53,21 +55,22 @@ def shown_plan(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None,
     if show is Show.ORIGINAL or aimed is None:
         return None
     if show is Show.EVENED:
-        return evened_plan(frames[index], aimed.look)
-    return bench.plan(frames, index, aimed)
+        return bench.planner.evened(frames[index], aimed.look)
+    return bench.planner.plan(frames, index, aimed)
 
 
 def build_wall(bench: Workbench, frames: Facts, aimed: Aimed | None, show: Show) -> Wall:
     """Plan and measure every frame; what was measured before is taken from memory."""
     if aimed is not None and show is Show.LOOK and frames:
-        bench.pools(frames, aimed.look)
+        bench.planner.pools(frames, aimed.look)
 
     def work(index: int) -> WallItem:
         plan = shown_plan(bench, frames, index, aimed, show)
-        original = bench.summary(frames[index], None, aimed)
-        summary = bench.summary(frames[index], plan, aimed) if plan else original
+        original = bench.measures.summary(frames[index], None, aimed)
+        summary = bench.measures.summary(frames[index], plan, aimed) if plan else original
         return WallItem(frames[index], plan, summary, original)
 
+    bench.plans.keep(*(shown_plan(bench, frames, index, aimed, show) for index in range(len(frames))))
     # One after the other: these are many small array steps, which threads only slow down.
     items = [work(index) for index in range(len(frames))]
     if aimed is not None:
@@ -78,8 +81,8 @@ def build_wall(bench: Workbench, frames: Facts, aimed: Aimed | None, show: Show)
         items,
         float(np.mean(before)) if before else 0.0,
         float(np.mean([item.drift for item in items])) if items else 0.0,
-        spread_of([item.original.cloud[::4] for item in items]),
-        spread_of([item.summary.cloud[::4] for item in items]),
+        spread_of([OKLab(item.original.cloud[::4]) for item in items]),
+        spread_of([OKLab(item.summary.cloud[::4]) for item in items]),
     )
 
 
@@ -93,7 +96,7 @@ def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = ()
         return picked
     if len(frames) <= count:
         return list(range(len(frames)))
-    summaries = [bench.summary(frame, None, None) for frame in frames]
+    summaries = [bench.measures.summary(frame, None, None) for frame in frames]
     features = np.array([[*(m / 100 for m in s.marks), *(3 * s.cloud[:, 1:].mean(axis=0))] for s in summaries])
     found = [int(np.argmin(((features - features.mean(axis=0)) ** 2).sum(axis=1)))]
     gap = ((features - features[found[0]]) ** 2).sum(axis=1)

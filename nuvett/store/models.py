@@ -215,6 +215,16 @@ class LookVersion(Base):
     created: Mapped[datetime] = mapped_column(default=_now)
 
 
+class Plan(Base):
+    """A frame plan by its content hash, which stands in addresses of pictures. `seen` is when a page last named it."""
+
+    __tablename__ = "plan"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    document: Mapped[Json]
+    seen: Mapped[datetime] = mapped_column(default=_now, index=True)
+
+
 class Delivery(Base):
     """A batch of finished files. `state` is waiting, running, done or stopped; `problem` says what it waits for."""
 

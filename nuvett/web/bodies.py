@@ -10,6 +10,7 @@ Document = dict[str, Any]
 Share = Annotated[float, Field(ge=0, le=1)]
 Place = tuple[Share, Share]
 Index = Annotated[int, Field(ge=0, le=10_000)]
+Component = Annotated[float, Field(ge=-2, le=2)]
 Coordinate = Annotated[float, Field(ge=-1000, le=1000)]
 Row = Annotated[uuid.UUID | None, BeforeValidator(lambda value: value or None)]
 """A row that may be named, or not."""
@@ -77,17 +78,18 @@ class PaletteEdit(Asked):
 
 
 class Drag(Asked):
-    """A handle of an instrument, and the place it was dragged to."""
+    """A handle of an instrument, and the place it was dragged to; `lab` is the colour it stands for, where it does."""
 
     handle: Short
     x: Coordinate
     y: Coordinate
+    lab: tuple[Component, Component, Component] | None = None
 
 
 class LookDraft(Asked):
     """A look that is only looked at, on a frame beside a reference; `what` names another state of it."""
 
-    look: Document
+    document: Document
     frame: Row = None
     reference: Row = None
     drag: Drag | None = None
@@ -99,9 +101,8 @@ class LookDraft(Asked):
 class LookChange(Asked):
     """A look to be kept, and the revision that it was made upon."""
 
-    look: Document
+    document: Document
     revision: int = Field(ge=0, le=2**31 - 1)
-    sheet: bool = False
 
 
 class Proofs(Asked):
@@ -120,11 +121,15 @@ class LookCopy(Asked):
 class TrimDraft(Asked):
     """A trim that is only looked at."""
 
-    trim: Document
+    document: Document
+    reference: Row = None
+    drag: Drag | None = None
+    parts: bool = True
+    proofs: bool = False
 
 
 class TrimChange(Asked):
     """A trim to be kept, and the revision that it was made upon."""
 
-    trim: Document
+    document: Document
     revision: int = Field(ge=0, le=2**31 - 1)

@@ -61,6 +61,10 @@ class Context:
         }
         return self.templates.TemplateResponse(self.request, name, shared | values, status_code=status)
 
+    def text(self, name: str, **values: Any) -> str:
+        """A rendered part of a page, to be sent among other things."""
+        return self.templates.get_template(name).render(values)
+
     def part(self, name: str, **values: Any) -> HTMLResponse:
         """A rendered part of a page."""
         return self.templates.TemplateResponse(self.request, name, values)

@@ -4,6 +4,8 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
+from nuvett.core.fields import NumberWords
+
 
 def number(value: float, digits: int = 0) -> str:
     """A number with a true minus sign; never "-0"."""
@@ -17,6 +19,14 @@ def signed(value: float, digits: int = 0) -> str:
     """A number with its sign, none for zero."""
     text = number(value, digits)
     return text if text.startswith("−") or float(text) == 0 else f"+{text}"
+
+
+def with_unit(value: float | None, words: NumberWords) -> str:
+    """A live value as it is shown: with its sign where it can have two, and its unit."""
+    if value is None or words.low >= 0 or value <= 0:
+        return words.written(value)
+    text = words.written(value)
+    return text if float(f"{value:.{words.digits}f}") == 0 else f"+{text}"
 
 
 def size(count: int) -> str:
@@ -54,6 +64,7 @@ def label_places(marks: list[tuple[float, float]], height: float, gap: float = 1
 FILTERS: dict[str, Callable[..., Any]] = {
     "number": number,
     "signed": signed,
+    "with_unit": with_unit,
     "size": size,
     "clock": clock,
     "plural": plural,

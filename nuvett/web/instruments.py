@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from nuvett.core.fit.pairing import Paired
-from nuvett.core.fit.statistics import PROBABILITIES, Statistics, thin
+from nuvett.core.measure.statistics import PROBABILITIES, Statistics, thin
+from nuvett.core.planning.pairing import Paired
 from nuvett.core.reading.column import tone_column
 from nuvett.core.reading.palette import Palette, PaletteColour
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_oklab
@@ -16,7 +16,8 @@ from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import from_linear, to_hex
 from nuvett.core.types import OKLab, Quantiles
-from nuvett.services.sampling import Lit
+from nuvett.services.readouts import Readout
+from nuvett.services.reference_veils import Lit
 
 CHART_CHROMA = 0.17  # OKLab chroma at the rim of the colour chart
 _CLOUD_DOTS = 220
@@ -103,17 +104,33 @@ def place_on_instruments(colour: tuple[float, float, float], statistics: Statist
     """Where an OKLab colour lies: in words, CIE L*, share of the picture that is darker, place on the chart."""
     lab = np.array(colour, dtype=np.float32)
     x, y = place_of(colour[1], colour[2])
-    lightness, chroma, hue = (float(v) for v in oklab_to_oklch(lab))
+    lightness, chroma, hue = (float(v) for v in oklab_to_oklch(OKLab(lab)))
     below = float(np.interp(lightness, statistics.lightness, PROBABILITIES))
     return {
-        "name": colour_name(lab),
-        "hex": hexes(lab[None])[0],
+        "name": colour_name(OKLab(lab)),
+        "hex": hexes(OKLab(lab[None]))[0],
         "lch": [round(100 * lightness, 1), round(100 * chroma, 1), round(hue)],
         "lightness": round(float(lightness_of_oklab(np.array([lightness], np.float32))[0]), 1),
         "below": round(100 * below),
         "x": x,
         "y": y,
     }
+
+
+def readout_view(readout: Readout) -> dict[str, Any]:
+    """A readout as the viewer shows it: words, swatch and figures of each colour."""
+
+    def said(colour: tuple[float, float, float]) -> dict[str, Any]:
+        lab = OKLab(np.array(colour, dtype=np.float32))
+        lightness, chroma, hue = (float(v) for v in oklab_to_oklch(lab))
+        bright = float(lightness_of_oklab(np.array([lightness], np.float32))[0])
+        figures = f"L* {bright:.0f}, chroma {100 * chroma:.0f}, hue {hue:.0f}°"
+        return {"name": colour_name(lab), "hex": hexes(OKLab(lab[None]))[0], "figures": figures}
+
+    found = {"came": said(readout.came), "now": said(readout.now), "near": None}
+    if readout.near is not None:
+        found["near"] = said(readout.near) | {"apart": f"{readout.apart:.0f} ΔE away"}
+    return found
 
 
 def hexes(lab: OKLab) -> list[str]:
@@ -126,7 +143,8 @@ def chart_cloud(cloud: OKLab) -> list[Dot]:
     points = thin(np.asarray(cloud), _CLOUD_DOTS)
     points = points[np.argsort(np.hypot(points[:, 1], points[:, 2]))]
     return [
-        Dot(*place_of(float(p[1]), float(p[2])), 2, colour, "") for p, colour in zip(points, hexes(points), strict=True)
+        Dot(*place_of(float(p[1]), float(p[2])), 2, colour, "")
+        for p, colour in zip(points, hexes(OKLab(points)), strict=True)
     ]
 
 
@@ -210,5 +228,5 @@ def pairing_view(found: Paired) -> PairingView:
 
 def coloured_hex(lab: OKLab) -> tuple[str, str]:
     """Hex and name of an OKLab colour (3,), mapped into sRGB."""
-    linear = map_to_gamut(lab[None])[0]
+    linear = map_to_gamut(OKLab(lab[None]))[0]
     return to_hex(from_linear(linear)), colour_name(lab)

@@ -15,7 +15,8 @@ from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.reading.swatches import SUFFIXES
 from nuvett.core.reading.words import differences
 from nuvett.core.spaces.names import colour_name
-from nuvett.services import sampling
+from nuvett.core.types import OKLab
+from nuvett.services import kept_references, reading_history, targets
 from nuvett.services.clips import clips_of
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import saved_palettes
@@ -160,7 +161,7 @@ def sampled_words(reading: Reading) -> str:
 
 def card_of(row: Any) -> ReferenceCard:
     """One reference in the list."""
-    reading = sampling.reading_of(row) if row.reading else None
+    reading = kept_references.reading_of(row) if row.reading else None
     return ReferenceCard(
         id=str(row.id),
         name=row.name,
@@ -177,7 +178,7 @@ def card_of(row: Any) -> ReferenceCard:
 def zone_views(reading: Reading | Target) -> list[Zone]:
     """Zone colours of a reading or target, dark to light."""
     return [
-        Zone(title, hexes(lab[None])[0], colour_name(lab), round(float(np.hypot(lab[1], lab[2])) * 100, 1))
+        Zone(title, hexes(OKLab(lab[None]))[0], colour_name(lab), round(float(np.hypot(lab[1], lab[2])) * 100, 1))
         for title, lab in zone_colours(reading.statistics).items()
     ]
 
@@ -244,7 +245,7 @@ def reading_view(row: Any, reading: Reading) -> ReadingView:
         words=sampled_words(reading),
         patches=[_patch_view(i, p) for i, p in enumerate(given.patches)],
         families=[
-            FamilyView(i, hexes(lab[None])[0], colour_name(lab), f.tolerance)
+            FamilyView(i, hexes(OKLab(lab[None]))[0], colour_name(OKLab(lab)), f.tolerance)
             for i, f in enumerate(given.families)
             for lab in [np.array(f.colour, np.float32)]
         ],
@@ -274,15 +275,15 @@ class TargetView:
     zones: list[Zone]
 
 
-def _target_view(session: Session, series: Any, draft: sampling.Draft | None) -> TargetView | None:
+def _target_view(session: Session, series: Any, draft: targets.Draft | None) -> TargetView | None:
     """The target that is kept, or what a draft would make of it."""
-    row = sampling.latest_target(session, series.id)
+    row = targets.latest_target(session, series.id)
     if row is None:
         return None
-    document = sampling.target_document(row)
+    document = targets.target_document(row)
     if draft is not None:
         try:
-            document = blend(sampling.weighed_readings(session, series.id, draft), most=_QUICK)
+            document = blend(targets.weighed_readings(session, series.id, draft), most=_QUICK)
         except TargetError:
             return None
     return TargetView(
@@ -303,9 +304,9 @@ class Version:
     can_return: bool
 
 
-def draft_values(session: Session, series: Any, row: Any, draft: sampling.Draft) -> dict[str, Any]:
+def draft_values(session: Session, series: Any, row: Any, draft: targets.Draft) -> dict[str, Any]:
     """What changes on Read while something is dragged: the reading of a reference, and the target."""
-    reading = draft.readings.get(row.id) or sampling.reading_of(row)
+    reading = draft.readings.get(row.id) or kept_references.reading_of(row)
     return {
         "view": reading_view(row, reading),
         "target": _target_view(session, series, draft),
@@ -319,9 +320,9 @@ def page_values(session: Session, series: Any, wanted: uuid.UUID | None) -> dict
     ready = [row for row in rows if row.state == "ready"]
     chosen = next((row for row in ready if row.id == wanted), ready[0] if ready else None)
     cards = [card_of(row) for row in rows]
-    reading = sampling.reading_of(chosen) if chosen is not None else None
-    past = steps(session, sampling.subject_of(series))
-    versions = sampling.target_versions(session, series.id)
+    reading = kept_references.reading_of(chosen) if chosen is not None else None
+    past = steps(session, reading_history.subject_of(series))
+    versions = targets.target_versions(session, series.id)
     return {
         "cards": cards,
         "ready_cards": [card for card in cards if card.state == "ready"],
@@ -350,8 +351,8 @@ class Compared:
 
 def compared(session: Session, series: Any, wanted: list[uuid.UUID]) -> list[Compared]:
     """References beside each other; all of them when none are asked for."""
-    rows = [r for r in sampling.ready_references(session, series.id) if not wanted or r.id in wanted]
-    readings = [sampling.reading_of(row) for row in rows]
+    rows = [r for r in kept_references.ready_references(session, series.id) if not wanted or r.id in wanted]
+    readings = [kept_references.reading_of(row) for row in rows]
     return [
         Compared(
             reading_view(row, reading),

@@ -3,7 +3,6 @@
 from dataclasses import dataclass
 
 from nuvett.services.wall import WallItem
-from nuvett.services.workbench import Workbench
 from nuvett.web.instruments import Band, palette_bands
 
 
@@ -14,7 +13,6 @@ class Tile:
     id: str
     name: str
     src: str
-    large: str
     bands: list[Band]
     marks: tuple[float, ...]
     original: tuple[float, ...]
@@ -42,14 +40,13 @@ def picture_address(slug: str, frame_id: object, plan_key: str, edge: int) -> st
     return f"/series/{slug}/frames/{frame_id}/picture.jpg?{plan}edge={edge}"
 
 
-def tile_of(bench: Workbench, slug: str, item: WallItem, labels: Labels, position: int, edge: int = 400) -> Tile:
-    """Tile of one frame of a wall."""
-    drift, plan = item.summary.drift, bench.remember(item.plan) if item.plan else ""
+def tile_of(slug: str, item: WallItem, labels: Labels, position: int, edge: int = 400) -> Tile:
+    """Tile of one frame of a wall, whose plan has been kept."""
+    drift, plan = item.summary.drift, item.plan.key if item.plan else ""
     return Tile(
         id=str(item.frame.id),
         name=labels.name,
         src=picture_address(slug, item.frame.id, plan, edge),
-        large=picture_address(slug, item.frame.id, plan, 1280),
         bands=palette_bands(item.summary.palette),
         marks=item.summary.marks,
         original=item.original.marks,
@@ -58,6 +55,6 @@ def tile_of(bench: Workbench, slug: str, item: WallItem, labels: Labels, positio
         outlier=item.outlier,
         hero=labels.hero,
         follows=labels.follows,
-        trimmed=not item.frame.trim.is_none,
+        trimmed=item.frame.trim.acts,
         position=position,
     )

@@ -3,45 +3,47 @@
 import numpy as np
 import pytest
 
-from nuvett.core.fit.hand import HandMade, landings, move_by_hand
 from nuvett.core.fit.holds import hold_bounds, hold_colours, near_family
-from nuvett.core.fit.plan import Aim, plan_frame
-from nuvett.core.fit.statistics import PROBABILITIES, measure
-from nuvett.core.fit.zones import zone_amounts
+from nuvett.core.fit.moves import OwnMove, landings, move_by_hand
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import FamilyHold, OwnMove, ZoneStep
+from nuvett.core.measure.statistics import PROBABILITIES, measure
+from nuvett.core.plan.fitted import TintOperation
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.reading.column import tone_column
 from nuvett.core.reading.family import Family
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.steps.hold import FamilyHold
+from nuvett.core.steps.zones import ZoneStep, zone_amounts
 from tests import strategies as ours
 
 
 def test_moves_land_where_the_pixels_do_even_when_another_reaches_them() -> None:
     first = OwnMove(source=(0.6, 0.10, 0.05), hue=40, chroma=20, lightness=6, reach=8)
     second = OwnMove(source=(0.6, 0.12, 0.02), hue=-30, chroma=-20, lightness=-6, reach=8)
-    alone = landings(HandMade(own=(first,)))[0]
+    alone = landings((first,), "both")[0]
     assert alone[0] == pytest.approx(0.6 + 6 / 116, abs=1e-5)
     turned = oklab_to_oklch(np.stack([np.array(first.source, np.float32), alone]))
     assert turned[1, 2] - turned[0, 2] == pytest.approx(40, abs=0.1)
-    both = landings(HandMade(own=(first, second)))
+    both = landings((first, second), "both")
     pixels = np.array([first.source, second.source], dtype=np.float32)
     assert np.allclose(both, move_by_hand(pixels, (first, second)), atol=1e-6)
     assert np.abs(both[0] - alone).max() > 0.01
-    tone_only = landings(HandMade(own=(first,), own_part="tone"))[0]
+    tone_only = landings((first,), "tone")[0]
     assert tone_only[0] == pytest.approx(alone[0], abs=1e-3) and np.allclose(tone_only[1:], first.source[1:], atol=1e-3)
 
 
 def test_zone_aims_are_what_the_plan_goes_to_whatever_the_amount() -> None:
     own, target = (measure(linear_to_oklab(to_linear(ours.cloud(seed, 1500)))) for seed in (1, 2))
-    aim = Aim.of_statistics(target)
+    aim = aim_of_statistics(target)
     aims = []
     for amount in (50.0, 100.0):
         zones = ZoneStep(amount=amount, shadow_hue=300, shadow_chroma=8)
         plan = plan_frame(own, aim, Look(zones=zones))
-        aims.append(plan.zone_aims)
-        reached = np.asarray(plan.zone_to)[0] - np.asarray(plan.zone_from)[0]
-        away = np.array(plan.zone_aims[0]) - np.asarray(plan.zone_from)[0]
+        tint = plan.find(TintOperation)
+        aims.append(tint.aims)
+        reached = np.asarray(tint.after)[0] - np.asarray(tint.before)[0]
+        away = np.array(tint.aims[0]) - np.asarray(tint.before)[0]
         assert np.allclose(reached, away * zone_amounts(zones)[0], atol=1e-5)
     assert np.allclose(aims[0], aims[1])
     shadow = np.array(aims[0][0])

@@ -5,10 +5,11 @@ import pytest
 from hypothesis import given, settings
 
 from nuvett.core.drift.drift import Yardstick, distance, measure_drift, outliers, spread_of
-from nuvett.core.fit.plan import Aim, apply_plan, plan_frame
-from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look
-from nuvett.core.reading.sampling import stratified_sample
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from tests import strategies as ours
@@ -51,7 +52,7 @@ def test_a_frame_spoiled_in_one_way_is_told_that_way(photo: np.ndarray, spoil, k
 def test_a_carried_frame_drifts_less(photo: np.ndarray, still: np.ndarray) -> None:
     linear = stratified_sample(to_linear((photo / 255).astype(np.float32)))
     target = measure(cloud_of(still))
-    plan = plan_frame(measure(linear_to_oklab(linear)), Aim.of_statistics(target), Look())
+    plan = plan_frame(measure(linear_to_oklab(linear)), aim_of_statistics(target), Look())
     yardstick = Yardstick.of(np.asarray(target.cloud))
     before, after = (
         measure_drift(linear_to_oklab(linear), yardstick),

@@ -14,8 +14,8 @@ from nuvett.core.even.light import apply_gains, join_gains, split_gains
 from nuvett.core.even.setups import find_setups
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import MOST_TOGETHER, even_setup
-from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.series import even_series
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.planning.series import even_series
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.imaging.proxy import measuring_proxy

@@ -4,9 +4,11 @@ import cv2
 import numpy as np
 import pytest
 
-from nuvett.core.look.steps import FinishStep
-from nuvett.core.render import Cut, Renderer
+from nuvett.core.drawing.renderer import Cut, Renderer
+from nuvett.core.measure.statistics import measure
 from nuvett.core.spatial.finish import BASE_EDGE, Finisher, make_maps
+from nuvett.core.steps.finish import FinishStep
+from nuvett.core.steps.step import Aim, Ask
 from nuvett.core.table.table import grid
 
 STEPS = {
@@ -20,13 +22,16 @@ STEPS = {
     "all": FinishStep(noise=20, local=30, haze=-30, softness=20, sharpening=40, vignette=80, grain=30),
 }
 RENDERER = Renderer(grid(33))
+NOTHING = measure(np.full((300, 3), 0.5, np.float32))
+ASK = Ask(frame=NOTHING, aim=Aim(NOTHING, ()))
 
 
 def finisher(step: FinishStep, picture: np.ndarray, seed: int = 5) -> Finisher:
     height, width = picture.shape[:2]
     scale = BASE_EDGE / max(width, height)
     small = cv2.resize(picture, (round(width * scale), round(height * scale)), interpolation=cv2.INTER_AREA)
-    return Finisher(step, (width, height), seed, make_maps((small / 255).astype(np.float32)))
+    operations = () if step.is_idle else step.resolve(ASK)
+    return Finisher(operations, (width, height), seed, make_maps((small / 255).astype(np.float32)))
 
 
 @pytest.fixture(scope="module")
@@ -48,7 +53,7 @@ def test_the_same_pixels_whatever_the_strips_threads_or_crop(frame: np.ndarray, 
 
 
 def test_nothing_is_none_and_no_amount_is_nothing(frame: np.ndarray) -> None:
-    assert FinishStep().is_none and FinishStep(grain=40, on=False).is_none and FinishStep(grain=40, amount=0).is_none
+    assert FinishStep().is_idle and FinishStep(grain=40, on=False).is_idle and FinishStep(grain=40, amount=0).is_idle
     still = finisher(STEPS["all"].model_copy(update={"amount": 0}), frame)
     assert np.array_equal(RENDERER.finished_picture(frame, still), RENDERER.picture(frame))
 

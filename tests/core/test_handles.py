@@ -6,26 +6,23 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.fit.plan import Aim, plan_frame
-from nuvett.core.fit.statistics import measure
-from nuvett.core.fit.warnings import FaceSeen, Note, at_ends, newly_at_ends, notes_on, steep_tones
+from nuvett.core.fit.moves import OwnMove
 from nuvett.core.look.handles import drag, land
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import (
-    CurveStep,
-    ExposureStep,
-    FamilyHold,
-    HoldStep,
-    MonoStep,
-    MoveStep,
-    OwnMove,
-    SaturationStep,
-    WhiteStep,
-)
+from nuvett.core.measure.sampling import placed_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
+from nuvett.core.planning.warnings import FaceSeen, Note, at_ends, newly_at_ends, notes_on, steep_tones
 from nuvett.core.reading.family import Family
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.hold import FamilyHold, HoldStep
+from nuvett.core.steps.mono import MonoStep
+from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.saturation import SaturationStep
+from nuvett.core.steps.white import WhiteStep
 
 places = st.tuples(st.floats(-5, 105), st.floats(-5, 105))
 
@@ -46,10 +43,10 @@ def test_a_move_lands_where_its_square_is_put() -> None:
 
 
 def test_a_ring_reaches_where_it_is_dragged() -> None:
-    look = Look(kept=(FamilyHold(family=Family(colour=(0.6, 0.1, 0.0))),))
-    kept = drag(look, "hold.0", (0.0, 0.15)).kept[0]
+    look = Look(hold=HoldStep(families=(FamilyHold(family=Family(colour=(0.6, 0.1, 0.0))),)))
+    kept = drag(look, "hold.0", (0.0, 0.15)).hold.families[0]
     assert (kept.hue, kept.chroma) == (60, 50), "a quarter turn is held to the most there is"
-    near = drag(look, "hold.0", (0.11 * np.cos(0.2), 0.11 * np.sin(0.2))).kept[0]
+    near = drag(look, "hold.0", (0.11 * np.cos(0.2), 0.11 * np.sin(0.2))).hold.families[0]
     assert (near.hue, near.chroma) == (pytest.approx(11.5, abs=0.1), 10)
     with pytest.raises(InvalidChangeError):
         drag(look, "hold.1", (0, 0))
@@ -86,16 +83,16 @@ def test_notes_name_what_goes_wrong_and_only_that() -> None:
     skin = np.column_stack([random.uniform(0.4, 0.7, 500), np.full(500, 0.06), np.full(500, 51.0)])
     wall = np.column_stack([random.uniform(0.2, 0.9, 3000), np.full(3000, 0.01), random.uniform(0, 360, 3000)])
     lab = oklch_to_oklab(np.concatenate([skin, wall]).astype(np.float32))
-    sample = stratified_sample(oklab_to_linear(lab))
-    own = measure(linear_to_oklab(sample))
-    aim = Aim.of_statistics(own)
+    sample = placed_sample(oklab_to_linear(lab).reshape(1, -1, 3))
+    own = measure(linear_to_oklab(sample.colours))
+    aim = aim_of_statistics(own)
 
     face = FaceSeen(box=(0.4, 0.2, 0.1, 0.1), colour=_linear_of(0.6, 0.06, 51.0))
 
     def notes(faces: tuple[FaceSeen, ...] = (face,), **steps: object) -> list[Note]:
         colours = np.array([f.colour for f in faces], np.float32).reshape(-1, 3)
         plan = plan_frame(own, aim, Look(**{"hold": HoldStep(on=False), **steps}), faces=colours)  # type: ignore[arg-type]
-        return notes_on(plan, sample, faces)
+        return notes_on(plan, sample, 1.5, faces)
 
     assert notes() == []
     assert any("clipped" in note.words for note in notes(exposure=ExposureStep(exposure=2.5)))
@@ -116,15 +113,15 @@ def _linear_of(lightness: float, chroma: float, hue: float) -> tuple[float, floa
 
 
 def test_a_steep_look_is_noted(photo: np.ndarray) -> None:
-    sample = stratified_sample(to_linear((photo / 255).astype(np.float32)))
-    own = measure(linear_to_oklab(sample))
+    sample = placed_sample(to_linear((photo / 255).astype(np.float32)))
+    own = measure(linear_to_oklab(sample.colours))
     steep = Look(curve=CurveStep(master=((0, 0), (40, 10), (60, 90), (100, 100))))
-    plan = plan_frame(own, Aim.of_statistics(own), steep)
-    assert any("break up" in note.words and note.veil == "steep" for note in notes_on(plan, sample))
+    plan = plan_frame(own, aim_of_statistics(own), steep)
+    assert any("break up" in note.words and note.veil == "steep" for note in notes_on(plan, sample, 1.5))
     low, high = steep_tones(plan, sample)
     assert 0.3 < low < high < 0.75
-    plain = plan_frame(own, Aim.of_statistics(own), Look())
-    assert not notes_on(plain, sample) and steep_tones(plain, sample) == (0.0, 0.0)
+    plain = plan_frame(own, aim_of_statistics(own), Look())
+    assert not notes_on(plain, sample, 1.5) and steep_tones(plain, sample) == (0.0, 0.0)
 
 
 def test_only_what_8_bits_round_to_an_end_counts_as_clipped() -> None:

@@ -3,17 +3,19 @@
 import numpy as np
 import pytest
 
+from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.errors import PairError
-from nuvett.core.fit.plan import Aim, FramePlan, plan_frame
-from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look
-from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.render import Renderer
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.compile import compile_plan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.table.infer import Inference, infer_table, register
-from nuvett.core.table.table import compile_plan, grid
+from nuvett.core.table.table import grid
 from tests.conftest import DEMO, load_rgb
 
 
@@ -22,7 +24,7 @@ def renderer(photo: np.ndarray, still: np.ndarray) -> Renderer:
     own, target = (
         measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
     )
-    plan: FramePlan = plan_frame(own, Aim.of_statistics(target), Look())
+    plan: FramePlan = plan_frame(own, aim_of_statistics(target), Look())
     return Renderer(compile_plan(plan))
 
 

@@ -6,13 +6,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.errors import TargetError, TooFewPixelsError
-from nuvett.core.fit.statistics import PROBABILITIES, measure
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import PROBABILITIES, measure
 from nuvett.core.reading.column import density
 from nuvett.core.reading.family import Family, membership
 from nuvett.core.reading.palette import find_palette
 from nuvett.core.reading.reading import Reading, Weighed, blend, read, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import parse_hex, to_linear
 from tests import strategies as ours

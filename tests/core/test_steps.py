@@ -7,28 +7,31 @@ from hypothesis import strategies as st
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fit.blend import BLENDS, blend_over
-from nuvett.core.fit.hand import HandMade, apply_by_hand, curve_through, master_table, move_by_hand
-from nuvett.core.fit.plan import Aim, apply_plan, plan_frame
-from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import STEPS, Look, parse_look, take_parts
-from nuvett.core.look.steps import (
-    CurveStep,
-    ExposureStep,
-    FilterStep,
-    FinishStep,
-    MonoStep,
-    MoveStep,
-    OwnMove,
-    Pin,
-    SaturationStep,
-    WashStep,
-    WhiteStep,
-    ZoneStep,
-)
+from nuvett.core.fit.curves import curve_through, master_table
+from nuvett.core.fit.grey import GreyHue
+from nuvett.core.fit.moves import OwnMove, move_by_hand
+from nuvett.core.look.look import Look, parse_look, take_parts
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.apply import apply_plan, through
+from nuvett.core.plan.fitted import MovesOperation, ToneOperation
+from nuvett.core.plan.operation import ColourOperation
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.reading.palette import find_palette
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_oklab
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.finish import FinishStep
+from nuvett.core.steps.mono import MonoStep
+from nuvett.core.steps.moves import MoveStep, Pin
+from nuvett.core.steps.registry import REGISTRY
+from nuvett.core.steps.saturation import SaturationStep
+from nuvett.core.steps.step import Aim, Ask, Step
+from nuvett.core.steps.tint_filter import FilterStep
+from nuvett.core.steps.wash import WashStep
+from nuvett.core.steps.white import WhiteStep
+from nuvett.core.steps.zones import ZoneStep
 from tests import strategies as ours
 
 GREYS = np.column_stack([np.linspace(0.02, 0.98, 49), np.zeros(49), np.zeros(49)]).astype(np.float32)
@@ -37,29 +40,22 @@ STRONG = {
     "white": WhiteStep(warmth=30, tint=-10),
     "exposure": ExposureStep(exposure=0.7, contrast=30),
     "saturation": SaturationStep(saturation=40, vibrance=-30),
-    "own": OwnMove(source=(0.6, 0.1, 0.05), hue=80, chroma=40, lightness=-10, reach=12),
+    "own": MoveStep(amount=0, own=(OwnMove(source=(0.6, 0.1, 0.05), hue=80, chroma=40, lightness=-10, reach=12),)),
     "curve": CurveStep(master=((0, 0), (30, 20), (70, 85), (100, 100)), faded=8),
     "wash": WashStep(on=True, amount=80, colours=WASH),
     "filter": FilterStep(on=True, amount=70, hue=70),
-    "mono": MonoStep(on=True, blue=-60, red=80),
+    "mono": MonoStep(on=True, hues=(GreyHue(hue=262, lighter=-60), GreyHue(hue=28, lighter=80))),
 }
 
 
-def step(lab: np.ndarray, **steps: object) -> np.ndarray:
-    made = HandMade(
-        own=(steps["own"],) if "own" in steps else (),  # type: ignore[arg-type]
-        curve=steps.get("curve", CurveStep()),  # type: ignore[arg-type]
-        wash=steps.get("wash", WashStep()),  # type: ignore[arg-type]
-        tint_filter=steps.get("filter", FilterStep()),  # type: ignore[arg-type]
-        mono=steps.get("mono", MonoStep()),  # type: ignore[arg-type]
-    )
-    return apply_by_hand(
-        lab.astype(np.float32),
-        steps.get("white", WhiteStep()),  # type: ignore[arg-type]
-        steps.get("exposure", ExposureStep()),  # type: ignore[arg-type]
-        steps.get("saturation", SaturationStep()),  # type: ignore[arg-type]
-        made,
-    )
+NOTHING = measure(GREYS[np.arange(300) % len(GREYS)])
+
+
+def step(lab: np.ndarray, made: Step) -> np.ndarray:
+    """Colours after one step by itself."""
+    ask = Ask(frame=NOTHING, aim=Aim(NOTHING, ()))
+    operations = () if made.is_idle else made.resolve(ask)
+    return through([o for o in operations if isinstance(o, ColourOperation)], lab.astype(np.float32))
 
 
 @settings(max_examples=20)
@@ -67,7 +63,7 @@ def step(lab: np.ndarray, **steps: object) -> np.ndarray:
 def test_a_step_at_amount_zero_or_off_changes_nothing(colours: np.ndarray, name: str) -> None:
     lab = linear_to_oklab(to_linear(colours))
     for update in ({"amount": 0}, {"on": False}):
-        assert np.array_equal(step(lab, **{name: STRONG[name].model_copy(update=update)}), lab)
+        assert np.array_equal(step(lab, STRONG[name].model_copy(update=update)), lab)
 
 
 @pytest.mark.parametrize("name", STRONG)
@@ -75,27 +71,27 @@ def test_colour_alone_and_tone_alone_keep_the_other(name: str) -> None:
     lab = linear_to_oklab(to_linear(ours.cloud(3, 200)))
     if "part" not in type(STRONG[name]).model_fields:
         return
-    assert np.array_equal(step(lab, **{name: STRONG[name].model_copy(update={"part": "colour"})})[:, 0], lab[:, 0])
-    assert np.array_equal(step(lab, **{name: STRONG[name].model_copy(update={"part": "tone"})})[:, 1:], lab[:, 1:])
+    assert np.array_equal(step(lab, STRONG[name].model_copy(update={"part": "colour"}))[:, 0], lab[:, 0])
+    assert np.array_equal(step(lab, STRONG[name].model_copy(update={"part": "tone"}))[:, 1:], lab[:, 1:])
 
 
 @pytest.mark.parametrize("name", ["exposure", "saturation", "own", "curve", "mono"])
 def test_grey_stays_grey_and_keeps_its_order(name: str) -> None:
-    made = step(GREYS, **{name: STRONG[name]})
+    made = step(GREYS, STRONG[name])
     assert np.hypot(made[:, 1], made[:, 2]).max() < 2e-3
     assert (np.diff(made[:, 0]) > -1e-4).all()
 
 
 def test_saturation_keeps_hue_and_mono_takes_colour_away() -> None:
     lab = linear_to_oklab(to_linear(ours.cloud(5, 300)))
-    before, after = oklab_to_oklch(lab), oklab_to_oklch(step(lab, saturation=STRONG["saturation"]))
+    before, after = oklab_to_oklch(lab), oklab_to_oklch(step(lab, STRONG["saturation"]))
     vivid = before[:, 1] > 0.02
     turn = (before[vivid, 2] - after[vivid, 2] + 180) % 360 - 180
     assert np.abs(turn).max() < 0.05
-    grey = step(lab, mono=STRONG["mono"])
+    grey = step(lab, STRONG["mono"])
     assert np.abs(grey[:, 1:]).max() == 0
     red, blue = (oklch_to_oklab(np.array([[0.6, 0.15, hue]], np.float32)) for hue in (28, 262))
-    assert step(red, mono=STRONG["mono"])[0, 0] > 0.65 and step(blue, mono=STRONG["mono"])[0, 0] < 0.55
+    assert step(red, STRONG["mono"])[0, 0] > 0.65 and step(blue, STRONG["mono"])[0, 0] < 0.55
 
 
 def test_a_move_by_hand_takes_its_source_all_the_way_and_leaves_far_colours() -> None:
@@ -113,8 +109,8 @@ def test_a_move_by_hand_takes_its_source_all_the_way_and_leaves_far_colours() ->
 def test_a_curve_through_rising_points_rises_and_passes_through_them(raw: list[tuple[int, int]]) -> None:
     xs, ys = sorted(2 * x for x, _ in raw), sorted(y for _, y in raw)
     points = tuple((float(x), float(y)) for x, y in zip(xs, ys, strict=True))
-    curve = CurveStep(master=points)
-    assert (np.diff(master_table(curve)) >= -1e-6).all()
+    assert CurveStep(master=points).master == points
+    assert (np.diff(master_table(points)) >= -1e-6).all()
     assert curve_through(points, np.array(xs, np.float32)) == pytest.approx(np.array(ys), abs=1e-4)
 
 
@@ -127,7 +123,7 @@ def test_a_curve_that_falls_or_leaves_its_range_is_refused(points: tuple[tuple[f
 
 
 def test_faded_blacks_lift_the_dark_and_leave_the_light() -> None:
-    made = step(GREYS, curve=CurveStep(faded=10))
+    made = step(GREYS, CurveStep(faded=10))
     assert made[0, 0] > GREYS[0, 0] + 0.05
     assert made[-5:, 0] == pytest.approx(GREYS[-5:, 0], abs=1e-3)
 
@@ -176,7 +172,7 @@ def test_non_separable_blends_take_what_their_name_says() -> None:
 @pytest.fixture(scope="module")
 def scene(photo: np.ndarray, still: np.ndarray) -> tuple[np.ndarray, Aim]:
     linear, target = (stratified_sample(to_linear((p / 255).astype(np.float32))) for p in (photo, still))
-    return linear, Aim.of_statistics(measure(linear_to_oklab(target)))
+    return linear, aim_of_statistics(measure(linear_to_oklab(target)))
 
 
 def test_chosen_zone_tints_lean_the_zones_their_way(scene: tuple[np.ndarray, Aim]) -> None:
@@ -193,7 +189,8 @@ def test_chosen_zone_tints_lean_the_zones_their_way(scene: tuple[np.ndarray, Aim
     lifted = plain.model_copy(update={"zones": ZoneStep(shadow_lightness=8)})
     higher = apply_plan(plan_frame(own, aim, lifted), linear)
     assert (higher - before)[dark, 0].mean() > 0.02 and np.abs((higher - before)[light, 0]).mean() < 0.01
-    assert (np.diff(plan_frame(own, aim, lifted).tone) >= 0).all()
+    tones = [o.curve for o in plan_frame(own, aim, lifted).group("look").operations if isinstance(o, ToneOperation)]
+    assert len(tones) == 2 and all((np.diff(tone) >= 0).all() for tone in tones)
 
 
 def test_pins_hold_or_redirect_what_the_pairing_does(scene: tuple[np.ndarray, Aim]) -> None:
@@ -204,11 +201,12 @@ def test_pins_hold_or_redirect_what_the_pairing_does(scene: tuple[np.ndarray, Ai
     source = (vivid.lightness, vivid.a, vivid.b)
     free = plan_frame(own, aim, Look(moves=MoveStep(amount=100)))
     still = plan_frame(own, aim, Look(moves=MoveStep(amount=100, pins=(Pin(source=source, amount=0),))))
-    stopped = [s for f, s in zip(free.moves, still.moves, strict=True) if s.by == (0, 0, 0) != f.by]
+    moved, kept = (plan.find(MovesOperation).moves for plan in (free, still))
+    stopped = [s for f, s in zip(moved, kept, strict=True) if s.by == (0, 0, 0) != f.by]
     assert stopped, "the colours near a pin at 0 stay"
     to = (0.5, -0.1, -0.05)
     sent = plan_frame(own, aim, Look(moves=MoveStep(amount=100, pins=(Pin(source=source, to=to, amount=100),))))
-    assert any(np.allclose(np.add(m.source, m.by), to, atol=1e-4) for m in sent.moves)
+    assert any(np.allclose(np.add(m.source, m.by), to, atol=1e-4) for m in sent.find(MovesOperation).moves)
 
 
 def test_a_look_of_schema_1_is_read_and_parts_are_taken_by_name() -> None:
@@ -217,13 +215,13 @@ def test_a_look_of_schema_1_is_read_and_parts_are_taken_by_name() -> None:
     assert (old.vivid, old.zones.whites, old.zones.amount, old.spread.amount, old.hold.on) == (0, 100, 80, 60, False)
     held = parse_look('{"schema_version": 2, "hold": {"on": true, "hue": 5}}').hold
     assert (held.on, held.where, held.hue) == (True, "everywhere", 5)
-    with pytest.raises(DocumentError, match="schema 4"):
-        parse_look('{"schema_version": 4}')
+    with pytest.raises(DocumentError, match="schema 5"):
+        parse_look('{"schema_version": 5}')
     with pytest.raises(DocumentError, match="curve"):
         parse_look('{"curve": {"master": [[0, 50], [100, 10]]}}')
     source = Look(strength=40, exposure=ExposureStep(exposure=1), finish=FinishStep(grain=20))
     some = take_parts(Look(), source, frozenset({"finish"}))
     assert some.finish.grain == 20 and some.exposure.exposure == 0 and some.strength == 100
-    assert take_parts(Look(), source, frozenset({*STEPS, "all"})) == source
+    assert take_parts(Look(), source, frozenset({*(kind.name for kind in REGISTRY), "all"})) == source
     with pytest.raises(DocumentError, match="no part called crop"):
         take_parts(Look(), source, frozenset({"crop"}))

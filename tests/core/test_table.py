@@ -5,19 +5,23 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.errors import TableError
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.plan import Aim, FramePlan, even_only, plan_frame
-from nuvett.core.fit.statistics import measure
 from nuvett.core.look.look import Look, parse_look
-from nuvett.core.look.steps import MoveStep, ToneStep, ZoneStep
-from nuvett.core.reading.sampling import stratified_sample
-from nuvett.core.render import Renderer
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.compile import compile_plan, compile_shaped, direct
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of_statistics, even_only, plan_frame
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.tone import ToneStep
+from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.table.cube import read_cube, write_cube
-from nuvett.core.table.table import ShapedTable, compile_plan, compile_shaped, direct, grid, weaken
+from nuvett.core.table.table import ShapedTable, grid, weaken
 from nuvett.core.types import Floats
 
 
@@ -27,7 +31,7 @@ def plan(photo: np.ndarray, still: np.ndarray) -> FramePlan:
         measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
     )
     look = parse_look('{"schema_version": 2}')
-    return plan_frame(own, Aim.of_statistics(target), look, EvenLight(gains=(1.1, 1.0, 0.9), camera=0.6))
+    return plan_frame(own, aim_of_statistics(target), look, EvenLight(gains=(1.1, 1.0, 0.9), camera=0.6))
 
 
 def test_a_table_of_the_identity_changes_nothing(photo: np.ndarray) -> None:
@@ -55,7 +59,7 @@ def test_a_shaper_saves_the_tails_of_a_look_at_full_strength(photo: np.ndarray, 
         measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
     )
     full = Look(tone=ToneStep(amount=100, steepest=2.6), zones=ZoneStep(amount=100), moves=MoveStep(amount=100))
-    plan = plan_frame(own, Aim.of_statistics(target), full)
+    plan = plan_frame(own, aim_of_statistics(target), full)
     even, shaped = (errors_of(plan, compiled(plan, 17), photo) for compiled in (compile_plan, compile_shaped))
     assert np.quantile(shaped, 0.999) < 0.9 * np.quantile(even, 0.999)
 

@@ -4,7 +4,7 @@ import uuid
 
 import pytest
 
-from nuvett.services import catalogue, deliveries, gather, looks
+from nuvett.services import carrying, catalogue, deliveries, gathering, new_references
 from nuvett.services.deliveries import DeliverySettings
 from nuvett.services.studio import Studio
 from tests.conftest import DEMO, drain
@@ -19,9 +19,9 @@ def slug(studio: Studio) -> str:
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair", "Nobody")
         for path in FRAMES:
-            gather.add_file(session, studio, series, path)
+            gathering.add_file(session, studio, series, path)
         with STILL.open("rb") as stream:
-            gather.add_reference(session, studio, series, STILL.name, stream)
+            new_references.add_reference(session, studio, series, STILL.name, stream)
         made = series.slug
     drain(studio)
     return made
@@ -32,11 +32,11 @@ def ordered(studio: Studio, frames: int, settings: DeliverySettings) -> uuid.UUI
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
         for n in range(1, frames + 1):
-            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
+            gathering.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
         with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
-            gather.add_reference(session, studio, series, "silver.jpg", stream)
+            new_references.add_reference(session, studio, series, "silver.jpg", stream)
     drain(studio)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
-        looks.carry(session, series)
+        carrying.carry(session, series)
         return deliveries.order_delivery(session, studio, series, settings).id

@@ -9,20 +9,25 @@ import cv2
 import numpy as np
 import pytest
 
+from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.fit.plan import FramePlan
 from nuvett.core.look.look import Look
-from nuvett.core.look.steps import FinishStep
-from nuvett.core.render import Renderer
+from nuvett.core.plan.compile import compile_plan, compile_shaped
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
-from nuvett.core.table.table import compile_plan, compile_shaped
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
-from nuvett.services import catalogue, deliveries, gather, looks
+from nuvett.services import carrying, catalogue, deliveries, frame_facts, gathering, looks
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import drain, load_rgb
 from tests.services.conftest import FRAMES
+
+
+def without_finish(plan: FramePlan) -> FramePlan:
+    look = plan.group("look")
+    return plan.with_group(look.model_copy(update={"operations": look.colours}))
 
 
 def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio: Studio, slug: str) -> None:
@@ -31,9 +36,9 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
         series = catalogue.find_series(session, slug)
         with pytest.raises(InvalidChangeError, match="carry"):
             deliveries.order_delivery(session, studio, series, settings)
-        looks.carry(session, series)
+        carrying.carry(session, series)
         ordered = deliveries.order_delivery(session, studio, series, settings).id
-        facts = looks.series_facts(session, series)
+        facts = frame_facts.series_facts(session, series)
     drain(studio)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
@@ -45,7 +50,7 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
     made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1][1]), np.uint8), 1), cv2.COLOR_BGR2RGB)
     expected = Renderer(compile_shaped(plan)).picture(load_rgb(FRAMES[1]))
     assert np.abs(made.astype(int) - expected).max() <= 1
-    crop = studio.bench.crop(facts[1], plan, (300, 200, 256, 128))
+    crop = studio.bench.pictures.crop(facts[1], plan, (300, 200, 256, 128))
     shown = cv2.cvtColor(cv2.imdecode(np.frombuffer(crop, np.uint8), 1), cv2.COLOR_BGR2RGB)
     assert np.array_equal(shown, made[200:328, 300:556])
     archive = zipfile.ZipFile(io.BytesIO(b"".join(deliveries.zip_stream(studio, "winter-fair", files))))
@@ -55,7 +60,7 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
 def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        looks.carry(session, series)
+        carrying.carry(session, series)
         delivery = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=200))
         deliveries.stop_delivery(delivery)
         ordered = delivery.id
@@ -77,7 +82,7 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
 ) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        looks.carry(session, series)
+        carrying.carry(session, series)
         ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=64)).id
     render, rendered = deliveries.render_file, []
 
@@ -103,19 +108,19 @@ def test_the_shared_table_is_the_plan_of_the_pool(studio: Studio, slug: str) -> 
         text = deliveries.shared_table(
             studio.bench, session, catalogue.find_series(session, slug), TableFormat.CUBE, 17
         )
-        facts = looks.series_facts(session, catalogue.find_series(session, slug))
+        facts = frame_facts.series_facts(session, catalogue.find_series(session, slug))
         aimed = looks.draft_of(session, catalogue.find_series(session, slug))
     assert aimed is not None
-    plan = studio.bench.shared_plan(facts, aimed)
+    plan = studio.bench.planner.shared(facts, aimed)
     assert np.allclose(read_cube(text), compile_plan(plan, 17), atol=1e-6)
 
 
 def test_a_frame_that_vanished_fails_alone(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        looks.carry(session, series)
+        carrying.carry(session, series)
         ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
-        gather.remove_frame(session, studio, series, catalogue.ready_frames(session, series.id)[0])
+        gathering.remove_frame(session, studio, series, catalogue.ready_frames(session, series.id)[0])
     drain(studio)
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, ordered)
@@ -128,18 +133,18 @@ def test_a_finished_delivery_is_the_preview_and_its_crop(studio: Studio, slug: s
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         looks.change_look(session, series, Look(finish=finish), catalogue.look_of(session, series).revision)
-        looks.carry(session, series)
+        carrying.carry(session, series)
         settings = deliveries.DeliverySettings(format=Format.PNG)
         ordered = deliveries.order_delivery(session, studio, series, settings).id
-        facts = looks.series_facts(session, series)
+        facts = frame_facts.series_facts(session, series)
     drain(studio)
     with studio.database.session() as session:
         delivery = deliveries.find_delivery(session, catalogue.find_series(session, slug), ordered)
         blob = deliveries.made_files(session, delivery)[0][1]
         plan = FramePlan.model_validate(delivery.files[0].plan)
     made = cv2.imdecode(np.frombuffer(studio.blobs.read(blob), np.uint8), 1)
-    crop = cv2.imdecode(np.frombuffer(studio.bench.crop(facts[0], plan, (311, 203, 256, 256)), np.uint8), 1)
+    crop = cv2.imdecode(np.frombuffer(studio.bench.pictures.crop(facts[0], plan, (311, 203, 256, 256)), np.uint8), 1)
     part = made[203:459, 311:567]
     assert np.array_equal(crop, part)
-    plain = studio.bench.crop(facts[0], plan.model_copy(update={"finish": FinishStep()}), (311, 203, 256, 256))
+    plain = studio.bench.pictures.crop(facts[0], without_finish(plan), (311, 203, 256, 256))
     assert np.abs(cv2.imdecode(np.frombuffer(plain, np.uint8), 1).astype(int) - part).mean() > 3

@@ -11,10 +11,27 @@ import pytest
 from sqlalchemy import event, func, select
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TargetError, TooManyError
-from nuvett.core.look.look import Look, Trim
-from nuvett.core.look.steps import FinishStep, ToneStep
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.services import catalogue, deliveries, gather, history, looks, sampling, setups
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.finish import FinishStep
+from nuvett.core.steps.tone import ToneStep
+from nuvett.services import (
+    carrying,
+    catalogue,
+    deliveries,
+    frame_facts,
+    gathering,
+    history,
+    incoming,
+    kept_references,
+    looks,
+    reading_history,
+    setups,
+    targets,
+    trims,
+)
 from nuvett.services.demo import load_demo
 from nuvett.services.facts import Facts
 from nuvett.services.studio import Studio
@@ -40,7 +57,7 @@ def test_frames_are_measured_ordered_and_put_into_set_ups(studio: Studio, slug: 
 def test_a_refused_file_says_why_and_nothing_else_is_lost(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        gather.add_frame(session, studio, series, "../../etc/shopping list.jpg", io.BytesIO(b"milk, bread"))
+        gathering.add_frame(session, studio, series, "../../etc/shopping list.jpg", io.BytesIO(b"milk, bread"))
     drain(studio)
     with studio.database.session() as session:
         refused = session.scalars(select(models.Frame).where(models.Frame.state == "refused")).one()
@@ -56,7 +73,7 @@ def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Stu
         setups.begin_setup(session, series, session.get_one(models.Frame, frames[2].id))
         with pytest.raises(InvalidChangeError):
             setups.begin_setup(session, series, session.get_one(models.Frame, frames[2].id))
-        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg")
+        gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg")
     drain(studio)
     after = rows(studio, slug)
     groups = [f.setup_id for f in after]
@@ -71,45 +88,45 @@ def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Stu
 def test_the_look_is_carried_revised_and_never_stacked(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        first = looks.carry(session, series)
-        assert looks.carry(session, series).id == first.id  # carrying twice is carrying once
+        first = carrying.carry(session, series)
+        assert carrying.carry(session, series).id == first.id  # carrying twice is carrying once
         plans = _plans(studio, session, series)
         row = catalogue.look_of(session, series)
         softer = Look(tone=ToneStep(amount=30))
         looks.change_look(session, series, softer, row.revision)
         assert _plans(studio, session, series) == plans  # frames follow the version, not the draft
-        second = looks.carry(session, series)
+        second = carrying.carry(session, series)
         assert (first.number, second.number) == (1, 2)
         assert _plans(studio, session, series) != plans
-        looks.walk_carry(session, series, forward=False)
+        carrying.walk_carry(session, series, forward=False)
         assert _plans(studio, session, series) == plans
-        looks.walk_carry(session, series, forward=True)
+        carrying.walk_carry(session, series, forward=True)
         assert {f.follows_id for f in catalogue.ready_frames(session, series.id)} == {second.id}
 
 
 def _plans(studio: Studio, session, series: models.Series) -> list[str]:  # type: ignore[no-untyped-def]
-    facts, followed = looks.series_facts(session, series), looks.versions_followed(session, series)
-    return [studio.bench.plan(facts, i, followed[f.id].aimed).key for i, f in enumerate(facts)]
+    facts, followed = frame_facts.series_facts(session, series), carrying.versions_followed(session, series)
+    return [studio.bench.planner.plan(facts, i, followed[f.id].aimed).key for i, f in enumerate(facts)]
 
 
 def test_a_trim_survives_every_revision_and_changes_only_its_frame(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        looks.carry(session, series)
+        carrying.carry(session, series)
         before = _plans(studio, session, series)
         frame = catalogue.ready_frames(session, series.id)[1]
-        looks.set_trim(session, series, frame, Trim(exposure=0.4), frame.trim_revision)
+        trims.set_trim(session, series, frame, Trim(exposure=ExposureStep(exposure=0.4)), frame.trim_revision)
         with pytest.raises(ConflictError):
-            looks.set_trim(session, series, frame, Trim(exposure=-0.4), frame.trim_revision - 1)
+            trims.set_trim(session, series, frame, Trim(exposure=ExposureStep(exposure=-0.4)), frame.trim_revision - 1)
         after = _plans(studio, session, series)
         assert [a == b for a, b in zip(before, after, strict=True)] == [True, False, True, True, True]
         looks.change_look(session, series, Look(pull=20), catalogue.look_of(session, series).revision)
-        looks.carry(session, series)
-        assert frame.trim is not None and frame.trim["exposure"] == 0.4
-        looks.walk_trim(session, frame, forward=False)
+        carrying.carry(session, series)
+        assert frame.trim is not None and frame.trim["exposure"]["exposure"] == 0.4
+        trims.walk_trim(session, frame, forward=False)
         assert frame.trim is None
         with pytest.raises(InvalidChangeError):
-            looks.walk_trim(session, frame, forward=False)
+            trims.walk_trim(session, frame, forward=False)
 
 
 def test_undo_after_any_change_restores_the_bytes(studio: Studio, slug: str) -> None:
@@ -144,34 +161,34 @@ def test_resampling_makes_a_new_target_only_when_something_changed(studio: Studi
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         reference = series.references[0]
-        first = sampling.latest_target(session, series.id)
+        first = targets.latest_target(session, series.id)
         assert first is not None
-        looks.carry(session, series)
-        assert sampling.renew_target(session, series.id) is first
-        reading = sampling.measure_sampling(
+        carrying.carry(session, series)
+        assert targets.renew_target(session, series.id) is first
+        reading = kept_references.measure_sampling(
             studio, reference.proxy or "", Sampling(patches=(Patch.rectangle(0, 0, 0.5, 1),))
         )
-        sampling.set_reading(reference, reading)
-        second = sampling.renew_target(session, series.id)
+        kept_references.set_reading(reference, reading)
+        second = targets.renew_target(session, series.id)
         assert second is not None and second.number == 2
-        assert looks.carry_state(session, series, 5).changed
+        assert carrying.carry_state(session, series, 5).changed
         reference.tone_weight = reference.colour_weight = 0
         session.flush()
         with pytest.raises(TargetError):
-            sampling.renew_target(session, series.id)
+            targets.renew_target(session, series.id)
 
 
 def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plans(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        facts, aimed = looks.series_facts(session, series), looks.draft_of(session, series)
+        facts, aimed = frame_facts.series_facts(session, series), looks.draft_of(session, series)
     assert aimed is not None
     wall = build_wall(studio.bench, facts, aimed, Show.LOOK)
     assert wall.drift_shown < 0.6 * wall.drift_before and wall.spread_shown < wall.spread_before
     assert len(choose_proofs(studio.bench, facts, count=3)) == 3
     for index in range(len(facts)):
-        plan = studio.bench.plan(Facts(facts[::-1]), index, aimed)
-        other = studio.bench.plan(facts, len(facts) - 1 - index, aimed)
+        plan = studio.bench.planner.plan(Facts(facts[::-1]), index, aimed)
+        other = studio.bench.planner.plan(facts, len(facts) - 1 - index, aimed)
         assert plan.key == other.key
 
 
@@ -179,8 +196,8 @@ def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: S
     with studio.database.session() as session:
         other = catalogue.start_series(session, "Winter fair")
         assert other.slug == "winter-fair-2"
-        gather.add_file(session, studio, other, FRAMES[0])
-        looks.carry(session, catalogue.find_series(session, slug))
+        gathering.add_file(session, studio, other, FRAMES[0])
+        carrying.carry(session, catalogue.find_series(session, slug))
         deliveries.order_delivery(
             session, studio, catalogue.find_series(session, slug), deliveries.DeliverySettings(size=100)
         )
@@ -209,7 +226,7 @@ def test_a_series_takes_no_more_frames_than_the_installation_allows(studio: Stud
     with pytest.raises(TooManyError), studio.database.session() as session:
         series = catalogue.start_series(session, "Many")
         for n in range(studio.settings.series_frames + 1):
-            gather.add_frame(session, studio, series, "a.jpg", io.BytesIO(b"%d" % n))
+            gathering.add_frame(session, studio, series, "a.jpg", io.BytesIO(b"%d" % n))
     with studio.database.session() as session:
         assert session.scalar(select(func.count()).select_from(models.Frame)) == 0
 
@@ -222,28 +239,28 @@ def test_a_series_needs_a_usable_title(studio: Studio, title: str) -> None:
 
 def test_listing_a_wall_asks_the_database_a_fixed_number_of_times(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
-        looks.carry(session, catalogue.find_series(session, slug))
+        carrying.carry(session, catalogue.find_series(session, slug))
     counts = []
     for name in ("AT-0110", "AT-0111"):
         asked: list[str] = []
         event.listen(studio.database.engine, "before_cursor_execute", lambda *a, log=asked: log.append(a[2]))
         with studio.database.session() as session:
             series = catalogue.find_series(session, slug)
-            looks.series_facts(session, series)
-            looks.versions_followed(session, series)
+            frame_facts.series_facts(session, series)
+            carrying.versions_followed(session, series)
         counts.append(len(asked))
         with studio.database.session() as session:
-            gather.add_file(session, studio, catalogue.find_series(session, slug), DEMO / "frames" / f"{name}.jpg")
+            gathering.add_file(session, studio, catalogue.find_series(session, slug), DEMO / "frames" / f"{name}.jpg")
         drain(studio)
     assert counts[0] == counts[1] <= 6
 
 
 def test_names_from_outside_are_never_paths() -> None:
-    assert gather.display_name("../../etc/passwd") == "passwd"
-    assert gather.display_name("C:\\photos\\IMG 1.jpg") == "IMG 1"
-    assert gather.display_name("a\nb\x00.png") == "a b"
-    assert gather.display_name("") == "unnamed" and gather.display_name("...") != ""
-    assert gather.display_name("名前 café.tiff") == "名前 café"
+    assert incoming.display_name("../../etc/passwd") == "passwd"
+    assert incoming.display_name("C:\\photos\\IMG 1.jpg") == "IMG 1"
+    assert incoming.display_name("a\nb\x00.png") == "a b"
+    assert incoming.display_name("") == "unnamed" and incoming.display_name("...") != ""
+    assert incoming.display_name("名前 café.tiff") == "名前 café"
 
 
 def test_blobs_are_named_by_content_only(studio: Studio, tmp_path: Path) -> None:
@@ -280,7 +297,7 @@ def test_looks_are_taken_over_whole_or_by_part_as_one_step_that_can_be_undone(st
 def test_proofs_are_chosen_and_proposed_again(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        facts = looks.series_facts(session, series)
+        facts = frame_facts.series_facts(session, series)
         looks.set_proofs(session, series, [facts[3].id, facts[1].id])
         assert choose_proofs(studio.bench, facts, (facts[3].id, facts[1].id)) == [1, 3]
         for wrong in ([], [uuid.uuid4()]):
@@ -299,13 +316,15 @@ def test_a_target_renewed_while_a_look_is_carried_waits_and_leaves_the_new_versi
         begun.set()
         with studio.database.session() as session:
             series = catalogue.find_series(session, slug)
-            with sampling.recorded(session, series, "Weights changed"):
-                reading = sampling.measure_sampling(studio, series.references[0].proxy or "", Sampling(tone=(0, 60)))
-                sampling.set_reading(series.references[0], reading)
+            with reading_history.recorded(session, series, "Weights changed"):
+                reading = kept_references.measure_sampling(
+                    studio, series.references[0].proxy or "", Sampling(tone=(0, 60))
+                )
+                kept_references.set_reading(series.references[0], reading)
 
     with ThreadPoolExecutor(1) as pool:
         with studio.database.session() as session:
-            carried = looks.carry(session, catalogue.find_series(session, slug)).id
+            carried = carrying.carry(session, catalogue.find_series(session, slug)).id
             renewed = pool.submit(renew)
             begun.wait(10)
             time.sleep(0.3)
@@ -314,6 +333,6 @@ def test_a_target_renewed_while_a_look_is_carried_waits_and_leaves_the_new_versi
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         version = session.get_one(models.LookVersion, carried)
-        newest = sampling.latest_target(session, series.id)
+        newest = targets.latest_target(session, series.id)
         assert newest is not None and newest.id != version.target_id
-        assert {f.number for f in looks.versions_followed(session, series).values()} == {version.number}
+        assert {f.number for f in carrying.versions_followed(session, series).values()} == {version.number}

@@ -10,7 +10,7 @@ from sqlalchemy import update
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.imaging.decode import Limits, read_header
-from nuvett.services import catalogue, gather, lighting, setups
+from nuvett.services import catalogue, gathering, lighting, setups
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, drain
@@ -22,7 +22,7 @@ EXPOSURES = {e["file"]: e["exposure_ev"] for e in json.loads((DEMO / "manifest.j
 def add(studio: Studio, slug: str, *paths: Path) -> None:
     with studio.database.session() as session:
         for path in paths:
-            gather.add_file(session, studio, catalogue.find_series(session, slug), path)
+            gathering.add_file(session, studio, catalogue.find_series(session, slug), path)
     drain(studio)
 
 

@@ -10,7 +10,16 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DocumentError, InvalidChangeError, NotFoundError
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.services import catalogue, clips, gather, history, palettes, sampling
+from nuvett.services import (
+    catalogue,
+    clips,
+    history,
+    kept_references,
+    new_references,
+    palettes,
+    reading_history,
+    targets,
+)
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, drain
@@ -26,7 +35,7 @@ def slug(studio: Studio) -> str:
         series = catalogue.start_series(session, "Winter fair")
         for path in STILLS:
             with path.open("rb") as stream:
-                gather.add_reference(session, studio, series, path.name, stream)
+                new_references.add_reference(session, studio, series, path.name, stream)
         with (DEMO / "clips" / "salt-road.webm").open("rb") as stream:
             clips.add_clip(session, studio, series, "salt road.webm", stream)
         made = series.slug
@@ -36,8 +45,8 @@ def slug(studio: Studio) -> str:
 
 def resample(session: Session, studio: Studio, series: models.Series, given: Sampling) -> None:
     row = series.references[0]
-    with sampling.recorded(session, series, "Patch added"):
-        sampling.set_reading(row, sampling.measure_sampling(studio, row.proxy or "", given))
+    with reading_history.recorded(session, series, "Patch added"):
+        kept_references.set_reading(row, kept_references.measure_sampling(studio, row.proxy or "", given))
 
 
 def test_the_tables_are_those_that_the_migrations_make(migrated: Studio) -> None:
@@ -55,7 +64,7 @@ def test_stills_taken_from_a_clip_become_references(studio: Studio, slug: str) -
         (clip,) = clips.clips_of(session, series)
         assert (clip.state, clip.width, clip.frames) == ("ready", 960, 384)
         assert clips.clip_frame(studio, clips.clip_file(clip), 12, 320)[:2] == b"\xff\xd8"
-        with sampling.recorded(session, series, "Still taken"):
+        with reading_history.recorded(session, series, "Still taken"):
             row = clips.still_from_clip(session, studio, series, clip, 300)
         assert row.name == "salt road 0:12.50"
         with pytest.raises(InvalidChangeError, match="frames 0 to 383"):
@@ -91,32 +100,32 @@ def test_a_bad_clip_is_refused_with_a_sentence(studio: Studio) -> None:
 def test_every_change_of_references_is_undone_and_done_again_to_the_byte(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        first = sampling.latest_target(session, series.id)
+        first = targets.latest_target(session, series.id)
         assert first is not None
-        states = [(sampling._state_of(session, series.id), first.document)]
+        states = [(kept_references.state_of(session, series.id), first.document)]
 
         def note() -> None:
             session.expire_all()
-            target = sampling.latest_target(session, series.id)
-            states.append((sampling._state_of(session, series.id), target.document if target else None))
+            target = targets.latest_target(session, series.id)
+            states.append((kept_references.state_of(session, series.id), target.document if target else None))
 
         resample(session, studio, series, HALF)
         note()
-        with sampling.recorded(session, series, "Weights changed"):
+        with reading_history.recorded(session, series, "Weights changed"):
             series.references[1].tone_weight = 40
         note()
-        with sampling.recorded(session, series, "Taken out"):
+        with reading_history.recorded(session, series, "Taken out"):
             series.references[0].removed = True
         note()
         assert len(series.references) == 1
         for wanted in states[-2::-1]:
-            sampling.walk_references(session, studio, series, forward=False)
+            reading_history.walk_references(session, studio, series, forward=False)
             note()
             assert states[-1] == wanted
         with pytest.raises(InvalidChangeError, match="nothing to undo"):
-            sampling.walk_references(session, studio, series, forward=False)
+            reading_history.walk_references(session, studio, series, forward=False)
         for wanted in states[1:4]:
-            sampling.walk_references(session, studio, series, forward=True)
+            reading_history.walk_references(session, studio, series, forward=True)
             note()
             assert states[-1] == wanted
 
@@ -124,27 +133,27 @@ def test_every_change_of_references_is_undone_and_done_again_to_the_byte(studio:
 def test_a_named_version_of_the_target_can_be_gone_back_to(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        kept = sampling.name_target(session, series, "  Lamp  light ")
+        kept = targets.name_target(session, series, "  Lamp  light ")
         assert kept.name == "Lamp light"
         document, number = kept.document, kept.number
         resample(session, studio, series, HALF)
         session.expire_all()
-        newest = sampling.latest_target(session, series.id)
+        newest = targets.latest_target(session, series.id)
         assert newest is not None and newest.number == number + 1 and newest.document != document
-        sampling.return_to_target(session, studio, series, number)
+        reading_history.return_to_target(session, studio, series, number)
         session.expire_all()
-        back = sampling.latest_target(session, series.id)
+        back = targets.latest_target(session, series.id)
         assert back is not None and back.document == document
         with pytest.raises(InvalidChangeError):
-            sampling.return_to_target(session, studio, series, 99)
+            reading_history.return_to_target(session, studio, series, 99)
         with pytest.raises(InvalidChangeError, match="name"):
-            sampling.name_target(session, series, "  ")
+            targets.name_target(session, series, "  ")
 
 
 def test_palettes_are_saved_brought_in_renamed_and_deleted(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        palette = sampling.reading_of(series.references[0]).palette
+        palette = kept_references.reading_of(series.references[0]).palette
         one, two = (palettes.save_palette(session, "Lamp", palette) for _ in range(2))
         assert (one.name, two.name) == ("Lamp", "Lamp 2")
         brought = palettes.bring_in_palette(session, b"a{--x:#123456;--y:#abc}", "sea.css")

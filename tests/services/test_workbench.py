@@ -2,43 +2,59 @@
 
 import uuid
 from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 
-from nuvett.core.errors import DocumentError, InvalidChangeError
+from nuvett.core.errors import DocumentError, InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.features import find_features
-from nuvett.core.fit.statistics import measure
-from nuvett.core.look.look import Look, Trim
-from nuvett.core.look.steps import EvenStep
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.sampling import placed_sample, stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.by_hand import SaturateOperation
+from nuvett.core.plan.light import GainsOperation
+from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.reading.regions import Patch, Sampling, sampling_weights
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
+from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.finish import FinishStep
+from nuvett.core.steps.saturation import SaturationStep
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format, encode, write_file
 from nuvett.imaging.proxy import measuring_proxy
-from nuvett.services.arrays import dump_array, dump_features, load_array, load_features
+from nuvett.services.arrays import dump_array, dump_features, dump_sample, load_array, load_features
 from nuvett.services.facts import Aimed, Facts, FrameFacts
+from nuvett.services.plans import KEPT_DAYS
 from nuvett.services.strips import ROW_HEIGHT, STRIP_WIDTH, strip
+from nuvett.services.studio import Studio
 from nuvett.services.wall import Show, build_wall, choose_proofs, shown_plan
 from nuvett.services.workbench import Workbench
+from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, load_rgb
 
 
 @pytest.fixture
-def bench(tmp_path: Path) -> Workbench:
-    return Workbench(BlobStore(str(tmp_path / "blobs")), Limits(), 64)
+def store(tmp_path: Path) -> BlobStore:
+    return BlobStore(str(tmp_path / "blobs"))
 
 
 @pytest.fixture
-def frames(bench: Workbench, photo: np.ndarray, tmp_path: Path) -> Facts:
+def bench(store: BlobStore, studio: Studio) -> Workbench:
+    return Workbench(store, studio.database, Limits(), 64)
+
+
+@pytest.fixture
+def frames(store: BlobStore, photo: np.ndarray, tmp_path: Path) -> Facts:
     """Four frames: the photo at four exposures, in two set-ups."""
     made = []
     setups = [uuid.uuid4(), uuid.uuid4()]
@@ -46,8 +62,8 @@ def frames(bench: Workbench, photo: np.ndarray, tmp_path: Path) -> Facts:
         darker = to_linear((photo / 255).astype(np.float32)) * np.float32(0.6 * scale)
         pixels = np.rint(np.clip(from_linear(darker), 0, 1) * 255).astype(np.uint8)
         write_file(tmp_path / "a.jpg", pixels, Format.JPEG, 98)
-        blob, _ = bench.blobs.put_file(tmp_path / "a.jpg")
-        sample, _ = bench.blobs.put(dump_array(stratified_sample(measuring_proxy(pixels, Space.SRGB))))
+        blob, _ = store.put_file(tmp_path / "a.jpg")
+        sample, _ = store.put(dump_sample(placed_sample(measuring_proxy(pixels, Space.SRGB))))
         made.append(
             FrameFacts(
                 id=uuid.uuid4(),
@@ -81,31 +97,84 @@ def test_arrays_survive_being_kept() -> None:
     assert np.allclose(load_array(dump_array(array.astype(np.float16)).read()), array, atol=1e-3)
 
 
-def test_a_plan_is_found_by_its_key_and_unknown_keys_are_nothing(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
-    plan = bench.plan(frames, 0, aimed)
-    assert bench.plan(frames, 0, aimed) is plan
-    assert bench.recall(plan.key) is None
-    assert bench.recall(bench.remember(plan)) == plan
-    assert bench.recall("0" * 32) is None
+def test_a_plan_is_found_by_its_key_in_another_process_and_unknown_keys_are_not(
+    bench: Workbench, store: BlobStore, studio: Studio, frames: Facts, aimed: Aimed
+) -> None:
+    plan = bench.planner.plan(frames, 0, aimed)
+    assert bench.planner.plan(frames, 0, aimed) is plan
+    with pytest.raises(NotFoundError):
+        bench.plans.find(plan.key)
+    bench.plans.keep(plan, None, plan)
+    other = Workbench(store, studio.database, Limits(), 64)
+    found = other.plans.find(plan.key)
+    assert found is not None and found.key == plan.key and other.plans.find("") is None
+    assert other.pictures.preview(frames[0], found, 150) == bench.pictures.preview(frames[0], plan, 150)
+    assert bench.plans.forget_old() == 0
+    long_ago = datetime.now(UTC) - timedelta(days=KEPT_DAYS + 1)
+    with studio.database.session() as session:
+        session.get_one(models.Plan, plan.key).seen = long_ago
+    assert other.plans.forget_old() == 1
+    with studio.database.session() as session:
+        session.add(models.Plan(key="newer", document={"schema_version": 9}))
+        session.add(models.Plan(key="odd", document={"schema_version": 2, "groups": [_ODD]}))
+    for key, words in (("newer", "schema 9"), ("odd", "tilt")):
+        with pytest.raises(DocumentError, match=words):
+            other.plans.find(key)
 
 
-def test_previews_are_repeatable_and_sized(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
-    plan = bench.plan(frames, 1, aimed)
-    first = bench.preview(frames[1], plan, 150)
+_ODD = {"name": "look", "operations": [{"kind": "tilt", "degrees": 4}]}
+
+
+def test_samples_of_earlier_versions_get_places_from_their_view(
+    bench: Workbench, store: BlobStore, frames: Facts
+) -> None:
+    whole = bench.sources.sample(frames[0])
+    old, _ = store.put(dump_array(whole.colours))
+    found = bench.sources.sample(replace(frames[0], sample=old))
+    assert np.array_equal(found.colours, whole.colours)
+    # Not the very places, but places of like colours, so that colours and places go together as they did.
+    proxy = measuring_proxy(bench.sources.view(frames[0].view), Space.SRGB)
+    height, width = proxy.shape[:2]
+    there = proxy[(found.places[:, 1] * height).astype(int), (found.places[:, 0] * width).astype(int)]
+    assert np.median(np.abs(linear_to_oklab(there) - linear_to_oklab(found.colours))) < 0.01
+    assert np.ptp(found.places, axis=0) == pytest.approx((1, 1), abs=0.02)
+
+
+def test_what_a_vignette_darkens_is_measured_as_it_is_seen(bench: Workbench, frames: Facts, aimed: Aimed) -> None:
+    summaries = []
+    for corners in (0, 100, 200):
+        dark = aimed.with_look(aimed.look.with_step(FinishStep(vignette=corners)))
+        plan = bench.planner.plan(frames, 0, dark)
+        seen = bench.measures.summary(frames[0], plan, dark)
+        shown = pixels_of(bench.pictures.preview(frames[0], plan, 300))[..., ::-1]
+        drawn = linear_to_oklab(to_linear((shown.reshape(-1, 3) / 255).astype(np.float32)))
+        assert np.median(seen.cloud[:, 0]) == pytest.approx(np.median(drawn[:, 0]), abs=0.012)
+        summaries.append(seen)
+    none, half, whole = summaries
+    assert none.marks[3] > half.marks[3] > whole.marks[3] and none.palette != half.palette
+    assert whole.drift.value != pytest.approx(none.drift.value, abs=0.05)
+
+
+def test_previews_are_repeatable_and_sized(
+    bench: Workbench, store: BlobStore, studio: Studio, frames: Facts, aimed: Aimed
+) -> None:
+    plan = bench.planner.plan(frames, 1, aimed)
+    first = bench.pictures.preview(frames[1], plan, 150)
     assert pixels_of(first).shape == (100, 150, 3)
-    other = Workbench(bench.blobs, bench.limits, 64)
-    assert other.preview(frames[1], other.plan(frames, 1, aimed), 150) == first
-    assert bench.preview(frames[1], None, 150) != first
+    other = Workbench(store, studio.database, Limits(), 64)
+    assert other.pictures.preview(frames[1], other.planner.plan(frames, 1, aimed), 150) == first
+    assert bench.pictures.preview(frames[1], None, 150) != first
 
 
 def test_what_is_shown_follows_the_choice(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
     assert shown_plan(bench, frames, 3, aimed, Show.ORIGINAL) is None
     assert shown_plan(bench, frames, 3, None, Show.LOOK) is None
     evened = shown_plan(bench, frames, 3, aimed, Show.EVENED)
-    assert evened is not None and evened.strength == 0 and evened.gains[0] == pytest.approx(2.5)
+    assert evened is not None and evened.find(GainsOperation, "light").gains[0] == pytest.approx(2.5)
+    assert not evened.group("look").operations
     off = Aimed(Look(even=EvenStep(on=False)), aimed.target, "one")
     plain = shown_plan(bench, frames, 3, off, Show.EVENED)
-    assert plain is not None and plain.gains == (1.0, 1.0, 1.0)
+    assert plain is not None and plain.find(GainsOperation, "light").gains == (1.0, 1.0, 1.0)
 
 
 def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
@@ -127,20 +196,21 @@ def test_planning_a_series_looks_through_its_frames_once_and_not_for_every_frame
             return super().__iter__()
 
     many = Counted([*frames] * 8)
-    plans = [bench.plan(many, index, aimed) for index in range(len(many))]
+    plans = [bench.planner.plan(many, index, aimed) for index in range(len(many))]
     assert len(walked) <= 4
-    assert [bench.plan(many, index, aimed) for index in range(len(many))] == plans
+    assert [bench.planner.plan(many, index, aimed) for index in range(len(many))] == plans
     assert len(walked) <= 4
     assert plans[0].key == plans[4].key != plans[1].key
 
 
 def test_one_trim_changes_one_plan(bench: Workbench, frames: Facts, aimed: Aimed) -> None:
-    trimmed = frames.with_trim(2, Trim(saturation=-100))
+    trimmed = frames.with_trim(2, Trim(saturation=SaturationStep(saturation=-100)))
     assert [t == f for t, f in zip(trimmed, frames, strict=True)] == [True, True, False, True]
-    grey = pixels_of(bench.preview(trimmed[2], bench.plan(trimmed, 2, aimed), 150))
+    grey = pixels_of(bench.pictures.preview(trimmed[2], bench.planner.plan(trimmed, 2, aimed), 150))
     assert np.ptp(grey, axis=2).mean() < 3
-    alone = bench.trim_only(trimmed[2])
-    assert alone.trim.saturation == -100 and alone.strength == 0
+    alone = bench.planner.trim_only(trimmed[2])
+    assert [group.name for group in alone.groups] == ["trim"]
+    assert alone.find(SaturateOperation, "trim").saturation == -1
 
 
 def test_proofs_are_the_most_different_frames(bench: Workbench, frames: list) -> None:  # type: ignore[type-arg]
@@ -157,14 +227,14 @@ def test_a_strip_shows_the_frames_in_order(bench: Workbench, frames: Facts, aime
 
 
 def test_colours_are_picked_where_the_picture_has_them(bench: Workbench, frames: list, photo: np.ndarray) -> None:  # type: ignore[type-arg]
-    picked = bench.colour_at(frames[0].view, Space.SRGB, 0.5, 0.5)
+    picked = bench.pictures.colour_at(frames[0].view, Space.SRGB, (0.5, 0.5))
     around = to_linear((photo[97:104, 147:154] / 255).astype(np.float32)).reshape(-1, 3) * np.float32(0.6)
     assert np.allclose(picked, linear_to_oklab(around).mean(axis=0), atol=0.02)
-    evened = [bench.evened_colour_at(f, Look(), [0.2, 0.3]) for f in frames]
+    evened = [bench.pictures.colour_under(f, bench.planner.evened(f, Look()), [0.2, 0.3]) for f in frames]
     assert np.ptp([lightness for lightness, _, _ in evened]) < 0.03
     for place in ([2, 0], None, ["a", 0], [0.5]):
         with pytest.raises(InvalidChangeError):
-            bench.evened_colour_at(frames[0], Look(), place)
+            bench.pictures.colour_under(frames[0], UNTOUCHED, place)
 
 
 def test_the_veil_hides_what_is_not_sampled(still: np.ndarray) -> None:

@@ -15,7 +15,7 @@ from sqlalchemy import func, select, text
 from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.decode import Limits
 from nuvett.jobs import worker
-from nuvett.services import catalogue, clips, deliveries, gather, lighting, workers
+from nuvett.services import catalogue, clips, deliveries, gathering, lighting, new_references, workers
 from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -74,7 +74,7 @@ def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> No
 def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    measure = gather.measure_file
+    measure = gathering.measure_file
     seen: list[Path] = []
 
     def faulty(path: Path, limits: Limits) -> MeasuredFile:
@@ -83,20 +83,20 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
             raise RuntimeError("nobody foresaw this")
         return measure(path, limits)
 
-    monkeypatch.setattr(gather, "measure_file", faulty)
+    monkeypatch.setattr(gathering, "measure_file", faulty)
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
         for n in range(1, 4):
-            gather.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
+            gathering.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
     drain(studio)
     assert seen.count(seen[0]) == 2
     with studio.database.session() as session:
-        frames = session.scalars(select(models.Frame)).all()
-        assert sorted(frame.state for frame in frames) == ["ready", "ready", "refused"]
-        (refused,) = (frame for frame in frames if frame.state == "refused")
+        rows = session.scalars(select(models.Frame)).all()
+        assert sorted(frame.state for frame in rows) == ["ready", "ready", "refused"]
+        (refused,) = (frame for frame in rows if frame.state == "refused")
         assert "went wrong" in refused.problem
-        assert all(frame.even for frame in frames if frame.state == "ready")
+        assert all(frame.even for frame in rows if frame.state == "ready")
 
 
 def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mended(
@@ -107,11 +107,11 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
         with (DEMO / "stills" / "still_1_teal_amber.jpg").open("rb") as stream:
-            refused = gather.add_reference(session, studio, series, "teal.jpg", stream).id
+            refused = new_references.add_reference(session, studio, series, "teal.jpg", stream).id
         with (DEMO / "clips" / "salt-road.webm").open("rb") as stream:
             clip = clips.add_clip(session, studio, series, "salt-road.webm", stream).id
     with monkeypatch.context() as broken:
-        broken.setattr(gather, "measure_file", faulty)
+        broken.setattr(new_references, "measure_file", faulty)
         broken.setattr(clips, "read_clip", faulty)
         broken.setattr(deliveries, "render_file", faulty)
         drain(studio)
@@ -156,7 +156,7 @@ def restart(studio: Studio) -> None:
 def test_light_that_a_dead_worker_was_evening_while_more_waited_is_evened_once(studio: Studio) -> None:
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
-        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+        gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
     drain(studio)
     for _ in range(2):
         with studio.database.session() as session:
@@ -175,7 +175,7 @@ def test_light_that_a_dead_worker_was_evening_while_more_waited_is_evened_once(s
 def test_a_job_whose_worker_dies_again_and_again_is_given_up_with_a_sentence(studio: Studio) -> None:
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
-        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+        gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
     for tries in range(4):
         assert queued(studio)[0][1:] == ("todo", tries)
         leave_behind(studio, "ingest_frame", tries)
@@ -189,7 +189,7 @@ def test_a_job_whose_worker_dies_again_and_again_is_given_up_with_a_sentence(stu
 def test_jobs_handed_back_at_a_stop_wait_again_uncounted(studio: Studio) -> None:
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
-        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+        gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
     leave_behind(studio, "ingest_frame", 2)
     with studio.database.session() as session:
         jobs = set(session.scalars(text("SELECT id FROM procrastinate_jobs")))
@@ -224,7 +224,7 @@ def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
     delivery = ordered(studio, 5, SMALL)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
-        frame = gather.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg").id
+        frame = gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg").id
     monkeypatch.setattr(worker, "_LOOK_AGAIN", 0)
     put, seen = type(studio.blobs).put, []
 
@@ -252,7 +252,7 @@ def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
 def test_a_series_says_first_what_its_waiting_work_waits_for(studio: Studio) -> None:
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
-        frame = gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg").id
+        frame = gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg").id
         other = catalogue.start_series(session, "Other fair")
         assert workers.held_up(session, series, 20) == ""
     workers.say_waiting(studio, frame, DiskFullError().message)
@@ -271,7 +271,7 @@ def test_light_that_cannot_be_evened_leaves_frames_as_they_are_and_says_so(
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
     with studio.database.session() as session:
         series = catalogue.start_series(session, "Winter fair")
-        gather.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
+        gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0101.jpg")
     with monkeypatch.context() as broken:
         broken.setattr(lighting, "even_members", faulty)
         drain(studio)

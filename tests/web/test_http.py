@@ -95,21 +95,21 @@ def test_a_title_is_shown_as_text_and_never_as_markup(client: TestClient) -> Non
 
 def test_the_look_is_changed_kept_and_conflicts_are_told(client: TestClient, slug: str) -> None:
     look = Look().model_dump(mode="json")
-    first = client.put(f"/series/{slug}/look", json={"look": {**look, "strength": 40}, "revision": 1})
+    first = client.put(f"/series/{slug}/look", json={"document": {**look, "strength": 40}, "revision": 1})
     assert first.json()["revision"] == 2 and "Strength of the look 100 to 40 %" in first.json()["history"]
-    late = client.put(f"/series/{slug}/look", json={"look": look, "revision": 1})
+    late = client.put(f"/series/{slug}/look", json={"document": look, "revision": 1})
     assert late.status_code == 409 and "another window" in late.json()["message"]
-    wild = client.put(f"/series/{slug}/look", json={"look": {**look, "strength": 400}, "revision": 2})
+    wild = client.put(f"/series/{slug}/look", json={"document": {**look, "strength": 400}, "revision": 2})
     assert wild.status_code == 422 and "strength" in wild.json()["message"]
-    assert client.put(f"/series/{slug}/look", json={"look": "x", "revision": 2}).status_code == 422
+    assert client.put(f"/series/{slug}/look", json={"document": "x", "revision": 2}).status_code == 422
     undone = client.post(f"/series/{slug}/look/undo").json()
-    assert undone["look"]["strength"] == 100
+    assert undone["document"]["strength"] == 100
     assert client.post(f"/series/{slug}/look/undo").status_code == 422
 
 
 def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, studio: Studio) -> None:
     look = {**Look().model_dump(mode="json"), "strength": 10}
-    answer = client.post(f"/series/{slug}/shape/draft", json={"look": look, "proofs": True}).json()
+    answer = client.post(f"/series/{slug}/shape/draft", json={"document": look, "proofs": True}).json()
     assert set(answer["pictures"]) == {"original", "evened", "look"} and "drift" in answer["instruments"]
     for address in answer["pictures"].values():
         picture = client.get(address)
@@ -124,7 +124,7 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
 
 def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
     address = f"/series/{slug}/look.json"
-    for text, words in (("{", "damaged"), ('{"schema_version": 4}', "schema 4"), ('{"pull": -1}', "pull")):
+    for text, words in (("{", "damaged"), ('{"schema_version": 5}', "schema 5"), ('{"pull": -1}', "pull")):
         answer = client.post(address, files={"file": ("look.json", text.encode())})
         assert answer.status_code == 422 and words in answer.json()["message"]
     kept = client.get(address).content
@@ -177,14 +177,14 @@ def test_a_trim_changes_one_picture_and_can_be_undone(client: TestClient, slug: 
     with studio.database.session() as session:
         frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
     address = f"/series/{slug}/frames/{frame}/trim"
-    trim = {"exposure": 0.5}
-    before = client.post(f"{address}/draft", json={"trim": {}}).json()["src"]
-    assert client.post(f"{address}/draft", json={"trim": trim}).json()["src"] != before
-    kept = client.put(address, json={"trim": trim, "revision": 1}).json()
+    trim = {"exposure": {"exposure": 0.5}}
+    before = client.post(f"{address}/draft", json={"document": {}}).json()["pictures"]["look"]
+    assert client.post(f"{address}/draft", json={"document": trim}).json()["pictures"]["look"] != before
+    kept = client.put(address, json={"document": trim, "revision": 1}).json()
     assert "Exposure 0.00 to 0.50 EV" in kept["history"] and kept["revision"] == 2
-    assert client.put(address, json={"trim": {"exposure": 9}, "revision": 2}).status_code == 422
-    assert client.put(address, json={"trim": {"exposure": 1}, "revision": 1}).status_code == 409
-    assert client.post(f"{address}/undo").json()["trim"]["exposure"] == 0
+    assert client.put(address, json={"document": {"exposure": {"exposure": 9}}, "revision": 2}).status_code == 422
+    assert client.put(address, json={"document": {"exposure": {"exposure": 1}}, "revision": 1}).status_code == 409
+    assert client.post(f"{address}/undo").json()["document"]["exposure"] is None
 
 
 def test_read_answers_while_dragging_and_keeps_only_what_is_let_go(
@@ -267,20 +267,20 @@ def test_a_reference_taken_out_comes_back_with_undo(client: TestClient, slug: st
 
 def test_handles_are_dragged_and_other_states_stand_beside(client: TestClient, slug: str) -> None:
     address = f"/series/{slug}/shape"
-    look = client.get(f"/series/{slug}/look").json()["look"]
+    look = client.get(f"/series/{slug}/look").json()["document"]
 
     def dragged(handle: str, x: float, y: float) -> dict[str, object]:
         drag = {"handle": handle, "x": x, "y": y}
-        return client.post(f"{address}/draft", json={"look": look, "parts": False, "drag": drag}).json()
+        return client.post(f"{address}/draft", json={"document": look, "parts": False, "drag": drag}).json()
 
-    assert dragged("zone.shadow", 0, -40)["look"]["zones"]["shadow_hue"] == 90  # type: ignore[index]
-    assert len(dragged("share.3", 3, 60)["look"]["curve"]["master"]) == 3  # type: ignore[index]
+    assert dragged("zone.shadow", 0, -40)["document"]["zones"]["shadow_hue"] == 90  # type: ignore[index]
+    assert len(dragged("share.3", 3, 60)["document"]["curve"]["master"]) == 3  # type: ignore[index]
     assert "message" in dragged("share.9", 9, 60) and "message" in dragged("zone.shadow", 1e9, 0)
-    plain = client.post(f"{address}/draft", json={"look": look, "parts": False}).json()["pictures"]["look"]
-    half = client.post(f"{address}/other", json={"look": look, "what": "strength 50"}).json()["picture"]
+    plain = client.post(f"{address}/draft", json={"document": look, "parts": False}).json()["pictures"]["look"]
+    half = client.post(f"{address}/other", json={"document": look, "what": "strength 50"}).json()["picture"]
     assert half != plain and client.get(half).content[:2] == b"\xff\xd8"
     for wrong in ("strength 400", "step 99", "version 7", "moon 1", ""):
-        assert client.post(f"{address}/other", json={"look": look, "what": wrong}).status_code == 422
+        assert client.post(f"{address}/other", json={"document": look, "what": wrong}).status_code == 422
     plan = plain.partition("plan=")[2].partition("&")[0]
     clipping = client.get(plain.partition("/picture")[0] + f"/veil.png?plan={plan}")
     assert clipping.content[:4] == b"\x89PNG"
@@ -294,17 +294,19 @@ def test_steps_of_the_history_are_gone_to_and_looks_copied(client: TestClient, s
     start = client.get(address).json()
     for strength in (80, 60):
         now = client.get(address).json()
-        client.put(address, json={"look": now["look"] | {"strength": strength}, "revision": now["revision"]})
+        client.put(address, json={"document": now["document"] | {"strength": strength}, "revision": now["revision"]})
     back = client.post(f"{address}/step/1").json()
-    assert back["look"]["strength"] == 80
-    client.put(address, json={"look": back["look"] | {"pull": 5}, "revision": back["revision"]})
+    assert back["document"]["strength"] == 80
+    client.put(address, json={"document": back["document"] | {"pull": 5}, "revision": back["revision"]})
     other = client.post(f"{address}/step/2").json()
-    assert other["look"]["strength"] == 60 and other["look"]["pull"] == 60 and "another branch" in other["history"]
-    assert client.post(f"{address}/step/0").json()["look"] == start["look"]
+    assert (
+        other["document"]["strength"] == 60 and other["document"]["pull"] == 60 and "another branch" in other["history"]
+    )
+    assert client.post(f"{address}/step/0").json()["document"] == start["document"]
     assert client.post(f"{address}/step/44").status_code == 422
     client.post("/series", data={"title": "Other fair"})
     assert client.post("/series/other-fair/look/copy", json={"series": slug, "parts": ["crop"]}).status_code == 422
     assert client.post("/series/other-fair/look/copy", json={"series": "nowhere"}).status_code == 404
     client.post(f"{address}/step/2")
-    assert client.post("/series/other-fair/look/copy", json={"series": slug}).json()["look"]["strength"] == 60
+    assert client.post("/series/other-fair/look/copy", json={"series": slug}).json()["document"]["strength"] == 60
     assert client.post(f"{address}/proofs", json={"frames": ["x"]}).status_code == 422

@@ -120,7 +120,7 @@ def test_a_frame_taken_out_comes_back_with_all_that_was_done_to_it(
     with studio.database.session() as session:
         frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
     address = f"/series/{slug}/frames/{frame}"
-    client.put(f"{address}/trim", json={"trim": {"exposure": 0.5}, "revision": 1})
+    client.put(f"{address}/trim", json={"document": {"exposure": {"exposure": 0.5}}, "revision": 1})
     page = client.post(f"{address}/remove").text
     assert "Taken out:" in page and "1 frame" in page
     assert client.get(f"/series/{slug}/carry").text.count('class="tile') == 1

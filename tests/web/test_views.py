@@ -10,16 +10,22 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.pairing import paired
-from nuvett.core.fit.plan import Aim, apply_plan, plan_frame
-from nuvett.core.fit.statistics import measure, quantiles_of
-from nuvett.core.look.look import Look, Trim
-from nuvett.core.look.steps import FamilyHold, HoldStep, MoveStep, Pin, ToneStep
-from nuvett.core.look.words import LOOK_VALUES, TRIM_VALUES, describe, describe_trim, value_at
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.look.words import LOOK_VALUES, TRIM_VALUES, describe, value_at
+from nuvett.core.measure.statistics import measure, quantiles_of
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.pairing import paired
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.palette import find_palette
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import parse_hex, to_linear
+from nuvett.core.steps.hold import FamilyHold, HoldStep
+from nuvett.core.steps.mono import MonoStep
+from nuvett.core.steps.moves import MoveStep, Pin
+from nuvett.core.steps.tone import ToneStep
+from nuvett.core.steps.white import WhiteStep
 from nuvett.web import filters, instruments
 from nuvett.web.guard import host_name
 from tests import strategies as ours
@@ -69,15 +75,14 @@ def test_colours_beyond_the_chart_stop_at_its_rim() -> None:
 @given(ours.seeds, ours.seeds)
 def test_ribbons_stay_on_their_bars_and_end_where_the_plan_lands(first: int, second: int) -> None:
     assume(first != second)
-    own, aim = measure(cloud(first)), Aim.of_statistics(measure(cloud(second)))
+    own, aim = measure(cloud(first)), aim_of_statistics(measure(cloud(second)))
     landings = []
     for amount in (40, 80):
         pins = (Pin(source=(0.5, 0.0, 0.0), amount=20),)
         plan = plan_frame(own, aim, Look(moves=MoveStep(amount=amount, pins=pins)))
         found = paired(plan, aim, pins)
         colours = np.array([(c.lightness, c.a, c.b) for c in found.source], np.float32)
-        finished = plan.model_copy(update={"hold": HoldStep(on=False)})
-        off = np.abs(found.landed - apply_plan(finished, oklab_to_linear(colours)))
+        off = np.abs(found.landed - apply_plan(plan, oklab_to_linear(colours)))
         assert np.median(off) < 1e-3  # but for what is eased before the edge of the gamut
         landings.append(found.landed)
     assert np.abs(landings[0] - landings[1]).max() > 1e-3  # the amount is in what is drawn
@@ -134,18 +139,21 @@ def test_every_value_knows_its_range_and_its_usual_value_lies_in_it() -> None:
 def test_histories_say_what_changed() -> None:
     look = Look()
     changes = {
-        "White point the target's to 95.0 L*": {"tone": ToneStep(white=95)},
+        "White point the target’s to 95.0 L*": {"tone": ToneStep(white=95)},
         "Tone off": {"tone": ToneStep(on=False)},
         "Strength of the look 100 to 40 %": {"strength": 40.0},
-        "Hold of skin off and 1 more": {"hold": HoldStep(on=False, hue=4)},
+        "Holds off and 1 more": {"hold": HoldStep(on=False, hue=4)},
     }
     for words, change in changes.items():
         assert describe(look, look.model_copy(update=change)) == words
     hold = FamilyHold(family=Family(colour=(0.5, -0.1, 0.0)))
-    held = look.model_copy(update={"kept": (hold,)})
-    tighter = look.model_copy(update={"kept": (hold.model_copy(update={"hue": 2.0}),)})
+    held = look.with_step(HoldStep(families=(hold,)))
+    tighter = look.with_step(HoldStep(families=(hold.model_copy(update={"hue": 2.0}),)))
     assert describe(held, tighter) == "Hold of jade 180°"
-    assert describe_trim(Trim(), Trim(warmth=-4)) == "Warmth 0 to −4 %"
+    assert describe(Trim(), Trim(white=WhiteStep(warmth=-4))) == "Warmth 0 to −4 %"
+    brought = Trim(mono=MonoStep(on=True))
+    assert describe(Trim(), brought) == "Black-and-white brought in"
+    assert describe(brought, Trim()) == "Black-and-white taken out"
 
 
 @pytest.mark.parametrize(

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.fit.sliced import barycentre, directions, projected_quantiles
-from nuvett.core.fit.statistics import thin
+from nuvett.core.measure.sliced import barycentre, directions, projected_quantiles
+from nuvett.core.measure.statistics import thin
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.types import Document, Floats, OKLab
 
@@ -74,14 +74,14 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
     than : what the yardstick is called in words
     """
     target, current = yardstick.cloud, np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)
-    energy = [_energy(current, yardstick)]
+    energy = [_energy(OKLab(current), yardstick)]
     mean, wanted = float(current[:, 0].mean()), float(target[:, 0].mean())
     current[:, 0] += wanted - mean
-    energy.append(_energy(current, yardstick))
+    energy.append(_energy(OKLab(current), yardstick))
     ratio = _deviation(current[:, 0]) / _deviation(target[:, 0])
     current[:, 0] = wanted + (current[:, 0] - wanted) / ratio
-    energy.append(_energy(current, yardstick))
-    colour = _colour_steps(current, yardstick)
+    energy.append(_energy(OKLab(current), yardstick))
+    colour = _colour_steps(OKLab(current), yardstick)
     energy += colour.energy
     left = np.minimum.accumulate(energy)
     shares = np.append(left[:-1] - left[1:], left[-1]) / max(left[0], 1e-12)
@@ -116,12 +116,12 @@ def _colour_steps(current: OKLab, yardstick: Yardstick) -> _ColourSteps:
 
     def without_cast(lab: OKLab) -> tuple[OKLab, tuple[str, float, str]]:
         a, b = (float(v) for v in lab[:, 1:].mean(axis=0) - target.mean(axis=0))
-        moved = lab - np.array([0, a, b], dtype=np.float32)
+        moved = OKLab(lab - np.array([0, a, b], dtype=np.float32))
         return moved, ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b))
 
     def without_chroma(lab: OKLab) -> tuple[OKLab, tuple[str, float, str]]:
         ratio = _root_mean_square(lab[:, 1:]) / _root_mean_square(target)
-        moved = lab * np.array([1, 1 / ratio, 1 / ratio], dtype=np.float32)
+        moved = OKLab(lab * np.array([1, 1 / ratio, 1 / ratio], dtype=np.float32))
         return moved, ("chroma", 100 * (ratio - 1), "richer" if ratio > 1 else "duller")
 
     orders = []

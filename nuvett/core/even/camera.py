@@ -25,7 +25,7 @@ def scene_light(linear: Linear, share: float) -> Linear:
         return linear
     y = np.clip(linear, 1e-6, 1).astype(np.float64) / _WHITE
     logs = (np.log(y) - np.log1p(-(y**_SHOULDER)) / _SHOULDER) / _SLOPE
-    return np.asarray(np.exp(share * logs + (1 - share) * np.log(y)), dtype=np.float32)
+    return Linear(np.asarray(np.exp(share * logs + (1 - share) * np.log(y)), dtype=np.float32))
 
 
 def gain_in_camera(plane: Floats, gain: Floats) -> Floats:

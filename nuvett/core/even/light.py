@@ -55,7 +55,7 @@ def apply_gains(linear: Linear, gains: Floats, camera: float = 0.0) -> Linear:
         out[:, channel] = _exposed(plane, gain, camera)
         if bright.size:
             out[bright, channel] = _exposed(plane[bright], gain * (1 - white) + common * white, camera)
-    return out.reshape(linear.shape)
+    return Linear(out.reshape(linear.shape))
 
 
 def _exposed(plane: Floats, gain: Floats, camera: float) -> Floats:

@@ -65,7 +65,7 @@ def camera_share(shared: list[Shared]) -> float:
 
 def _slope_doubt(pair: Shared, share: float) -> float:
     """Half the squared t of the slope of ratios over level, without outliers: its mean over the channels."""
-    one, other = (np.log2(scene_light(colours, share)).astype(np.float64) for colours in pair.match.sure)
+    one, other = (np.log2(scene_light(Linear(colours), share)).astype(np.float64) for colours in pair.match.sure)
     found = 0.0
     for ratio, level in zip((other - one).T, ((one + other) / 2).T, strict=True):
         middle = np.median(ratio)

@@ -11,6 +11,7 @@ from nuvett.core.even.even_light import log_axes
 from nuvett.core.even.overlay import light_cloud, overlay
 from nuvett.core.even.shared import Seen, Shared
 from nuvett.core.even.solve import Witness
+from nuvett.core.types import Linear
 
 _FLOOR = np.array([0.02, 0.01, 0.01])  # what points cannot know better: noise, eight bits
 _SPAN = np.array([0.3, 0.1, 0.1])  # what a single point may be off by, log2
@@ -36,7 +37,7 @@ def by_points(shared: list[Shared], camera: float) -> list[Witness]:
     for pair in shared:
         if not pair.plainly:
             continue
-        one, other = (log_axes(scene_light(colours, camera)) for colours in pair.match.sure)
+        one, other = (log_axes(scene_light(Linear(colours), camera)) for colours in pair.match.sure)
         ratios = one - other
         middle = np.median(ratios, axis=0)
         scatter = 1.25 * np.median(np.abs(ratios - middle), axis=0) / np.sqrt(len(ratios) / 3)
@@ -52,7 +53,7 @@ def by_colours(frames: Sequence[Seen], shared: list[Shared], camera: float) -> l
     that look alike may be right; where many do, their exposures' mode is a witness of its own, and where hardly any
     does, the frames show different things and the overlay says little of exposure.
     """
-    clouds = [light_cloud(scene_light(np.clip(frame.sample, 0, 1), camera)) for frame in frames]
+    clouds = [light_cloud(scene_light(Linear(np.clip(frame.sample, 0, 1)), camera)) for frame in frames]
     said = []
     for pair in shared:
         first, second = clouds[pair.first], clouds[pair.second]
@@ -85,7 +86,7 @@ class _Likely:
 
 
 def _likely(pair: Shared, shift: NDArray[np.float64], camera: float) -> _Likely:
-    one, other = (log_axes(scene_light(colours, camera)) for colours in pair.match.likely)
+    one, other = (log_axes(scene_light(Linear(colours), camera)) for colours in pair.match.likely)
     if len(one) < _FEWEST_ALIKE:
         return _Likely(1.0)
     ratios = one - other

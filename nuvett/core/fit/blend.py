@@ -100,4 +100,4 @@ def blend_over(backdrop: Encoded01, source: Encoded01, mode: BlendMode, opacity:
     """
     inside = np.clip(backdrop, 0, 1)
     mixed = BLENDS[mode](inside, np.clip(source, 0, 1))
-    return np.asarray(backdrop + np.float32(opacity) * (mixed - inside), dtype=np.float32)
+    return Encoded01(np.asarray(backdrop + np.float32(opacity) * (mixed - inside), dtype=np.float32))

@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.fit.statistics import ZONE_COUNT, ZONE_LIGHTNESS, Statistics, interpolate_zones
 from nuvett.core.fit.tone import apply_curve
+from nuvett.core.measure.statistics import ZONE_COUNT, ZONE_LIGHTNESS, Statistics, interpolate_zones
 from nuvett.core.spaces.cielab import lightness_of_oklab, oklab_of_lightness
 from nuvett.core.types import Floats
 

@@ -5,11 +5,11 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
+from pydantic import Field
 
-from nuvett.core.look.steps import FamilyHold, HoldStep
 from nuvett.core.reading.family import Family
-from nuvett.core.smooth import smooth_step
-from nuvett.core.types import Floats, Linear, Mask01, OKLab
+from nuvett.core.smooth import smooth_step, soft_limit
+from nuvett.core.types import Document, Floats, Linear, Mask01, OKLab
 
 # Skin from light to deep lies along one hue, deep skin at less chroma: an ellipse in OKLab a, b about a centre that
 # follows lightness. Centres and radii hold what tools/derive_skin.py reads off the demo's five complexions, with room
@@ -31,6 +31,20 @@ _COLOURLESS = 0.02  # OKLab chroma below which hue means little
 
 Centre = tuple[float, float, float]
 """Centre of an ellipse: lightness, chroma, hue in radians."""
+
+
+class HoldLimits(Document):
+    """How far colours may move at most: hue in degrees, chroma in percent of their own, lightness in CIE L*."""
+
+    hue: float = Field(default=8, ge=0, le=60)
+    chroma: float = Field(default=25, ge=0, le=100)
+    lightness: float = Field(default=12, ge=0, le=60)
+
+
+class HeldFamily(HoldLimits):
+    """A picked colour family that may move at most so far."""
+
+    family: Family
 
 
 @dataclass(frozen=True)
@@ -126,7 +140,7 @@ def face_colour(pixels: Linear) -> Linear:
     """
     luminance = pixels.sum(axis=1)
     low, high = np.quantile(luminance, [0.25, 0.75])
-    return np.asarray(np.median(pixels[(luminance >= low) & (luminance <= high)], axis=0), dtype=np.float32)
+    return Linear(np.asarray(np.median(pixels[(luminance >= low) & (luminance <= high)], axis=0), dtype=np.float32))
 
 
 class Coloured(Protocol):
@@ -138,7 +152,7 @@ class Coloured(Protocol):
 
 def colours_of(faces: Iterable[Coloured]) -> Linear:
     """Linear colours (F, 3) of faces, as plans take them."""
-    return np.array([face.colour for face in faces], dtype=np.float32).reshape(-1, 3)
+    return Linear(np.array([face.colour for face in faces], dtype=np.float32).reshape(-1, 3))
 
 
 def near_family(lab: OKLab, family: Family) -> Nearness:
@@ -148,13 +162,7 @@ def near_family(lab: OKLab, family: Family) -> Nearness:
     return _nearness(lab, centre, _FAMILY.scaled(0.6 + family.tolerance / 75))
 
 
-def soft_limit(movement: Floats, limit: Floats | float) -> Floats:
-    """A movement that nears but never passes its limit: m / (1 + (|m|/limit)^3)^(1/3); slope 1 at no movement."""
-    limit = np.maximum(limit, 1e-6)
-    return np.asarray(movement / np.cbrt(1 + (np.abs(movement) / limit) ** 3), dtype=np.float32)
-
-
-def _held(old: OKLab, new: OKLab, limits: HoldStep | FamilyHold) -> OKLab:
+def _held(old: OKLab, new: OKLab, limits: HoldLimits) -> OKLab:
     """Colours (N, 3) as near to `new` as limits about `old` allow.
 
     The turn of hue fades beyond a quarter of the circle, and where little chroma is left: a colour carried through
@@ -170,10 +178,10 @@ def _held(old: OKLab, new: OKLab, limits: HoldStep | FamilyHold) -> OKLab:
     along, across = scale * np.cos(turn), scale * np.sin(turn)
     a, b = along * old[:, 1] - across * old[:, 2], along * old[:, 2] + across * old[:, 1]
     lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], limits.lightness / 116)
-    return np.stack([lightness, a, b], axis=1)
+    return OKLab(np.stack([lightness, a, b], axis=1))
 
 
-def hold_bounds(hold: FamilyHold, steps: int = 12) -> Floats:
+def hold_bounds(hold: HeldFamily, steps: int = 12) -> Floats:
     """Border (N, 2), in a and b, that a held family's own colour never passes: its limits of chroma and of hue.
 
     The corner of most chroma and most turn comes first.
@@ -187,16 +195,16 @@ def hold_bounds(hold: FamilyHold, steps: int = 12) -> Floats:
     return np.stack([chromas * np.cos(angles), chromas * np.sin(angles)], axis=1).astype(np.float32)
 
 
-def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldStep | FamilyHold) -> OKLab:
+def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldLimits) -> OKLab:
     """OKLab colours (N, 3) after a look, those near a family kept near where they were before."""
     index = np.flatnonzero(near.radius < _INNER + _WIDEST)
     if index.size == 0:
         return after
     new = after[index]
-    back = _held(before[index], new, limits) - new
+    back = _held(OKLab(before[index]), OKLab(new), limits) - new
     distance = np.sqrt(np.einsum("ij,ij->i", back, back))
     if near.most is not None:
-        back /= np.cbrt(1 + (distance / np.float32(near.most)) ** 3)[:, None]
+        back *= (soft_limit(distance, near.most) / np.maximum(distance, np.float32(1e-9)))[:, None]
     share = Nearness(near.radius[index], near.unit, near.most).share(distance)
     out = after.copy()
     out[index] = new + share[:, None] * back

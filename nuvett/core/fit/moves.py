@@ -5,7 +5,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.fields import number
+from nuvett.core.fit.parts import Part, only
+from nuvett.core.reading.palette import Colour, Palette, find_palette
 from nuvett.core.types import Document, Floats, OKLab
 
 CLUSTERS = 10
@@ -14,6 +16,7 @@ _ENTROPY = 0.0015
 _SINKHORN_ROUNDS = 150
 FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
+_LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, when it is judged whether a move by hand reaches a colour
 _BACKGROUND = 0.1  # weight of "no move" in the partition of unity
 
 
@@ -26,8 +29,21 @@ class Move(Document):
     share: float = Field(default=0, ge=0, le=1)
 
 
+class OwnMove(Document):
+    """A colour move made by hand: from a colour by a turn of hue in degrees, a share of chroma and L*, within a reach.
+
+    chroma : percent added; reach : OKLab distance times 100, one standard deviation
+    """
+
+    source: Colour
+    hue: float = number(0, -180, 180, "Hue turned by", "°")
+    chroma: float = number(0, -100, 150, "Chroma added")
+    lightness: float = number(0, -40, 40, "Lightness added", "L*", 0.5)
+    reach: float = number(8, 2, 30, "Takes along", "ΔE", 0.5)
+
+
 def _colours(palette: Palette) -> tuple[OKLab, NDArray[np.float64]]:
-    lab = np.array([(c.lightness, c.a, c.b) for c in palette], dtype=np.float32)
+    lab = OKLab(np.array([(c.lightness, c.a, c.b) for c in palette], dtype=np.float32))
     share = np.array([c.share for c in palette], dtype=np.float64)
     return lab, share / share.sum()
 
@@ -64,12 +80,12 @@ def pair_moves(moves: tuple[Move, ...], target: Palette) -> NDArray[np.float64]:
     source = np.array([m.source for m in moves], dtype=np.float32)
     share = np.array([m.share for m in moves], dtype=np.float64)
     target_lab, target_share = _colours(target)
-    return sinkhorn(pairing_cost(source, target_lab), share / share.sum(), target_share)
+    return sinkhorn(pairing_cost(OKLab(source), target_lab), share / share.sum(), target_share)
 
 
 def _landing(plan: NDArray[np.float64], target: OKLab) -> OKLab:
     """Mean target colour (K, 3) of what leaves each source colour: barycentric projection of a transport plan."""
-    return np.asarray(plan @ target / plan.sum(axis=1, keepdims=True), dtype=np.float32)
+    return OKLab(np.asarray(plan @ target / plan.sum(axis=1, keepdims=True), dtype=np.float32))
 
 
 def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
@@ -113,4 +129,33 @@ def apply_moves(lab: OKLab, moves: tuple[Move, ...]) -> OKLab:
     powers = exponents @ raised
     weight = cv2.exp(np.minimum(powers, 0, out=powers))
     sums = np.vstack([by.T, np.ones((1, len(moves)), dtype=np.float32)]) @ weight
-    return np.asarray(lab + (sums[:3] / (sums[3] + np.float32(_BACKGROUND))).T, dtype=np.float32)
+    return OKLab(np.asarray(lab + (sums[:3] / (sums[3] + np.float32(_BACKGROUND))).T, dtype=np.float32))
+
+
+def move_by_hand(lab: OKLab, moves: tuple[OwnMove, ...]) -> OKLab:
+    """OKLab colours (N, 3) after moves made by hand: turned, made richer and lighter by smooth weights about sources.
+
+    At a lone source the whole of its move is taken; where several reach, they share by weight. Neutrals stay neutral.
+    """
+    if not moves:
+        return lab
+    sources = np.array([m.source for m in moves], dtype=np.float32)
+    reach = np.array([m.reach for m in moves], dtype=np.float32) / 100
+    gap = (lab[:, None] - sources[None]) * np.array([_LIGHTNESS_COUNTS**0.5, 1, 1], dtype=np.float32)
+    weight = np.exp(-0.5 * (gap**2).sum(axis=2) / reach**2)
+    weight /= np.maximum(weight.sum(axis=1, keepdims=True), 1)
+    turn = weight @ np.radians([m.hue for m in moves]).astype(np.float32)
+    richer = 1 + weight @ np.array([m.chroma / 100 for m in moves], dtype=np.float32)
+    lighter = weight @ np.array([m.lightness / 116 for m in moves], dtype=np.float32)
+    cos, sin = np.cos(turn) * richer, np.sin(turn) * richer
+    return OKLab(
+        np.stack(
+            [lab[:, 0] + lighter, lab[:, 1] * cos - lab[:, 2] * sin, lab[:, 1] * sin + lab[:, 2] * cos], axis=1
+        ).astype(np.float32)
+    )
+
+
+def landings(moves: tuple[OwnMove, ...], part: Part) -> OKLab:
+    """Where moves made by hand take their own sources, OKLab (K, 3): others that reach a source count too."""
+    sources = OKLab(np.array([m.source for m in moves], dtype=np.float32).reshape(-1, 3))
+    return only(part, sources, move_by_hand(sources, moves))

@@ -5,7 +5,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.fit.statistics import PROBABILITIES
+from nuvett.core.measure.statistics import PROBABILITIES
 from nuvett.core.types import Floats, Quantiles
 
 TONE_KNOTS = 129

@@ -1,34 +1,49 @@
-"""Handles of the instruments: what a place on the colour chart or the tone column means for a look."""
+"""Handles of the instruments: what a place on the colour chart or a tone column means for a look or a trim."""
 
 import math
 import re
 from itertools import pairwise
-from typing import Any
+from typing import TypeVar
+
+import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.look.look import Look
-from nuvett.core.look.steps import MOST_POINTS, CurvePoint, OwnMove
+from nuvett.core.fit.curves import MOST_POINTS, CurvePoint
+from nuvett.core.fit.grey import GAIN, MOST_GREYS, GreyHue, grey_lightness, hue_weights
+from nuvett.core.fit.moves import OwnMove
+from nuvett.core.look.with_steps import WithSteps
+from nuvett.core.spaces.cielab import neutral_oklab
+from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.mono import MonoStep
+from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.zones import ZoneStep
+from nuvett.core.types import OKLab
 
+Kept = TypeVar("Kept", bound=WithSteps)
 _ZONE_CHROMA, _NEAR, _LEAST_GAP = 20.0, 3.0, 0.5
+_LEAST_CHROMA = 0.01  # OKLab, below which a hue says nothing
+_SAME_HUE = 12.0  # degrees within which a colour dragged on the grey column is taken for one that was dragged before
 
 
 def _bounded(value: float, low: float, high: float) -> float:
     return min(high, max(low, value))
 
 
-def drag_zone(look: Look, zone: str, a: float, b: float) -> Look:
+def drag_zone(look: Kept, zone: str, a: float, b: float) -> Kept:
     """Choose the tint of a zone: OKLab a, b. Raises InvalidChangeError for another zone."""
     if zone not in ("shadow", "midtone", "highlight"):
         raise InvalidChangeError("There is no such zone.")
     hue = round(math.degrees(math.atan2(b, a)) % 360, 1)
     chroma = round(_bounded(100 * math.hypot(a, b), 0, _ZONE_CHROMA), 2)
-    zones = look.zones.model_copy(update={"on": True, f"{zone}_hue": hue, f"{zone}_chroma": chroma})
-    return look.model_copy(update={"zones": zones})
+    tinted = {"on": True, f"{zone}_hue": hue, f"{zone}_chroma": chroma}
+    return look.with_step(look.step(ZoneStep).model_copy(update=tinted))
 
 
-def drag_move(look: Look, index: int, a: float, b: float) -> Look:
+def drag_move(look: Kept, index: int, a: float, b: float) -> Kept:
     """Land a move made by hand at OKLab a, b: its hue and chroma follow. Raises InvalidChangeError without it."""
-    own = list(look.moves.own)
+    moves = look.step(MoveStep)
+    own = list(moves.own)
     if not 0 <= index < len(own):
         raise InvalidChangeError("That move is not there any more.")
     _, a0, b0 = own[index].source
@@ -36,12 +51,13 @@ def drag_move(look: Look, index: int, a: float, b: float) -> Look:
     richer = 100 * (math.hypot(a, b) / max(math.hypot(a0, b0), 1e-3) - 1)
     update = {"hue": round(turn, 1), "chroma": round(_bounded(richer, -100, 150), 1)}
     own[index] = OwnMove.model_validate(own[index].model_dump() | update)
-    return look.model_copy(update={"moves": look.moves.model_copy(update={"own": tuple(own)})})
+    return look.with_step(moves.model_copy(update={"own": tuple(own)}))
 
 
-def drag_hold(look: Look, index: int, a: float, b: float) -> Look:
+def drag_hold(look: Kept, index: int, a: float, b: float) -> Kept:
     """Let the ring of a held family reach OKLab a, b: its limits of hue and chroma. Raises InvalidChangeError."""
-    kept = list(look.kept)
+    hold = look.step(HoldStep)
+    kept = list(hold.families)
     if not 0 <= index < len(kept):
         raise InvalidChangeError("That hold is not there any more.")
     _, a0, b0 = kept[index].family.colour
@@ -49,16 +65,17 @@ def drag_hold(look: Look, index: int, a: float, b: float) -> Look:
     share = 100 * abs(math.hypot(a, b) / max(math.hypot(a0, b0), 1e-3) - 1)
     limits = {"hue": round(_bounded(abs(turn), 0, 60), 1), "chroma": round(_bounded(share, 0, 100), 1)}
     kept[index] = kept[index].model_copy(update=limits)
-    return look.model_copy(update={"kept": tuple(kept)})
+    return look.with_step(hold.model_copy(update={"families": tuple(kept)}))
 
 
-def land(look: Look, at: float, lightness: float) -> Look:
+def land(look: Kept, at: float, lightness: float) -> Kept:
     """Let tones that would lie at CIE L* `at` without the master curve land at another: a point of that curve.
 
     A point within 3 of `at` is moved, else one is added; the curve is kept rising. Raises InvalidChangeError when the
     curve is full.
     """
-    points = list(look.curve.master)
+    curve = look.step(CurveStep)
+    points = list(curve.master)
     near = min(range(len(points)), key=lambda i: abs(points[i][0] - at))
     x = _bounded(at, 0, 100)
     if abs(points[near][0] - x) < _NEAR:
@@ -70,8 +87,7 @@ def land(look: Look, at: float, lightness: float) -> Look:
     low = below[-1][1] if below else 0.0
     high = above[0][1] if above else 100.0
     placed = (round(x, 2), round(_bounded(lightness, low, high), 2))
-    curve = look.curve.model_copy(update={"on": True, "master": (*below, placed, *above)})
-    return look.model_copy(update={"curve": curve})
+    return look.with_step(curve.model_copy(update={"on": True, "master": (*below, placed, *above)}))
 
 
 def drag_point(points: tuple[CurvePoint, ...], index: int, x: float, y: float) -> tuple[CurvePoint, ...]:
@@ -100,7 +116,36 @@ def drag_point(points: tuple[CurvePoint, ...], index: int, x: float, y: float) -
     return made if all(b[0] - a[0] >= _LEAST_GAP - 1e-6 for a, b in pairwise(made)) else points
 
 
-def drag(look: Look, handle: str, place: tuple[float, float]) -> Look:
+def drag_grey(look: Kept, colour: tuple[float, float, float], lightness: float) -> Kept:
+    """Let a colour, OKLab as it comes to black-and-white, become a grey of a CIE L*: its hue grows lighter or darker.
+
+    A hue near one that was dragged before moves that one. Raises InvalidChangeError for a colour without chroma, and
+    for more hues than there may be.
+    """
+    mono = look.step(MonoStep)
+    lab = OKLab(np.array([colour], dtype=np.float32))
+    chroma = float(np.hypot(colour[1], colour[2]))
+    if chroma < _LEAST_CHROMA:
+        raise InvalidChangeError("A grey has no hue to be made lighter or darker by; the tone curve does that.")
+    hue = math.degrees(math.atan2(colour[2], colour[1])) % 360
+    away = 100 * (neutral_oklab(_bounded(lightness, 0, 100)) - float(grey_lightness(lab, mono.hues)[0])) / GAIN / chroma
+    hues = list(mono.hues)
+    near = next((i for i, g in enumerate(hues) if abs((g.hue - hue + 180) % 360 - 180) < _SAME_HUE), None)
+    if near is None:
+        if len(hues) >= MOST_GREYS:
+            raise InvalidChangeError(f"Black-and-white weighs at most {MOST_GREYS} hues; reset one first.")
+        hues.append(GreyHue(hue=round(hue, 1), lighter=round(_bounded(away, -200, 200), 1)))
+    else:
+        # By the share that this hue has in the colour's own weight, so that it arrives.
+        share = max(
+            float(hue_weights(np.array([hue], np.float32), [hues[near].model_copy(update={"lighter": 100})])[0]), 0.2
+        )
+        lighter = round(_bounded(hues[near].lighter + away / share, -200, 200), 1)
+        hues[near] = hues[near].model_copy(update={"lighter": lighter})
+    return look.with_step(mono.model_copy(update={"on": True, "hues": tuple(hues)}))
+
+
+def drag(look: Kept, handle: str, place: tuple[float, float]) -> Kept:
     """A look after one of its handles was dragged.
 
     handle : "zone.shadow", "move.0" or "hold.0" with a place in OKLab a, b; "curve.red.2" with a place in 0 to 100
@@ -116,8 +161,9 @@ def drag(look: Look, handle: str, place: tuple[float, float]) -> Look:
     if match := re.fullmatch(r"hold\.(\d+)", handle):
         return drag_hold(look, int(match[1]), x, y)
     if match := re.fullmatch(r"curve\.(master|red|green|blue)\.(\d+)", handle):
-        points: Any = drag_point(getattr(look.curve, match[1]), int(match[2]), x, y)
-        return look.model_copy(update={"curve": look.curve.model_copy(update={"on": True, match[1]: points})})
+        curve = look.step(CurveStep)
+        points = drag_point(getattr(curve, match[1]), int(match[2]), x, y)
+        return look.with_step(curve.model_copy(update={"on": True, match[1]: points}))
     if handle == "land":
         return land(look, x, y)
     raise InvalidChangeError("There is no such handle.")

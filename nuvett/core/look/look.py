@@ -1,118 +1,49 @@
-"""The look document: what is to be done to every frame, as fixed steps with plain numbers.
+"""The look document: what is to be done to every frame, as steps with plain numbers.
 
 Percentages run from 0 to 100, lightness is CIE L*, hue in degrees. Steps act in the order in which they stand here.
 """
 
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import ValidationError, model_validator
 
 from nuvett.core.errors import DocumentError
-from nuvett.core.look.steps import (
-    MOST_HOLDS,
-    CurveStep,
-    EvenStep,
-    ExposureStep,
-    FamilyHold,
-    FilterStep,
-    FinishStep,
-    HoldStep,
-    MonoStep,
-    MoveStep,
-    SaturationStep,
-    SpreadStep,
-    ToneStep,
-    WashStep,
-    WhiteStep,
-    ZoneStep,
-)
-from nuvett.core.types import Document
+from nuvett.core.fields import number
+from nuvett.core.look.earlier import look_from_earlier
+from nuvett.core.look.with_steps import WithSteps, with_steps
+from nuvett.core.steps.registry import REGISTRY
 
-LOOK_SCHEMA = 3
-STEPS = (
-    "even",
-    "tone",
-    "zones",
-    "spread",
-    "moves",
-    "white",
-    "exposure",
-    "curve",
-    "saturation",
-    "wash",
-    "filter",
-    "mono",
-    "hold",
-    "finish",
-)
-"""Names of the steps, in the order in which they act."""
+LOOK_SCHEMA = 4
 
 
-_EARLIER: dict[str, dict[str, Any]] = {
-    "tone": {"amount": 75},
-    "zones": {"amount": 80, "whites": 100},
-    "spread": {"amount": 60},
-    "moves": {"amount": 50},
-    "hold": {"on": False, "where": "everywhere"},
-}
-"""Usual values of schemas 1 and 2 that have changed since."""
+class WholeLook(WithSteps):
+    """What a look says beside its steps, in percent.
 
-
-class Look(Document):
-    """A whole look. `strength` weakens everything but even light; `colour` weakens the fitted colour steps alone.
-
-    vivid : percent of their chroma that strongly coloured things keep at least, whatever the fit asks
-    pull : percent; 0 gives every frame the same transform, 100 fits each frame by itself
+    strength : weakens everything but even light; colour : weakens the fitted colour steps alone
+    vivid : of their chroma that strongly coloured things keep at least, whatever the fit asks
+    pull : 0 gives every frame the same transform, 100 fits each frame by itself
     """
 
-    schema_version: Literal[3] = 3
-    strength: float = Field(default=100, ge=0, le=100)
-    colour: float = Field(default=100, ge=0, le=100)
-    vivid: float = Field(default=70, ge=0, le=100)
-    pull: float = Field(default=60, ge=0, le=100)
-    even: EvenStep = EvenStep()
-    tone: ToneStep = ToneStep()
-    zones: ZoneStep = ZoneStep()
-    spread: SpreadStep = SpreadStep()
-    moves: MoveStep = MoveStep()
-    white: WhiteStep = WhiteStep()
-    exposure: ExposureStep = ExposureStep()
-    curve: CurveStep = CurveStep()
-    saturation: SaturationStep = SaturationStep()
-    wash: WashStep = WashStep()
-    filter: FilterStep = FilterStep()
-    mono: MonoStep = MonoStep()
-    hold: HoldStep = HoldStep()
-    kept: tuple[FamilyHold, ...] = Field(default=(), max_length=MOST_HOLDS)
-    finish: FinishStep = FinishStep()
+    schema_version: Literal[4] = 4
+    strength: float = number(100, 0, 100, "Strength of the look")
+    colour: float = number(100, 0, 100, "Colour")
+    vivid: float = number(70, 0, 100, "Strong colours keep at least")
+    pull: float = number(60, 0, 100, "Pull")
 
     @model_validator(mode="before")
     @classmethod
     def _from_earlier(cls, data: Any) -> Any:
-        """Schema 1 had fewer steps; before schema 3 usual amounts were others, and nothing kept its own colour."""
-        if isinstance(data, dict) and data.get("schema_version") in (1, 2):
-            steps = {
-                name: {**was, **given}
-                for name, was in _EARLIER.items()
-                if isinstance(given := data.get(name, {}), dict)
-            }
-            return {"vivid": 0, **data, **steps, "schema_version": LOOK_SCHEMA}
-        return data
+        return look_from_earlier(data, LOOK_SCHEMA) if isinstance(data, dict) else data
 
 
-class Trim(Document):
-    """One frame's own departure, applied after the look: EV, percent, percent, percent; strength of the look here."""
+if TYPE_CHECKING:
+    _LookSteps = WholeLook
+else:
+    _LookSteps = with_steps(WholeLook, REGISTRY)
 
-    schema_version: Literal[1] = 1
-    exposure: float = Field(default=0, ge=-4, le=4)
-    warmth: float = Field(default=0, ge=-60, le=60)
-    tint: float = Field(default=0, ge=-40, le=40)
-    saturation: float = Field(default=0, ge=-100, le=100)
-    strength: float = Field(default=100, ge=0, le=100)
 
-    @property
-    def is_none(self) -> bool:
-        return self == Trim()
+class Look(_LookSteps):
+    """A whole look: the steps of the registry, and how much of them is taken."""
 
 
 def parse_look(text: str | bytes) -> Look:
@@ -120,29 +51,29 @@ def parse_look(text: str | bytes) -> Look:
     try:
         return Look.model_validate_json(text)
     except ValidationError as error:
-        first = error.errors()[0]
-        place = ".".join(str(part) for part in first["loc"])
-        if place == "schema_version":
-            raise DocumentError(
-                f"This look has schema {first['input']}; this version reads schema {LOOK_SCHEMA}. Nothing was changed."
-            ) from error
-        if not place:
-            raise DocumentError("This is not a look document: the JSON is damaged.") from error
-        words = first["msg"].removeprefix("Value error, ")
-        raise DocumentError(f"This is not a usable look: {place}: {words[0].lower()}{words[1:]}.") from error
+        raise DocumentError(what_is_wrong(error, "look", LOOK_SCHEMA)) from error
+
+
+def what_is_wrong(error: ValidationError, kind: str, schema: int) -> str:
+    """The first thing that is wrong with a document, as a sentence."""
+    first = error.errors()[0]
+    place = ".".join(str(part) for part in first["loc"])
+    if place == "schema_version":
+        return f"This {kind} has schema {first['input']}; this version reads schema {schema}. Nothing was changed."
+    if not place:
+        return f"This is not a {kind} document: the JSON is damaged."
+    words = first["msg"].removeprefix("Value error, ")
+    return f"This is not a usable {kind}: {place}: {words[0].lower()}{words[1:]}."
 
 
 def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
-    """A look with the named steps of another one. `hold` takes picked holds along, `all` the strength, colour and pull.
+    """A look with the named steps of another one; `all` takes the strength, colour, vivid and pull along.
 
     Raises DocumentError for a part that is not there.
     """
-    unknown = parts - {*STEPS, "all"}
+    unknown = parts - {kind.name for kind in REGISTRY} - {"all"}
     if unknown:
         raise DocumentError(f"A look has no part called {sorted(unknown)[0]}.")
-    taken: dict[str, Any] = {name: getattr(source, name) for name in parts if name != "all"}
-    if "hold" in parts:
-        taken["kept"] = source.kept
-    if "all" in parts:
-        taken |= {name: getattr(source, name) for name in ("strength", "colour", "vivid", "pull")}
+    names = {*parts - {"all"}, *(("strength", "colour", "vivid", "pull") if "all" in parts else ())}
+    taken = {name: getattr(source, name) for name in names}
     return onto.model_copy(update=taken)

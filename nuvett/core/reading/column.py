@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nuvett.core.fit.statistics import PROBABILITIES
+from nuvett.core.measure.statistics import PROBABILITIES
 from nuvett.core.spaces.cielab import lightness_of_oklab, neutral_cielab
 from nuvett.core.types import Floats, Quantiles
 

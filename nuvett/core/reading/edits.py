@@ -8,6 +8,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.reading.palette import LARGEST, SMALLEST, Colour, Edits, Held, Palette, PaletteColour
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.spaces.oklab import oklch_to_oklab
+from nuvett.core.types import OKLCh
 
 _NEAR = 1e-4  # OKLab distance within which two colours are the same one
 _MOST_CHROMA = 0.4
@@ -87,7 +88,7 @@ def nudge(sampling: Sampling, palette: Palette, index: int, lch: tuple[float, fl
         raise InvalidChangeError("Lightness runs from 0 to 100, chroma from 0 to 40.")
     old = _colour_at(palette, index)
     split = _split(sampling, _triple(old))
-    lab = oklch_to_oklab(np.array([lightness, chroma, hue % 360], dtype=np.float32))
+    lab = oklch_to_oklab(OKLCh(np.array([lightness, chroma, hue % 360], dtype=np.float32)))
     stands_for = split.own.stands_for if split.own else _triple(old)
     moved = Held(colour=(float(lab[0]), float(lab[1]), float(lab[2])), stands_for=stands_for)
     return _changed(sampling, [*split.others, moved])

@@ -32,7 +32,7 @@ class PaletteColour(Document):
 
     @property
     def lab(self) -> OKLab:
-        return np.array([self.lightness, self.a, self.b], dtype=np.float32)
+        return OKLab(np.array([self.lightness, self.a, self.b], dtype=np.float32))
 
     @property
     def hex(self) -> str:
@@ -84,7 +84,8 @@ def nearest(points: OKLab, centres: OKLab) -> np.ndarray:
 def _means(points: OKLab, labels: np.ndarray, count: int) -> tuple[OKLab, Floats]:
     sizes = np.bincount(labels, minlength=count).astype(np.float64)
     sums = np.stack([np.bincount(labels, weights=points[:, c], minlength=count) for c in range(3)], axis=1)
-    return (sums / np.maximum(sizes, 1)[:, None]).astype(np.float32), (sizes / len(points)).astype(np.float32)
+    means = OKLab((sums / np.maximum(sizes, 1)[:, None]).astype(np.float32))
+    return means, (sizes / len(points)).astype(np.float32)
 
 
 def _farthest_first(points: OKLab, count: int) -> OKLab:
@@ -102,7 +103,7 @@ def _farthest_first(points: OKLab, count: int) -> OKLab:
             break
         chosen.append(farthest)
         np.minimum(gap, gap_to(points[farthest]), out=gap)
-    return points[chosen]
+    return OKLab(points[chosen])
 
 
 def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
@@ -110,7 +111,7 @@ def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
 
     The first `fixed` clusters keep their places, take others in and are never merged with each other.
     """
-    centres, shares = centres.astype(np.float64), shares.astype(np.float64)
+    centres, shares = OKLab(centres.astype(np.float64)), shares.astype(np.float64)
     left = np.ones(len(centres), dtype=bool)
 
     def costs(rows: slice | int) -> NDArray[np.float64]:
@@ -133,7 +134,7 @@ def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
         anew[i] = np.inf
         cost[i], cost[:, i] = anew, anew
         cost[j], cost[:, j] = np.inf, np.inf
-    return centres[left].astype(np.float32)
+    return OKLab(centres[left].astype(np.float32))
 
 
 def _fine_clusters(lab: OKLab, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:
@@ -142,15 +143,15 @@ def _fine_clusters(lab: OKLab, fine: int, anchors: OKLab) -> tuple[OKLab, Floats
     Anchors stay where they are, and with a share that lets them take others in.
     """
     step = max(1, len(lab) // _SEEDING_PIXELS)
-    centres = np.concatenate([anchors, _farthest_first(lab[::step], fine)])
+    centres = np.concatenate([anchors, _farthest_first(OKLab(lab[::step]), fine)])
     for _ in range(_LLOYD_ROUNDS):
-        means, shares = _means(lab, nearest(lab, centres), len(centres))
+        means, shares = _means(lab, nearest(lab, OKLab(centres)), len(centres))
         centres = np.where(shares[:, None] > 0, means, centres)
         centres[: len(anchors)] = anchors
     kept = shares > 0
     kept[: len(anchors)] = True
     shares[: len(anchors)] = np.maximum(shares[: len(anchors)], _LEAST_ANCHOR)
-    return centres[kept], shares[kept]
+    return OKLab(centres[kept]), shares[kept]
 
 
 def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edits: Edits | None = None) -> Palette:
@@ -170,7 +171,7 @@ def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edi
     edits = edits or Edits()
     held, anchors = len(edits.held), [*(h.stands_for for h in edits.held), *edits.dropped]
     fixed = np.array(anchors, dtype=np.float32).reshape(-1, 3)
-    centres, shares = _fine_clusters(lab, fine, fixed)
+    centres, shares = _fine_clusters(lab, fine, OKLab(fixed))
     centres = _merge(centres, shares, max(count, held) + len(edits.dropped), len(fixed))
     means, shares = _means(lab, nearest(lab, centres), len(centres))
     means[:held] = np.array([h.colour for h in edits.held], dtype=np.float32).reshape(-1, 3)
@@ -194,3 +195,10 @@ def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edi
 def _ordered(colours: list[PaletteColour], order: Order) -> Palette:
     keys = {"lightness": lambda c: c.lightness, "share": lambda c: -c.share, "hue": lambda c: c.lch[2]}
     return tuple(sorted(colours, key=keys[order]))
+
+
+def nearest_colour(palette: Palette, lab: OKLab) -> tuple[PaletteColour, float]:
+    """The palette's colour nearest to an OKLab colour (3,), and how far it is. The palette has a colour at least."""
+    gaps = [float(np.linalg.norm(colour.lab - lab)) for colour in palette]
+    nearest = int(np.argmin(gaps))
+    return palette[nearest], gaps[nearest]

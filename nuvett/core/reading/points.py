@@ -43,7 +43,7 @@ def disc_colour(proxy: Linear, point: Point) -> OKLab:
         radius, 0.71
     )
     pixels = part[inside] if inside.any() else part.reshape(-1, 3)
-    return np.asarray(linear_to_oklab(pixels.mean(axis=0, keepdims=True))[0])
+    return OKLab(np.asarray(linear_to_oklab(pixels.mean(axis=0, keepdims=True))[0]))
 
 
 def placed_point(proxy: Linear, point: Point, placed: bool) -> PlacedPoint:
@@ -56,7 +56,7 @@ def propose_points(proxy: Linear, weights: Mask01, zones: dict[str, OKLab]) -> l
     """A point for each named zone colour (3,): where the sampled picture comes nearest to it over an even disc."""
     usual = Point(kind="shadow", x=0, y=0).radius
     size = (max(1, proxy.shape[1] // _COARSE), max(1, proxy.shape[0] // _COARSE))
-    lab = linear_to_oklab(np.asarray(cv2.resize(proxy, size, interpolation=cv2.INTER_AREA), dtype=np.float32))
+    lab = linear_to_oklab(Linear(np.asarray(cv2.resize(proxy, size, interpolation=cv2.INTER_AREA), dtype=np.float32)))
     span = 2 * max(1, round(usual * max(size))) + 1
     mean = cv2.blur(lab, (span, span))
     uneven = np.sqrt(np.maximum(cv2.blur(lab**2, (span, span)) - mean**2, 0).sum(axis=2))

@@ -6,8 +6,9 @@ import numpy as np
 from pydantic import Field
 
 from nuvett.core.errors import TargetError
-from nuvett.core.fit.sliced import barycentre
-from nuvett.core.fit.statistics import (
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.sliced import barycentre
+from nuvett.core.measure.statistics import (
     CLOUD_SIZE,
     PROBABILITIES,
     Statistics,
@@ -19,7 +20,6 @@ from nuvett.core.fit.statistics import (
 from nuvett.core.reading.palette import LARGEST, USUAL, Edits, Held, Palette, find_palette
 from nuvett.core.reading.points import ZONES, PlacedPoint, lean_zones, placed_point, propose_points
 from nuvett.core.reading.regions import Sampling, sampling_weights
-from nuvett.core.reading.sampling import stratified_sample
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Floats, Linear, OKLab
 
@@ -102,7 +102,7 @@ def zone_colours(statistics: Statistics) -> dict[str, OKLab]:
         grid = np.linspace(low, high, 33)
         lightness = np.interp(grid, PROBABILITIES, statistics.lightness).astype(np.float32)
         tint = interpolate_zones(statistics.zone_tint, lightness).mean(axis=0)
-        found[name] = np.array([lightness.mean(), *tint], dtype=np.float32)
+        found[name] = OKLab(np.array([lightness.mean(), *tint], dtype=np.float32))
     return found
 
 
@@ -125,7 +125,7 @@ def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) 
     lightness = sum(np.asarray(w.reading.statistics.lightness) * np.float32(w.tone / tone) for w in active)
     coloured = [w for w in active if w.colour > 0]
     cloud = barycentre(
-        [thin(w.reading.statistics.cloud, most) for w in coloured], [w.colour / colour for w in coloured]
+        [OKLab(thin(w.reading.statistics.cloud, most)) for w in coloured], [w.colour / colour for w in coloured]
     )
     rank = np.interp(cloud[:, 0], quantiles_of(cloud[:, 0]), PROBABILITIES)
     cloud[:, 0] = np.interp(rank, PROBABILITIES, np.asarray(lightness))

@@ -153,7 +153,7 @@ def sampling_weights(proxy: Linear, sampling: Sampling) -> Mask01:
     weights = _patches_mask(proxy.shape[:2], sampling.patches)
     if sampling.families or sampling.tone is not None:
         index = np.nonzero(weights)
-        lab = linear_to_oklab(proxy[index])
+        lab = linear_to_oklab(Linear(proxy[index]))
         if sampling.families:
             weights[index] *= np.maximum.reduce([membership(lab, family) for family in sampling.families])
         if sampling.tone is not None:

@@ -10,7 +10,7 @@ from nuvett.core.errors import DocumentError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklch_to_oklab
 from nuvett.core.spaces.rgb import Space, to_linear
-from nuvett.core.types import OKLab
+from nuvett.core.types import Encoded01, Linear, OKLab, OKLCh
 
 _SHARE = "nuvett.share"
 _DEEPEST = 16  # groups within groups that are looked into
@@ -118,13 +118,14 @@ def _of_components(value: dict[str, Any]) -> OKLab:
     if len(numbers) == 3 and all(isinstance(n, int | float) and abs(n) <= 1000 for n in numbers):
         given = np.array([numbers], dtype=np.float32)
         if space == "oklab":
-            return np.asarray(given[0], dtype=np.float32)
+            return OKLab(given[0])
         if space == "oklch":
-            return np.asarray(oklch_to_oklab(given)[0], dtype=np.float32)
+            return OKLab(oklch_to_oklab(OKLCh(given))[0])
         if space == "srgb-linear":
-            return np.asarray(linear_to_oklab(given)[0], dtype=np.float32)
+            return OKLab(linear_to_oklab(Linear(given))[0])
         if isinstance(space, str) and space in _RGB:
-            return np.asarray(linear_to_oklab(to_linear(np.clip(given, 0, 1), _RGB[space]))[0], dtype=np.float32)
+            linear = to_linear(Encoded01(np.clip(given, 0, 1)), _RGB[space])
+            return OKLab(linear_to_oklab(linear)[0])
     if isinstance(value.get("hex"), str):  # what the format offers to readers that do not know the space
         return _of_hex(value["hex"])
     raise DocumentError(f"This palette is damaged: each colour is written as {_REQUIRED}.")

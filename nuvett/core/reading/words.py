@@ -8,6 +8,7 @@ from nuvett.core.drift.drift import Yardstick, measure_drift
 from nuvett.core.reading.palette import PaletteColour
 from nuvett.core.reading.reading import Reading
 from nuvett.core.reading.regions import Patch, Point, Sampling
+from nuvett.core.types import OKLab
 
 _ALONE = 0.11  # OKLab distance from every colour of another palette beyond which a colour has no counterpart there
 _TELLING = 0.03  # share below which a colour is not worth a word
@@ -68,7 +69,9 @@ def _palette(before: Sampling, after: Sampling) -> list[str]:
 
 def differences(one: Reading, other: Reading, name: str) -> list[str]:
     """What tells a reading from another one, called `name`, in sentences; the plainest first."""
-    drift = measure_drift(np.asarray(one.statistics.cloud), Yardstick.of(np.asarray(other.statistics.cloud)), name)
+    drift = measure_drift(
+        OKLab(np.asarray(one.statistics.cloud)), Yardstick.of(OKLab(np.asarray(other.statistics.cloud))), name
+    )
     said = [drift.words]
     alone = [c for c in _without_counterpart(one, other) if c.share >= _TELLING][:_MOST_ALONE]
     said += [f"{c.name}, {c.share:.0%} of it, has no counterpart in {name}".replace("%", " %") for c in alone]

@@ -15,7 +15,9 @@ def linear_to_cielab(linear: Linear) -> CIELab:
     """Extended linear sRGB (..., 3) to CIE L*a*b* (..., 3), L* 0 to 100 (CIE 15:2018)."""
     xyz = np.asarray(linear, dtype=np.float64) @ to_xyz_matrix(Space.SRGB).T / _WHITE
     f = np.where(xyz > _EPSILON, np.cbrt(xyz), (_KAPPA * xyz + 16) / 116)
-    return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+    return CIELab(
+        np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], axis=-1)
+    )
 
 
 def lightness_of_oklab(lightness: Floats) -> Floats:

@@ -62,8 +62,8 @@ def _most_chroma(lab: OKLab, space: Space) -> Floats:
     for _ in range(_CLIP_STEPS):
         middle = (low + high) / 2
         current = lab * np.stack([np.ones_like(middle), middle, middle], axis=1)
-        clipped = np.clip(_in_space(oklab_to_linear(current), space), 0, 1)
-        moved = linear_to_oklab(clipped if space is Space.SRGB else clipped @ back) - current
+        clipped = np.clip(_in_space(oklab_to_linear(OKLab(current)), space), 0, 1)
+        moved = linear_to_oklab(Linear(clipped if space is Space.SRGB else clipped @ back)) - current
         accept = np.einsum("ij,ij->i", moved, moved) < JUST_NOTICEABLE**2
         low = np.where(accept, middle, low)
         high = np.where(accept, high, middle)
@@ -76,15 +76,17 @@ def _directions() -> OKLab:
     hue = np.linspace(0, 2 * np.pi, HUES + 1, dtype=np.float32)
     grid = np.stack(np.meshgrid(lightness, hue, indexing="ij"), axis=-1).reshape(-1, 2)
     a, b = _FARTHEST * np.cos(grid[:, 1]), _FARTHEST * np.sin(grid[:, 1])
-    return np.stack([grid[:, 0], a, b], axis=1).astype(np.float32)
+    return OKLab(np.stack([grid[:, 0], a, b], axis=1).astype(np.float32))
 
 
 def _kept(shares: Floats) -> Floats:
-    """Limits by the four corners of each cell, ((LIGHTNESSES - 1) * HUES, 4), so that one look-up fetches a cell."""
+    """Limits by cell, ((LIGHTNESSES - 1) * HUES, 4): a corner, its steps in hue and lightness, and of both together."""
     grid = (shares * _FARTHEST).reshape(LIGHTNESSES, HUES + 1).astype(np.float32)
-    corners = np.stack([grid[:-1, :-1], grid[:-1, 1:], grid[1:, :-1], grid[1:, 1:]], axis=-1).reshape(-1, 4)
-    corners.setflags(write=False)
-    return corners
+    corner, across, down = grid[:-1, :-1], grid[:-1, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, :-1]
+    twist = grid[1:, 1:] - grid[1:, :-1] - across
+    cells = np.stack([corner, across, down, twist], axis=-1).reshape(-1, 4)
+    cells.setflags(write=False)
+    return cells
 
 
 @cache
@@ -106,18 +108,18 @@ def gamut_boundary(space: Space) -> Floats:
     return _kept(_boundary(_directions(), space, _BELOW_WHITE))
 
 
-def _limit_of(lab: OKLab, limits: Floats) -> Floats:
-    """Limit (N,) at each colour's lightness and hue, bilinear in a grid of limits by corners; lightness is bounded."""
-    row = np.clip(lab[:, 0], 0, 1) * np.float32(LIGHTNESSES - 1)
-    column = np.arctan2(lab[:, 2], lab[:, 1]) * np.float32(HUES / (2 * np.pi))
+def _limit_of(lab: OKLab, cells: Floats) -> Floats:
+    """Limit (N,) at each colour's lightness and hue, bilinear in a grid of limits by cell; lightness is bounded."""
+    row = np.clip(lab[:, 0], 0, 1)
+    row *= np.float32(LIGHTNESSES - 1)
+    column = np.arctan2(lab[:, 2], lab[:, 1])
+    column *= np.float32(HUES / (2 * np.pi))
     column += np.float32(HUES) * (column < 0)
     top = np.minimum(row.astype(np.int32), LIGHTNESSES - 2)
     left = np.minimum(column.astype(np.int32), HUES - 1)
-    corners = np.take(limits, top * HUES + left, axis=0)
-    right, down = column - left, row - top
-    above = corners[:, 0] + (corners[:, 1] - corners[:, 0]) * right
-    below = corners[:, 2] + (corners[:, 3] - corners[:, 2]) * right
-    return np.asarray(above + (below - above) * down, dtype=np.float32)
+    corner, across, down, twist = np.take(cells, top * HUES + left, axis=0).T
+    right, below = column - left, row - top
+    return np.asarray(corner + right * across + below * (down + right * twist), dtype=np.float32)
 
 
 _KNEE, _EDGE = 0.8, 0.985  # shares of the boundary's chroma between which colours pushed outward are eased
@@ -138,13 +140,13 @@ def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLa
         return after
     relative = chroma[index] / limit[index]
     old = np.take(before, index, axis=0)
-    knee = np.clip(_chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4)), _KNEE, 1)
+    knee = np.clip(_chroma(OKLab(old)) / np.maximum(_limit_of(OKLab(old), boundary), np.float32(1e-4)), _KNEE, 1)
     over = np.maximum(relative - knee, 0)
     room = np.maximum(_EDGE - knee, np.float32(1e-3))
     eased = np.minimum(relative, knee) + room * over / (over + room)
     scale = np.ones(len(after), dtype=np.float32)
     scale[index] = eased / relative
-    return np.stack([after[:, 0], after[:, 1] * scale, after[:, 2] * scale], axis=1)
+    return OKLab(np.stack([after[:, 0], after[:, 1] * scale, after[:, 2] * scale], axis=1))
 
 
 def _chroma(lab: OKLab) -> Floats:
@@ -164,6 +166,6 @@ def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
         source = lab[index].astype(np.float32)
         source[:, 0] = np.clip(source[:, 0], 0, 1)
         chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
-        source[:, 1:] *= np.minimum(1, _limit_of(source, chroma_limits(space)) / chroma)[:, None]
-        out[index] = np.clip(_in_space(oklab_to_linear(source), space), 0, 1)
+        source[:, 1:] *= np.minimum(1, _limit_of(OKLab(source), chroma_limits(space)) / chroma)[:, None]
+        out[index] = np.clip(_in_space(oklab_to_linear(OKLab(source)), space), 0, 1)
     return np.asarray(out)

@@ -1,10 +1,10 @@
 """OKLab and OKLCh (Ottosson 2020), with the matrices of CSS Color 4."""
 
-import cv2
 import numpy as np
 
+from nuvett.core.quick import power
 from nuvett.core.spaces.rgb import parse_hex, to_linear
-from nuvett.core.types import Floats, Linear, OKLab, OKLCh
+from nuvett.core.types import Encoded01, Floats, Linear, OKLab, OKLCh
 
 # Linear sRGB to LMS: CSS Color Module Level 4, section "Sample code for color conversions"
 # (XYZ-to-LMS composed with linear-sRGB-to-XYZ); tools/derive_oklab.py reproduces it.
@@ -31,35 +31,36 @@ _LMS_TO_LINEAR = np.linalg.inv(LINEAR_TO_LMS).astype(np.float32)
 
 
 def _cube_root(values: Floats) -> Floats:
-    """Signed cube root, any shape; OpenCV's vectorised power is several times faster than numpy's cbrt."""
-    magnitude = cv2.pow(np.abs(values).reshape(-1, 1), 1 / 3).reshape(values.shape)
-    return np.asarray(np.copysign(magnitude, values), dtype=np.float32)
+    """Signed cube root, any shape."""
+    return np.asarray(np.copysign(power(np.abs(values), 1 / 3), values), dtype=np.float32)
 
 
 def linear_to_oklab(linear: Linear) -> OKLab:
     """Extended linear sRGB (..., 3) to OKLab (..., 3) float32."""
     lms = np.ascontiguousarray(linear, dtype=np.float32) @ _LINEAR_TO_LMS.T
-    return np.asarray(_cube_root(lms) @ _LMS_TO_OKLAB.T, dtype=np.float32)
+    return OKLab(np.asarray(_cube_root(lms) @ _LMS_TO_OKLAB.T, dtype=np.float32))
 
 
 def oklab_to_linear(lab: OKLab) -> Linear:
     """OKLab (..., 3) to extended linear sRGB (..., 3) float32."""
     root = np.asarray(lab, dtype=np.float32) @ _OKLAB_TO_LMS.T
-    return np.asarray((root * root * root) @ _LMS_TO_LINEAR.T, dtype=np.float32)
+    return Linear(np.asarray((root * root * root) @ _LMS_TO_LINEAR.T, dtype=np.float32))
 
 
 def oklab_to_oklch(lab: OKLab) -> OKLCh:
     """OKLab (..., 3) to OKLCh (..., 3), hue in degrees 0 to 360."""
     hue = np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) % 360
-    return np.stack([lab[..., 0], np.hypot(lab[..., 1], lab[..., 2]), hue], axis=-1).astype(np.float32)
+    return OKLCh(np.stack([lab[..., 0], np.hypot(lab[..., 1], lab[..., 2]), hue], axis=-1).astype(np.float32))
 
 
 def oklch_to_oklab(lch: OKLCh) -> OKLab:
     """OKLCh (..., 3), hue in degrees, to OKLab (..., 3)."""
     angle = np.radians(lch[..., 2])
-    return np.stack([lch[..., 0], lch[..., 1] * np.cos(angle), lch[..., 1] * np.sin(angle)], axis=-1).astype(np.float32)
+    return OKLab(
+        np.stack([lch[..., 0], lch[..., 1] * np.cos(angle), lch[..., 1] * np.sin(angle)], axis=-1).astype(np.float32)
+    )
 
 
 def hex_to_oklab(text: str) -> OKLab:
     """`#rrggbb` (sRGB) to OKLab (3,) float32. Raises ValueError on anything else."""
-    return np.asarray(linear_to_oklab(to_linear(parse_hex(text)[None]))[0], dtype=np.float32)
+    return OKLab(linear_to_oklab(to_linear(Encoded01(parse_hex(text)[None])))[0])

@@ -137,15 +137,15 @@ def to_linear(encoded: Encoded01, space: Space = Space.SRGB) -> Linear:
     """Encoded RGB (..., 3) of a space to extended linear sRGB (..., 3) float32."""
     linear = decode_curve(encoded, SPACES[space].curve)
     if space is Space.SRGB:
-        return linear
-    return np.asarray(linear @ matrix_between(space, Space.SRGB).T, dtype=np.float32)
+        return Linear(linear)
+    return Linear(np.asarray(linear @ matrix_between(space, Space.SRGB).T, dtype=np.float32))
 
 
 def from_linear(linear: Linear, space: Space = Space.SRGB) -> Encoded01:
     """Extended linear sRGB (..., 3) to encoded RGB of a space (..., 3) float32, not clipped."""
     if space is not Space.SRGB:
-        linear = linear @ matrix_between(Space.SRGB, space).T
-    return encode_curve(np.asarray(linear, dtype=np.float32), SPACES[space].curve)
+        linear = Linear(linear @ matrix_between(Space.SRGB, space).T)
+    return Encoded01(encode_curve(np.asarray(linear, dtype=np.float32), SPACES[space].curve))
 
 
 def parse_hex(text: str) -> Encoded01:
@@ -153,7 +153,7 @@ def parse_hex(text: str) -> Encoded01:
     digits = text.strip().removeprefix("#")
     if len(digits) != 6:
         raise ValueError(f"{text!r} is not a colour of the form #rrggbb")
-    return np.array([int(digits[i : i + 2], 16) / 255 for i in (0, 2, 4)], dtype=np.float32)
+    return Encoded01(np.array([int(digits[i : i + 2], 16) / 255 for i in (0, 2, 4)], dtype=np.float32))
 
 
 def to_hex(encoded: Encoded01) -> str:

@@ -4,13 +4,24 @@ Any part of a frame can be finished by itself: a pixel depends on those within `
 on two small maps made once for the frame. So strips, crops and whole pictures agree, whatever their shape.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache, lru_cache
 
 import cv2
 import numpy as np
 
-from nuvett.core.look.steps import FinishStep
+from nuvett.core.plan.apply import vignette_at
+from nuvett.core.plan.finish import (
+    FinishOperation,
+    GrainOperation,
+    HazeOperation,
+    LocalOperation,
+    NoiseOperation,
+    SharpenOperation,
+    SoftnessOperation,
+    VignetteOperation,
+)
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Encoded01, Floats
 
@@ -26,7 +37,6 @@ _SOFT_SIGMA, _SOFT_SHARE = 0.004, 0.75
 _NOISE_RADIUS, _NOISE_STRENGTH = 0.0009, 0.06
 _GRAIN_CELLS, _GRAIN_GAIN = 3000, 0.085
 _TILE = 1024  # cells of noise a side, after which grain repeats
-_FALLOFF = (0.35, 1.05)  # of the half diagonal: where a vignette begins and where it is whole
 
 
 @dataclass(frozen=True)
@@ -89,26 +99,34 @@ def _kernel(edge: int, sigma: float) -> int:
 
 
 class Finisher:
-    """Finishes parts of one frame of a size in pixels. `amount` 0 to 1 weakens all steps."""
+    """Finishes parts of one frame of a size in pixels by operations, in their order; noise goes first.
 
-    def __init__(self, step: FinishStep, size: tuple[int, int], seed: int, maps: FrameMaps, amount: float = 1) -> None:
-        self._step, self._maps, self._seed = step, maps, seed
+    `halo` is how many pixels around a part it needs.
+    """
+
+    def __init__(
+        self, operations: Sequence[FinishOperation], size: tuple[int, int], seed: int, maps: FrameMaps | None = None
+    ) -> None:
+        self._noises = [o for o in operations if isinstance(o, NoiseOperation)]
+        self._operations = [o for o in operations if not isinstance(o, NoiseOperation)]
+        self._maps, self._seed = maps, seed
         self.width, self.height = size
         self.edge = max(size)
-        self._amount = amount * step.amount / 100
-        reaches = [0]
-        if step.noise:
-            reaches.append(2 * self._noise_radius)
-        if step.sharpening:
-            reaches.append(_kernel(self.edge, _SHARP_SIGMA) + 2)
-        if step.softness:
-            reaches.append(_kernel(self.edge, _SOFT_SIGMA) + 1)
-        self.halo = sum(reaches)
+        self.halo = sum(self._reach(operation) for operation in operations)
+
+    def _reach(self, operation: FinishOperation) -> int:
+        if isinstance(operation, NoiseOperation):
+            return 2 * self._noise_radius
+        if isinstance(operation, SharpenOperation):
+            return _kernel(self.edge, _SHARP_SIGMA) + 2
+        if isinstance(operation, SoftnessOperation):
+            return _kernel(self.edge, _SOFT_SIGMA) + 1
+        return 0
 
     @property
     def has_noise_reduction(self) -> bool:
         """Whether pixels are changed before their colours are."""
-        return self._step.noise > 0 and self._amount > 0
+        return bool(self._noises)
 
     @property
     def _noise_radius(self) -> int:
@@ -116,37 +134,55 @@ class Finisher:
 
     def denoise(self, encoded: Encoded01) -> Encoded01:
         """Noise reduction, before the colours: each channel by the guided filter with itself, edges kept."""
-        strength = self._step.noise / 100 * self._amount
-        out = np.empty_like(encoded)
-        for channel in range(3):
-            values = np.ascontiguousarray(encoded[..., channel])
-            slope_offset = _guided(values, values, self._noise_radius, (_NOISE_STRENGTH * strength) ** 2)
-            out[..., channel] = slope_offset[..., 0] * values + slope_offset[..., 1]
-        return out
+        for operation in self._noises:
+            out = np.empty_like(encoded)
+            for channel in range(3):
+                values = np.ascontiguousarray(encoded[..., channel])
+                edges = (_NOISE_STRENGTH * operation.amount) ** 2
+                slope_offset = _guided(values, values, self._noise_radius, edges)
+                out[..., channel] = slope_offset[..., 0] * values + slope_offset[..., 1]
+            encoded = Encoded01(out)
+        return encoded
 
     def finish(self, encoded: Encoded01, left: int, top: int) -> Encoded01:
         """A part (h, w, 3) that begins at a pixel of the frame; what lies within `halo` of a cut edge is not valid."""
-        step, k = self._step, self._amount
-        if step.haze:
-            encoded = self._haze(encoded, left, top, step.haze / 100 * k)
-        if step.local:
-            light = _luminance(encoded)
-            detail = light - self._mapped(self._maps.base, light, left, top)
-            gain = _LOCAL_GAIN * step.local / 100 * k
-            # Large steps, which are edges of things and not their texture, are spared.
-            encoded = _added(encoded, gain * detail * cv2.exp(-((detail / np.float32(0.22)) ** 2)))
-        if step.softness:
-            sigma = _SOFT_SIGMA * self.edge
-            soft = cv2.GaussianBlur(encoded, (0, 0), sigma, borderType=cv2.BORDER_REFLECT)
-            share = _SOFT_SHARE * step.softness / 100 * k
-            encoded = np.asarray(cv2.addWeighted(soft, share, encoded, 1 - share, 0))
-        if step.sharpening:
-            encoded = self._sharpen(encoded, step.sharpening / 100 * k)
-        if step.vignette:
-            encoded = np.asarray(cv2.multiply(encoded, _thrice(self._vignette(encoded.shape, left, top, k))))
-        if step.grain:
-            encoded = self._grained(encoded, left, top, step.grain / 100 * k)
-        return np.ascontiguousarray(np.clip(encoded, 0, 1), dtype=np.float32)
+        for operation in self._operations:
+            encoded = self._finished(operation, encoded, left, top)
+        return Encoded01(np.ascontiguousarray(np.clip(encoded, 0, 1), dtype=np.float32))
+
+    def _finished(self, operation: FinishOperation, encoded: Encoded01, left: int, top: int) -> Encoded01:
+        match operation:
+            case HazeOperation():
+                return self._haze(encoded, left, top, operation.amount)
+            case LocalOperation():
+                return self._local(encoded, left, top, operation.amount)
+            case SoftnessOperation():
+                return self._soften(encoded, operation.amount)
+            case SharpenOperation():
+                return self._sharpen(encoded, operation)
+            case VignetteOperation():
+                factor = self._vignette(operation, encoded.shape, left, top)
+                return Encoded01(np.asarray(cv2.multiply(encoded, _thrice(factor))))
+            case GrainOperation():
+                return self._grained(encoded, left, top, operation)
+        raise ValueError(f"nothing finishes {type(operation).__name__}")
+
+    @property
+    def _needed_maps(self) -> FrameMaps:
+        if self._maps is None:
+            raise ValueError("haze and local contrast need maps of the frame")
+        return self._maps
+
+    def _local(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
+        light = _luminance(encoded)
+        detail = light - self._mapped(self._needed_maps.base, light, left, top)
+        # Large steps, which are edges of things and not their texture, are spared.
+        return _added(encoded, _LOCAL_GAIN * amount * detail * cv2.exp(-((detail / np.float32(0.22)) ** 2)))
+
+    def _soften(self, encoded: Encoded01, amount: float) -> Encoded01:
+        soft = cv2.GaussianBlur(encoded, (0, 0), _SOFT_SIGMA * self.edge, borderType=cv2.BORDER_REFLECT)
+        share = _SOFT_SHARE * amount
+        return Encoded01(np.asarray(cv2.addWeighted(soft, share, encoded, 1 - share, 0)))
 
     def _mapped(self, coefficients: Floats, light: Floats, left: int, top: int) -> Floats:
         """Slope times luminance plus offset, from small maps looked up at the part's place (bilinear)."""
@@ -166,49 +202,48 @@ class Finisher:
         )
 
     def _haze(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
-        transmission = np.clip(self._mapped(self._maps.transmission, _luminance(encoded), left, top), 0, 1)[..., None]
-        air = self._maps.airlight
+        transmission = np.clip(self._mapped(self._needed_maps.transmission, _luminance(encoded), left, top), 0, 1)[
+            ..., None
+        ]
+        air = self._needed_maps.airlight
         if amount > 0:
             through = np.maximum(1 - amount * _HAZE_MOST * (1 - transmission), _HAZE_LEAST)
-            return np.asarray((encoded - air) / through + air)
+            return Encoded01(np.asarray((encoded - air) / through + air))
         added = -amount * 0.6 * (1 - 0.6 * transmission)
-        return np.asarray(encoded + (air - encoded) * added)
+        return Encoded01(np.asarray(encoded + (air - encoded) * added))
 
-    def _sharpen(self, encoded: Encoded01, amount: float) -> Encoded01:
+    def _sharpen(self, encoded: Encoded01, operation: SharpenOperation) -> Encoded01:
         """Unsharp masking of luminance, less where there are no edges."""
         light = _luminance(encoded)
         blurred = cv2.GaussianBlur(light, (0, 0), max(0.4, _SHARP_SIGMA * self.edge), borderType=cv2.BORDER_REFLECT)
         detail = light - blurred
         edges = cv2.magnitude(cv2.Sobel(blurred, -1, 1, 0, scale=0.25), cv2.Sobel(blurred, -1, 0, 1, scale=0.25))
-        spared = self._step.masking / 100
+        spared = operation.spared
         mask = 1 - spared + spared * smooth_step((edges / (0.004 + 0.02 * spared)).astype(np.float32))
-        return _added(encoded, np.float32(_SHARP_GAIN * amount) * detail * mask)
+        return _added(encoded, np.float32(_SHARP_GAIN * operation.amount) * detail * mask)
 
-    def _vignette(self, shape: tuple[int, ...], left: int, top: int, amount: float) -> Floats:
-        """Factor on encoded values for a change of exposure that grows toward the corners."""
+    def _vignette(self, operation: VignetteOperation, shape: tuple[int, ...], left: int, top: int) -> Floats:
+        """Factor on encoded values (h, w) of a part that begins at a pixel of the frame."""
         half = np.hypot(self.width, self.height) / 2
         x = ((np.arange(shape[1], dtype=np.float32) + left + 0.5 - self.width / 2) / half).astype(np.float32)
         y = ((np.arange(shape[0], dtype=np.float32) + top + 0.5 - self.height / 2) / half).astype(np.float32)
-        radius = np.sqrt((x * x)[None] + (y * y)[:, None])
-        stops = -self._step.vignette / 100 * amount / 2.2 * float(np.log(2))
-        rim = (radius - np.float32(_FALLOFF[0])) * np.float32(1 / (_FALLOFF[1] - _FALLOFF[0]))
-        return np.asarray(cv2.exp(smooth_step(rim) * np.float32(stops)), dtype=np.float32)
+        return vignette_at(operation, np.sqrt((x * x)[None] + (y * y)[:, None]))
 
-    def _grain_field(self) -> Floats:
+    def _grain_field(self, size: float) -> Floats:
         """Noise on a grid that belongs to the frame, averaged when the picture has fewer pixels than the grid."""
-        cells = _GRAIN_CELLS / self._step.grain_size
+        cells = _GRAIN_CELLS / size
         width, height = (max(2, round(cells * side / self.edge)) for side in (self.width, self.height))
         return _field_of(self._seed, (width, height), (min(width, self.width), min(height, self.height)))
 
-    def _grained(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
-        field = self._grain_field()
+    def _grained(self, encoded: Encoded01, left: int, top: int, operation: GrainOperation) -> Encoded01:
+        field = self._grain_field(operation.size)
         if field.shape == (self.height, self.width):
             noise = field[top : top + encoded.shape[0], left : left + encoded.shape[1]]
         else:
             noise = self._looked_up(field, encoded.shape, left, top, smooth=True)
         light = np.clip(_luminance(encoded), 0, 1)
         weight = np.sqrt(4 * light * (1 - light)) * np.float32(0.9) + np.float32(0.1) * (light > 0.002)
-        return _added(encoded, np.float32(_GRAIN_GAIN * amount) * noise * weight)
+        return _added(encoded, np.float32(_GRAIN_GAIN * operation.amount) * noise * weight)
 
 
 @cache
@@ -235,4 +270,4 @@ def _thrice(plane: Floats) -> Floats:
 
 def _added(encoded: Encoded01, plane: np.ndarray) -> Encoded01:
     """A plane (h, w) added to every channel; the library does it several times faster than broadcasting."""
-    return np.asarray(cv2.add(encoded, _thrice(np.ascontiguousarray(plane, dtype=np.float32))))
+    return Encoded01(np.asarray(cv2.add(encoded, _thrice(np.ascontiguousarray(plane, dtype=np.float32)))))

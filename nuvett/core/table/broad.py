@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, to_linear
-from nuvett.core.types import Encoded01, Floats
+from nuvett.core.types import Encoded01, Floats, OKLab
 
 _KNOTS = 12  # along lightness 0 to 1
 _CURVED = 0.3  # weight of second differences along lightness, against one pixel a knot on average
@@ -36,7 +36,7 @@ class BroadLook:
         """What the look makes of encoded sRGB colours (N, 3), mapped into the gamut."""
         lab = linear_to_oklab(to_linear(colours))
         out = (lab + self.change(lab)).astype(np.float32)
-        return np.clip(encode_curve(map_to_gamut(out, Space.SRGB), SPACES[Space.SRGB].curve), 0, 1)
+        return np.clip(encode_curve(map_to_gamut(OKLab(out), Space.SRGB), SPACES[Space.SRGB].curve), 0, 1)
 
 
 def _basis(lab: Floats) -> NDArray[np.float64]:

@@ -71,7 +71,7 @@ def nearest_cdl(table: Floats) -> Cdl:
     found = min(tries, key=lambda t: float(t.cost)).x.round(6)
     made = apply_cdl(found, asked)
     usual = _usualness(asked)
-    error = difference(*(to_linear(c.astype(np.float32)) for c in (made, wanted)))
+    error = difference(*(to_linear(Encoded01(c.astype(np.float32))) for c in (made, wanted)))
     order = np.argsort(error)
     share = np.cumsum(usual[order]) / usual.sum()
     numbers = [float(v) for v in found]
@@ -100,7 +100,7 @@ def _starts(wanted: Floats) -> list[NDArray[np.float64]]:
 
 
 def _lab(encoded: NDArray[np.float64] | Floats) -> NDArray[np.float64]:
-    return linear_to_oklab(to_linear(encoded.astype(np.float32))).astype(np.float64)
+    return linear_to_oklab(to_linear(Encoded01(encoded.astype(np.float32)))).astype(np.float64)
 
 
 def _usualness(encoded: Encoded01) -> NDArray[np.float64]:

@@ -71,7 +71,7 @@ def register(before: Encoded01, after: Encoded01) -> Encoded01:
         matrix = np.array([[1, 0, dx], [0, 1, dy]], dtype=np.float32)
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         size = (before.shape[1], before.shape[0])
-        moved = np.asarray(cv2.warpAffine(after, matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE))
+        moved = Encoded01(np.asarray(cv2.warpAffine(after, matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)))
     likeness = float(np.corrcoef(edges[0].ravel(), _edges(moved).ravel())[0, 1])
     if not likeness > _LEAST_LIKENESS:
         raise PairError
@@ -121,14 +121,14 @@ def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
     cut = [(b[::step, ::step], a[::step, ::step]) for b, a in pairs]
     before = np.concatenate([b.reshape(-1, 3) for b, _ in cut])
     after = np.concatenate([a.reshape(-1, 3) for _, a in cut])
-    design = _design(before, SIZE)
+    design = _design(Encoded01(before), SIZE)
     penalty = _SMOOTHNESS * len(before) / SIZE**2 * _smoothness(SIZE)
     penalty = penalty + _BROAD * len(before) / SIZE**2 * sparse.eye_array(SIZE**3, format="csr")
     weight = np.ones(len(before))
     labs = [linear_to_oklab(to_linear(np.clip(p, 0, 1))) for p in (before, after)]
     even, own = grid(SIZE).reshape(-1, 3), np.zeros((SIZE**3, 3))
     for _ in range(_ROUNDS):
-        broad = broad_look(labs[0], labs[1], weight).encoded(even) - even
+        broad = broad_look(labs[0], labs[1], weight).encoded(Encoded01(even)) - even
         own = _solve(design, penalty, weight, after - before - design @ broad, own)
         change = broad + own
         miss = np.linalg.norm(before + design @ change - after, axis=1)

@@ -7,10 +7,11 @@ from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look.look import Look
 from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
-from nuvett.services import looks, sampling
+from nuvett.services import carrying, frame_facts, kept_references, looks
 from nuvett.services.catalogue import find_series, look_of
 from nuvett.services.stages import stages_of
 from nuvett.services.wall import Show, Wall, build_wall
@@ -48,21 +49,18 @@ def _wall_values(context: Context, slug: str, show: Show, sort: Sort) -> dict[st
     with context.session() as session:
         series = find_series(session, slug)
         aimed = looks.draft_of(session, series)
-        facts = looks.series_facts(session, series)
-        followed = looks.versions_followed(session, series)
+        facts = frame_facts.series_facts(session, series)
+        followed = carrying.versions_followed(session, series)
         labels = {
             frame.id: Labels(
                 frame.name, frame.id == series.hero_id, f"v{followed[frame.id].number}" if frame.id in followed else ""
             )
             for frame in series.frames
         }
-        state = looks.carry_state(session, series, len(facts))
-        shares = _shares(sampling.ready_references(session, series.id, readings=False))
+        state = carrying.carry_state(session, series, len(facts))
+        shares = _shares(kept_references.ready_references(session, series.id, readings=False))
     wall = build_wall(context.studio.bench, facts, aimed, show)
-    tiles = [
-        tile_of(context.studio.bench, slug, item, labels[item.frame.id], position)
-        for position, item in enumerate(wall.items, start=1)
-    ]
+    tiles = [tile_of(slug, item, labels[item.frame.id], position) for position, item in enumerate(wall.items, start=1)]
     return {
         "slug": slug,
         "show": show,
@@ -104,7 +102,7 @@ def show(
             "carry",
             series=series,
             stages=stages_of(session, series),
-            look=row.draft,
+            look=Look.model_validate(row.draft).model_dump(mode="json"),
             revision=row.revision,
             values=LOOK_VALUES,
             **values,
@@ -125,29 +123,29 @@ def suggested_pull(context: Means, slug: str) -> JSONResponse:
     """The pull that suits the series, with the reason in words."""
     with context.session() as session:
         series = find_series(session, slug)
-        aimed, facts = looks.draft_of(session, series), looks.series_facts(session, series)
+        aimed, facts = looks.draft_of(session, series), frame_facts.series_facts(session, series)
     if aimed is None or not facts:
         raise InvalidChangeError("A pull can be suggested once there are frames and a target.")
-    found = context.studio.bench.suggested_pull(facts, aimed)
+    found = context.studio.bench.planner.suggested_pull(facts, aimed)
     return JSONResponse({"pull": found.pull, "words": found.words})
 
 
 @router.post("/carry")
 def carry(context: Means, slug: str) -> Response:
     with context.session() as session:
-        looks.carry(session, find_series(session, slug))
+        carrying.carry(session, find_series(session, slug))
     return RedirectResponse(f"/series/{slug}/carry", 303)
 
 
 @router.post("/carry/undo")
 def undo(context: Means, slug: str) -> Response:
     with context.session() as session:
-        looks.walk_carry(session, find_series(session, slug), forward=False)
+        carrying.walk_carry(session, find_series(session, slug), forward=False)
     return RedirectResponse(f"/series/{slug}/carry", 303)
 
 
 @router.post("/carry/redo")
 def redo(context: Means, slug: str) -> Response:
     with context.session() as session:
-        looks.walk_carry(session, find_series(session, slug), forward=True)
+        carrying.walk_carry(session, find_series(session, slug), forward=True)
     return RedirectResponse(f"/series/{slug}/carry", 303)

@@ -7,7 +7,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from nuvett.core.errors import NotFoundError
-from nuvett.services import clips, sampling
+from nuvett.services import clips, reading_history
 from nuvett.services.catalogue import find_series, sweep
 from nuvett.services.stages import stages_of
 from nuvett.web.context import FOREVER, Means
@@ -66,7 +66,7 @@ def still(context: Means, slug: str, clip_id: uuid.UUID, number: Annotated[int, 
     with context.session() as session:
         series = find_series(session, slug)
         clip = clips.find_clip(session, series, clip_id)
-        with sampling.recorded(session, series, f"Still taken from {clip.name}"):
+        with reading_history.recorded(session, series, f"Still taken from {clip.name}"):
             row = clips.still_from_clip(session, context.studio, series, clip, number)
         return JSONResponse({"id": str(row.id), "name": row.name}, 201)
 

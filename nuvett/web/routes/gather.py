@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from sqlalchemy.orm import Session
 
 from nuvett.core.even.even_light import EvenLight
-from nuvett.services import gather, lighting, setups
+from nuvett.services import gathering, lighting, setups
 from nuvett.services.catalogue import find_frame, find_series, sweep
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Context, Means
@@ -135,7 +135,7 @@ def board(context: Means, slug: str) -> HTMLResponse:
 @router.post("/frames")
 def upload(context: Means, slug: str, file: UploadFile) -> Response:
     with context.session() as session:
-        frame = gather.add_frame(session, context.studio, find_series(session, slug), file.filename or "", file.file)
+        frame = gathering.add_frame(session, context.studio, find_series(session, slug), file.filename or "", file.file)
         return JSONResponse({"id": str(frame.id), "name": frame.name}, 201)
 
 
@@ -182,7 +182,7 @@ def join(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 def put_back(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        gather.put_frame_back(session, context.studio, series, find_frame(session, series, frame_id))
+        gathering.put_frame_back(session, context.studio, series, find_frame(session, series, frame_id))
     return _back(slug, f"#frame-{frame_id}")
 
 
@@ -190,7 +190,7 @@ def put_back(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 def remove(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        names = gather.remove_frame(session, context.studio, series, find_frame(session, series, frame_id))
+        names = gathering.remove_frame(session, context.studio, series, find_frame(session, series, frame_id))
     with context.session() as session:
         sweep(session, context.studio.blobs, names)
     return _back(slug)

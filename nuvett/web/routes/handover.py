@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import NotFoundError
 from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.services import deliveries
+from nuvett.services.carrying import carry_state
 from nuvett.services.catalogue import count_ready, find_series, sweep
 from nuvett.services.deliveries import DeliverySettings
-from nuvett.services.looks import carry_state
 from nuvett.services.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy

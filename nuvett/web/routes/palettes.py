@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from nuvett.core.errors import NotFoundError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.swatches import FORMATS, SUFFIXES, SavedPalette, write_palette
-from nuvett.services import palettes, sampling
+from nuvett.services import kept_references, palettes
 from nuvett.services.catalogue import find_reference, find_series
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import palette_bands
@@ -31,7 +31,7 @@ def _file(palette: Palette, name: str, kind: str) -> Response:
 def of_reading(context: Means, slug: str, reference_id: uuid.UUID, kind: str) -> Response:
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
-        return _file(sampling.reading_of(row).palette, row.name, kind)
+        return _file(kept_references.reading_of(row).palette, row.name, kind)
 
 
 def _list(context: Context, gone: SavedPalette | None = None) -> HTMLResponse:
@@ -58,7 +58,7 @@ def saved(context: Means, palette_id: uuid.UUID, kind: str) -> Response:
 def save(context: Means, slug: str, reference_id: uuid.UUID, name: Annotated[str, Form()]) -> HTMLResponse:
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
-        palettes.save_palette(session, name, sampling.reading_of(row).palette)
+        palettes.save_palette(session, name, kept_references.reading_of(row).palette)
     return _list(context)
 
 

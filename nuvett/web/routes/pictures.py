@@ -4,22 +4,29 @@ import uuid
 from typing import Annotated
 
 from fastapi import APIRouter, Query
-from fastapi.responses import Response
+from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
+from nuvett.services import kept_references
 from nuvett.services.catalogue import find_frame, find_reference, find_series
 from nuvett.services.facts import FrameFacts
-from nuvett.services.looks import facts_of
+from nuvett.services.frame_facts import facts_of
+from nuvett.services.pictures import box_of
+from nuvett.services.readouts import read_out
+from nuvett.services.targets import latest_palette
 from nuvett.services.veils import Veil, veil_of
-from nuvett.services.workbench import box_of
 from nuvett.web.context import FOREVER, Context, Means
+from nuvett.web.easel import easel_for_look, easel_for_trim
 from nuvett.web.heavy import heavy
+from nuvett.web.instruments import readout_view
+from nuvett.web.viewing import viewing
 
 router = APIRouter(prefix="/series/{slug}")
 Edge = Annotated[int, Query(ge=16, le=1600)]
+Share = Annotated[float, Query(ge=0, le=1)]
 
 
-def frame_facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
+def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
     """Facts of a measured frame. Raises NotFoundError for one that is not measured."""
     with context.session() as session:
         frame = find_frame(session, find_series(session, slug), frame_id)
@@ -34,11 +41,8 @@ def frame_picture(
     context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 480, plan: str = "", quick: bool = False
 ) -> Response:
     bench = context.studio.bench
-    frame = frame_facts(context, slug, frame_id)
-    known = bench.recall(plan) if plan else None
-    if plan and known is None:
-        raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.preview(frame, known, edge, quick), media_type="image/jpeg", headers=FOREVER)
+    data = bench.pictures.preview(_facts(context, slug, frame_id), bench.plans.find(plan), edge, quick)
+    return Response(data, media_type="image/jpeg", headers=FOREVER)
 
 
 @router.get("/frames/{frame_id}/crop.png")
@@ -48,11 +52,8 @@ def frame_crop(
 ) -> Response:
     """Part of a frame at full size, `x,y,width,height` in pixels: what a delivery has there."""
     bench = context.studio.bench
-    frame = frame_facts(context, slug, frame_id)
-    known = bench.recall(plan) if plan else None
-    if plan and known is None:
-        raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(bench.crop(frame, known, box_of(place)), media_type="image/png", headers=FOREVER)
+    data = bench.pictures.crop(_facts(context, slug, frame_id), bench.plans.find(plan), box_of(place))
+    return Response(data, media_type="image/png", headers=FOREVER)
 
 
 @router.get("/frames/{frame_id}/veil.png")
@@ -62,11 +63,35 @@ def frame_veil(
 ) -> Response:
     """Where a frame's picture clips, breaks up or shows a face, to be laid over it."""
     bench = context.studio.bench
-    frame = frame_facts(context, slug, frame_id)
-    known = bench.recall(plan) if plan else None
-    if plan and known is None:
-        raise NotFoundError("This rendering is no longer kept; reload the page.")
-    return Response(veil_of(bench, frame, known, edge, what), media_type="image/png", headers=FOREVER)
+    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what)
+    return Response(data, media_type="image/png", headers=FOREVER)
+
+
+@router.get("/frames/{frame_id}/colour")
+@heavy
+def frame_colour(context: Means, slug: str, frame_id: uuid.UUID, x: Share, y: Share, plan: str = "") -> JSONResponse:
+    """The colour at a place of a frame, in shares of it: as it came, under a plan, and what of the target is near."""
+    bench = context.studio.bench
+    frame = _facts(context, slug, frame_id)
+    with context.session() as session:
+        target = latest_palette(session, find_series(session, slug).id)
+    return JSONResponse(readout_view(read_out(bench, frame, bench.plans.find(plan), target, (x, y))))
+
+
+@router.get("/frames/{frame_id}/large")
+@heavy
+def frame_large(
+    context: Means, slug: str, frame_id: uuid.UUID, reference: Annotated[uuid.UUID | None, Query()] = None
+) -> HTMLResponse:
+    """The viewer with a frame under the draft of the look, or as it came where there is none yet."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        find_frame(session, series, frame_id)
+        easel = easel_for_look(session, slug, frame_id, reference) or easel_for_trim(session, slug, frame_id, reference)
+        rows = kept_references.ready_references(session, series.id, readings=False)
+    if easel is None or easel.frame.id != frame_id:
+        raise NotFoundError
+    return context.part("parts/large.html", slug=slug, view=viewing(context, easel, rows, [], large=True))
 
 
 @router.get("/references/{reference_id}/crop.png")
@@ -76,7 +101,7 @@ def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: An
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
         original, domain = row.original, row.domain
-    data = context.studio.bench.reference_crop(original, domain, box_of(place))
+    data = context.studio.bench.pictures.reference_crop(original, domain, box_of(place))
     return Response(data, media_type="image/png", headers=FOREVER)
 
 
@@ -88,4 +113,5 @@ def reference_picture(context: Means, slug: str, reference_id: uuid.UUID, edge: 
         if row.view is None:
             raise NotFoundError
         view, domain = row.view, row.domain
-    return Response(context.studio.bench.picture_of_view(view, domain, edge), media_type="image/jpeg", headers=FOREVER)
+    data = context.studio.bench.pictures.of_view(view, domain, edge)
+    return Response(data, media_type="image/jpeg", headers=FOREVER)

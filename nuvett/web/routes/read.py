@@ -12,7 +12,7 @@ from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError,
 from nuvett.core.reading import edits
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
-from nuvett.services import clips, gather, sampling
+from nuvett.services import clips, kept_references, new_references, reading_history, reference_veils, targets
 from nuvett.services.catalogue import find_reference, find_series, list_series, sweep
 from nuvett.services.palettes import find_palette_row, palette_of
 from nuvett.services.stages import stages_of
@@ -61,7 +61,7 @@ def compare(context: Means, slug: str, reference: Annotated[list[uuid.UUID] | No
         series = find_series(session, slug)
         values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
         columns = compared(session, series, reference or [])
-        everyone = [(str(r.id), r.name) for r in sampling.ready_references(session, series.id, readings=False)]
+        everyone = [(str(r.id), r.name) for r in kept_references.ready_references(session, series.id, readings=False)]
     return context.page("compare.html", "compare", **values, columns=columns, everyone=everyone)
 
 
@@ -72,8 +72,8 @@ def upload(context: Means, slug: str, file: UploadFile) -> Response:
         if clips.is_clip(file.filename or ""):
             clip = clips.add_clip(session, context.studio, series, file.filename or "", file.file)
             return JSONResponse({"id": str(clip.id), "name": clip.name}, 201)
-        with sampling.recorded(session, series, "Reference added"):
-            row = gather.add_reference(session, context.studio, series, file.filename or "", file.file)
+        with reading_history.recorded(session, series, "Reference added"):
+            row = new_references.add_reference(session, context.studio, series, file.filename or "", file.file)
         return JSONResponse({"id": str(row.id), "name": row.name}, 201)
 
 
@@ -91,8 +91,8 @@ def choose_frame(context: Means, slug: str, of: str = "") -> HTMLResponse:
 def from_frame(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        with sampling.recorded(session, series, "Frame taken as a reference"):
-            gather.reference_from_frame(session, context.studio, series, frame_id)
+        with reading_history.recorded(session, series, "Frame taken as a reference"):
+            new_references.reference_from_frame(session, context.studio, series, frame_id)
     return RedirectResponse(f"/series/{slug}/read", 303)
 
 
@@ -100,7 +100,7 @@ def from_frame(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
 def state(context: Means, slug: str) -> JSONResponse:
     with context.session() as session:
         series = find_series(session, slug)
-        waiting = sampling.waiting_references(session, series)
+        waiting = kept_references.waiting_references(session, series)
         return JSONResponse({"waiting": waiting, "held_up": context.held_up(session, series) if waiting else ""})
 
 
@@ -111,10 +111,10 @@ def remove(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
         series = find_series(session, slug)
         row = find_reference(session, series, reference_id)
         if row.state == "ready":
-            with sampling.recorded(session, series, f"{row.name} taken out"):
+            with reading_history.recorded(session, series, f"{row.name} taken out"):
                 row.removed = True
         else:
-            names = gather.forget_refused(session, row)
+            names = new_references.forget_refused(session, row)
     with context.session() as session:
         sweep(session, context.studio.blobs, names)
     return RedirectResponse(f"/series/{slug}/read", 303)
@@ -125,15 +125,15 @@ def _proxy(context: Context, slug: str, reference_id: uuid.UUID) -> tuple[str, S
         row = find_reference(session, find_series(session, slug), reference_id)
         if row.proxy is None:
             raise NotFoundError
-        return row.proxy, sampling.sampling_of(row)
+        return row.proxy, kept_references.sampling_of(row)
 
 
-def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> sampling.Draft:
-    draft = sampling.Draft()
+def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> targets.Draft:
+    draft = targets.Draft()
     if asked.sampling is not None:
         proxy, _ = _proxy(context, slug, reference_id)
-        given = sampling.parse_sampling(asked.sampling)
-        draft.readings[reference_id] = sampling.measure_sampling(context.studio, proxy, given)
+        given = kept_references.parse_sampling(asked.sampling)
+        draft.readings[reference_id] = kept_references.measure_sampling(context.studio, proxy, given)
     draft.weights |= {reference: (weight.tone, weight.colour) for reference, weight in asked.weights.items()}
     return draft
 
@@ -156,7 +156,7 @@ def draft(context: Means, slug: str, reference_id: uuid.UUID, asked: ReferenceDr
     reading = found.readings.get(reference_id)
     if reading is not None:
         proxy, _ = _proxy(context, slug, reference_id)
-        veil = sampling.dimmed_picture(context.studio, proxy, reading.sampling)
+        veil = reference_veils.dimmed_picture(context.studio, proxy, reading.sampling)
         answer["veil"] = f"data:image/png;base64,{base64.b64encode(veil).decode()}"
     return JSONResponse(answer)
 
@@ -165,11 +165,11 @@ def _keep(
     context: Context, slug: str, reference_id: uuid.UUID, given: Sampling, words: str | None = None
 ) -> HTMLResponse:
     proxy, before = _proxy(context, slug, reference_id)
-    reading = sampling.measure_sampling(context.studio, proxy, given)
+    reading = kept_references.measure_sampling(context.studio, proxy, given)
     with context.session() as session:
         series = find_series(session, slug)
-        with sampling.recorded(session, series, words or describe_sampling(before, given)):
-            sampling.set_reading(find_reference(session, series, reference_id), reading)
+        with reading_history.recorded(session, series, words or describe_sampling(before, given)):
+            kept_references.set_reading(find_reference(session, series, reference_id), reading)
     return _part(context, slug, reference_id)
 
 
@@ -177,12 +177,12 @@ def _keep(
 @heavy
 def resample(context: Means, slug: str, reference_id: uuid.UUID, asked: Resampled) -> HTMLResponse:
     _check_unchanged(context, slug, reference_id, asked.was)
-    return _keep(context, slug, reference_id, sampling.parse_sampling(asked.model_extra))
+    return _keep(context, slug, reference_id, kept_references.parse_sampling(asked.model_extra))
 
 
 def _check_unchanged(context: Context, slug: str, reference_id: uuid.UUID, was: Any) -> None:
     """Raises ConflictError when a reference is no longer sampled as the window that asks has it."""
-    if was is not None and sampling.parse_sampling(was) != _proxy(context, slug, reference_id)[1]:
+    if was is not None and kept_references.parse_sampling(was) != _proxy(context, slug, reference_id)[1]:
         raise ConflictError("This reference was sampled anew in another window. This window now shows that.")
 
 
@@ -192,8 +192,8 @@ def pick(context: Means, slug: str, reference_id: uuid.UUID, picked: Picked) -> 
     """The colour at a place: in words, and where it lies on the tone column and the colour chart."""
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
-        view, domain, reading = row.view or "", row.domain, sampling.reading_of(row)
-    colour = context.studio.bench.colour_at_place(view, domain, picked.place)
+        view, domain, reading = row.view or "", row.domain, kept_references.reading_of(row)
+    colour = context.studio.bench.pictures.colour_at(view, domain, picked.place)
     return JSONResponse({"colour": colour} | place_on_instruments(colour, reading.statistics))
 
 
@@ -204,7 +204,7 @@ def edit_palette(context: Means, slug: str, reference_id: uuid.UUID, asked: Pale
     _check_unchanged(context, slug, reference_id, asked.was)
     with context.session() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
-        reading, view, domain = sampling.reading_of(row), row.view or "", row.domain
+        reading, view, domain = kept_references.reading_of(row), row.view or "", row.domain
     given, palette = reading.sampling, reading.palette
     changes = {
         "hold": lambda: edits.hold(given, palette, asked.index),
@@ -213,7 +213,7 @@ def edit_palette(context: Means, slug: str, reference_id: uuid.UUID, asked: Pale
         "merge": lambda: edits.merge(given, palette, asked.index, asked.other),
         "nudge": lambda: edits.nudge(given, palette, asked.index, _lch(asked.lch)),
         "replace": lambda: edits.replace(
-            given, palette, asked.index, context.studio.bench.colour_at_place(view, domain, asked.place)
+            given, palette, asked.index, context.studio.bench.pictures.colour_at(view, domain, asked.place)
         ),
         "find again": lambda: edits.find_again(given),
     }
@@ -247,7 +247,7 @@ def weigh(context: Means, slug: str, asked: Weights) -> HTMLResponse:
     """Weigh references for tone and for colour."""
     with context.session() as session:
         series = find_series(session, slug)
-        with sampling.recorded(session, series, "Weights changed"):
+        with reading_history.recorded(session, series, "Weights changed"):
             for reference, weight in asked.weights.items():
                 row = find_reference(session, series, reference)
                 row.tone_weight, row.colour_weight = weight.tone, weight.colour
@@ -260,21 +260,21 @@ def walk(context: Means, slug: str, direction: str, asked: InView) -> HTMLRespon
     if direction not in ("undo", "redo"):
         raise NotFoundError
     with context.session() as session:
-        sampling.walk_references(session, context.studio, find_series(session, slug), direction == "redo")
+        reading_history.walk_references(session, context.studio, find_series(session, slug), direction == "redo")
     return _part(context, slug, asked.reference)
 
 
 @router.post("/target/name")
 def name_target(context: Means, slug: str, name: Annotated[str, Form()]) -> Response:
     with context.session() as session:
-        sampling.name_target(session, find_series(session, slug), name)
+        targets.name_target(session, find_series(session, slug), name)
     return RedirectResponse(f"/series/{slug}/read", 303)
 
 
 @router.post("/target/{number}/return")
 def return_to(context: Means, slug: str, number: int) -> Response:
     with context.session() as session:
-        sampling.return_to_target(session, context.studio, find_series(session, slug), number)
+        reading_history.return_to_target(session, context.studio, find_series(session, slug), number)
     return RedirectResponse(f"/series/{slug}/read", 303)
 
 
@@ -282,7 +282,7 @@ def return_to(context: Means, slug: str, number: int) -> Response:
 @heavy
 def sampled(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
     proxy, document = _proxy(context, slug, reference_id)
-    data = sampling.dimmed_picture(context.studio, proxy, document)
+    data = reference_veils.dimmed_picture(context.studio, proxy, document)
     return Response(data, media_type="image/png", headers={"cache-control": "no-store"})
 
 
@@ -293,5 +293,5 @@ def lit(
 ) -> Response:
     """Veil over all pixels but those at a CIE L* on the tone column, or at a place on the colour chart."""
     proxy, _ = _proxy(context, slug, reference_id)
-    data = sampling.lit_picture(context.studio, proxy, chart_colour(lightness, x, y))
+    data = reference_veils.lit_picture(context.studio, proxy, chart_colour(lightness, x, y))
     return Response(data, media_type="image/png", headers={"cache-control": "private, max-age=300"})

@@ -8,29 +8,56 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.core.look import handles
-from nuvett.core.look.look import STEPS, Look
-from nuvett.core.look.words import STEP_TITLES
-from nuvett.services import looks, sampling
-from nuvett.services.catalogue import find_series, look_of
+from nuvett.core.look.look import Look
+from nuvett.core.steps.registry import REGISTRY
+from nuvett.services import carrying, kept_references, looks
+from nuvett.services.catalogue import find_series, list_series, look_of
+from nuvett.services.documents import parse_change, read_look_file
+from nuvett.services.history import redo_words, steps, undo_words
+from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.stages import stages_of
-from nuvett.services.workbench import straight_marks
-from nuvett.web.bodies import Drag, LookChange, LookCopy, LookDraft, Picked, Proofs
+from nuvett.web.bodies import LookChange, LookCopy, LookDraft, Picked, Proofs
+from nuvett.web.chart import instruments
 from nuvett.web.context import Context, Means
+from nuvett.web.drafting import dragged
+from nuvett.web.easel import Easel, addresses, easel_for_look
 from nuvett.web.heavy import heavy
-from nuvett.web.shaping import (
-    Choice,
-    Easel,
-    addresses,
-    chart_place,
-    easel_of,
-    instruments,
-    proof_tiles,
-    sheet_values,
-)
+from nuvett.web.proofs import proof_tiles
+from nuvett.web.sheet import sheet_of
+from nuvett.web.viewing import Beside, Choice, viewing
 
 router = APIRouter(prefix="/series/{slug}")
 _MOST_DIGITS = 9
+_STRENGTHS = (25, 50, 75, 100)
+_LATEST_STEPS = 12
+
+
+def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
+    """The look sheet with its history."""
+    series = find_series(session, slug)
+    row = look_of(session, series)
+    look = Look.model_validate(row.draft)
+    past = steps(session, f"look:{row.id}", 60)
+    washes = [
+        (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
+    ]
+    return sheet_of(look) | {
+        "revision": row.revision,
+        "washes": washes,
+        "undo_words": undo_words(past),
+        "redo_words": redo_words(past),
+        "past": past,
+        "versions": [v.number for v in row.versions],
+        "state": carrying.carry_state(session, series, 0),
+    }
+
+
+def _states(values: dict[str, Any]) -> list[Beside]:
+    """States of the look that the frame can be shown under beside itself."""
+    found = [Choice(f"strength {s}", f"the look at {s} %") for s in _STRENGTHS]
+    found += [Choice(f"version {n}", f"version {n}, as carried") for n in reversed(values["versions"])]
+    found += [Choice(f"step {s.number}", f"step {s.number}: {s.words}") for s in values["past"][:_LATEST_STEPS]]
+    return [Beside("This frame under", found)]
 
 
 @router.get("/shape")
@@ -44,49 +71,34 @@ def show(
     with context.session() as session:
         series = find_series(session, slug)
         values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
-        easel = easel_of(session, slug, frame, reference)
-        values |= sheet_values(session, slug)
-        references = [Choice(str(r.id), r.name) for r in sampling.ready_references(session, series.id, readings=False)]
-    if easel is None:
+        easel = easel_for_look(session, slug, frame, reference)
+        values |= _sheet_values(session, slug)
+        rows = kept_references.ready_references(session, series.id, readings=False)
+        others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
+    if easel is None or easel.aimed is None:
         return context.page("shape_empty.html", "shape", **values, has_frames=bool(values["stages"][0].done))
-    count = len(easel.facts)
-    values |= instruments(context, easel)
+    values |= instruments(context, easel, easel.aimed.look)
     return context.page(
         "shape.html",
         "shape",
         **values,
-        frame_id=str(easel.frame.id),
-        frame_name=easel.labels[easel.frame.id].name,
-        hero=easel.labels[easel.frame.id].hero,
-        faces=len(easel.frame.faces),
-        frame_width=easel.frame.width,
-        frame_height=easel.frame.height,
-        before_id=str(easel.facts[(easel.index - 1) % count].id),
-        next_id=str(easel.facts[(easel.index + 1) % count].id),
-        position=easel.index + 1,
-        count=count,
-        references=references,
-        chosen=easel.reference,
-        addresses=addresses(context, easel),
+        view=viewing(context, easel, rows, _states(values)),
         proofs=proof_tiles(context, easel),
+        choosing=True,
         chosen_proofs={str(p) for p in easel.proofs},
-        frames=[Choice(str(f.id), easel.labels[f.id].name) for f in easel.facts],
-        step_titles=[(name, STEP_TITLES[name]) for name in STEPS],
+        others=others,
+        step_titles=[(kind.name, kind.title) for kind in REGISTRY],
     )
 
 
 def _asked(context: Context, slug: str, asked: LookDraft) -> tuple[Easel, Look]:
     """The easel and look of a request. Raises InvalidChangeError."""
-    look = looks.parse_change(asked.look)
+    look = parse_change(asked.document)
     with context.session() as session:
-        easel = easel_of(session, slug, asked.frame, asked.reference)
+        easel = easel_for_look(session, slug, asked.frame, asked.reference)
     if easel is None:
         raise InvalidChangeError("There is no frame to show yet.")
     return easel, look
-
-
-def _text(context: Context, name: str, **values: Any) -> str:
-    return bytes(context.part(name, **values).body).decode()
 
 
 @router.post("/shape/draft")
@@ -98,27 +110,17 @@ def draft(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     """
     easel, look = _asked(context, slug, asked)
     if asked.drag is not None:
-        look = _dragged(context, easel, look, asked.drag)
+        look = dragged(context.studio.bench, easel.with_look(look), look, asked.drag)
     easel = easel.with_look(look)
-    answer: dict[str, Any] = {"pictures": addresses(context, easel), "look": look.model_dump(mode="json")}
+    answer: dict[str, Any] = {
+        "pictures": addresses(context.studio.bench, easel),
+        "document": look.model_dump(mode="json"),
+    }
     if asked.parts:
-        answer["instruments"] = _text(context, "parts/instruments.html", **instruments(context, easel))
+        answer["instruments"] = context.text("parts/instruments.html", **instruments(context, easel, look))
     if asked.proofs:
-        answer["proofs"] = _text(context, "parts/proofs.html", proofs=proof_tiles(context, easel), slug=slug)
+        answer["proofs"] = context.text("parts/proofs.html", proofs=proof_tiles(context, easel), choosing=True)
     return JSONResponse(answer)
-
-
-def _dragged(context: Context, easel: Easel, look: Look, asked: Drag) -> Look:
-    handle, x, y = asked.handle, asked.x, asked.y
-    if handle.startswith(("zone.", "move.", "hold.")):
-        x, y = chart_place(x, y)
-    if handle.startswith("share."):
-        marks = straight_marks(context.studio.bench, easel.facts, easel.index, easel.with_look(look).aimed)
-        index = int(x)
-        if not 0 <= index < len(marks):
-            raise InvalidChangeError
-        handle, x = "land", marks[index]
-    return handles.drag(look, handle, (x, y))
 
 
 @router.post("/shape/other")
@@ -135,14 +137,14 @@ def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     with context.session() as session:
         series = find_series(session, slug)
         if kind == "strength":
-            look = looks.parse_change(look.model_dump() | {"strength": float(number)})
+            look = parse_change(look.model_dump() | {"strength": float(number)})
         elif kind == "step":
             look = looks.look_at_step(session, series, int(number))
         elif kind == "version":
-            look = looks.carried_look(session, series, int(number))
+            look = carrying.carried_look(session, series, int(number))
         else:
             raise InvalidChangeError("There is no such state of the look.")
-    return JSONResponse({"picture": addresses(context, easel.with_look(look))["look"]})
+    return JSONResponse({"picture": addresses(context.studio.bench, easel.with_look(look))["look"]})
 
 
 @router.post("/shape/pick")
@@ -150,35 +152,39 @@ def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
 def pick(context: Means, slug: str, picked: Picked) -> JSONResponse:
     """Colour of the evened frame at a place given in shares of the picture."""
     with context.session() as session:
-        easel = easel_of(session, slug, picked.frame, None)
-    if easel is None:
+        easel = easel_for_look(session, slug, picked.frame, None)
+    if easel is None or easel.aimed is None:
         raise InvalidChangeError("There is no frame to pick from.")
-    colour = context.studio.bench.evened_colour_at(easel.frame, easel.aimed.look, picked.place)
-    return JSONResponse({"colour": colour})
+    bench = context.studio.bench
+    evened = bench.planner.evened(easel.frame, easel.aimed.look)
+    return JSONResponse({"colour": bench.pictures.colour_under(easel.frame, evened, picked.place)})
 
 
 @router.put("/look")
 def keep(context: Means, slug: str, change: LookChange) -> JSONResponse:
-    look = looks.parse_change(change.look)
+    look = parse_change(change.document)
     with context.session() as session:
         looks.change_look(session, find_series(session, slug), look, change.revision)
         session.flush()
-        return _kept(context, session, slug, sheet=change.sheet)
+        return _kept(context, session, slug)
 
 
-def _kept(context: Context, session: Session, slug: str, sheet: bool = False) -> JSONResponse:
-    values = sheet_values(session, slug)
-    answer = {"revision": values["revision"], "look": values["look"]}
-    answer["history"] = _text(context, "parts/history.html", **values)
-    if sheet:
-        answer["sheet"] = _text(context, "parts/sheet.html", **values)
-    return JSONResponse(answer)
+def _kept(context: Context, session: Session, slug: str) -> JSONResponse:
+    values = _sheet_values(session, slug)
+    return JSONResponse(
+        {
+            "revision": values["revision"],
+            "document": values["document"],
+            "history": context.text("parts/history.html", **values),
+            "sheet": context.text("parts/sheet.html", **values),
+        }
+    )
 
 
 @router.get("/look")
 def current(context: Means, slug: str) -> JSONResponse:
     with context.session() as session:
-        return _kept(context, session, slug, sheet=True)
+        return _kept(context, session, slug)
 
 
 @router.post("/look/step/{number}")
@@ -186,7 +192,7 @@ def travel(context: Means, slug: str, number: int) -> JSONResponse:
     with context.session() as session:
         looks.travel_look(session, find_series(session, slug), number)
         session.flush()
-        return _kept(context, session, slug, sheet=True)
+        return _kept(context, session, slug)
 
 
 @router.post("/look/proofs")
@@ -204,7 +210,7 @@ def copy(context: Means, slug: str, asked: LookCopy) -> JSONResponse:
     with context.session() as session:
         looks.copy_look(session, find_series(session, slug), find_series(session, asked.series), parts)
         session.flush()
-        return _kept(context, session, slug, sheet=True)
+        return _kept(context, session, slug)
 
 
 @router.post("/look/{direction}")
@@ -215,7 +221,7 @@ def walk(context: Means, slug: str, direction: str) -> JSONResponse:
     with context.session() as session:
         looks.walk_look(session, find_series(session, slug), forward=direction == "redo")
         session.flush()
-        return _kept(context, session, slug, sheet=True)
+        return _kept(context, session, slug)
 
 
 @router.get("/look.json")
@@ -229,9 +235,9 @@ def download(context: Means, slug: str) -> Response:
 
 @router.post("/look.json")
 def bring_in(context: Means, slug: str, file: UploadFile) -> JSONResponse:
-    look = looks.read_look_file(file.file.read(1_000_001))
+    look = read_look_file(file.file.read(1_000_001))
     with context.session() as session:
         series = find_series(session, slug)
         looks.change_look(session, series, look, look_of(session, series).revision, "Look brought in from a file")
         session.flush()
-        return _kept(context, session, slug, sheet=True)
+        return _kept(context, session, slug)

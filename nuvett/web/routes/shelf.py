@@ -6,9 +6,10 @@ from typing import Annotated
 from fastapi import APIRouter, Form
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from nuvett.services.carrying import versions_followed
 from nuvett.services.catalogue import delete_series, find_series, start_series, sweep
 from nuvett.services.demo import has_demo, load_demo
-from nuvett.services.looks import series_facts, versions_followed
+from nuvett.services.frame_facts import series_facts
 from nuvett.services.shelf import Standing, measure_series, standings
 from nuvett.services.strips import strip
 from nuvett.web.context import FOREVER, Means

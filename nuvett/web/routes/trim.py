@@ -7,51 +7,36 @@ from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse
 from sqlalchemy.orm import Session
 
-from nuvett.core.look.look import Trim
-from nuvett.core.look.words import TRIM_VALUES
-from nuvett.services import looks
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look.trim import Trim
+from nuvett.services import kept_references, trims
 from nuvett.services.catalogue import find_frame, find_series
-from nuvett.services.facts import Aimed, Facts
+from nuvett.services.documents import parse_trim
 from nuvett.services.history import redo_words, steps, undo_words
+from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.stages import stages_of
-from nuvett.web.bodies import TrimChange, TrimDraft
+from nuvett.web.bodies import Picked, TrimChange, TrimDraft
+from nuvett.web.chart import instruments
 from nuvett.web.context import Context, Means
+from nuvett.web.drafting import dragged
+from nuvett.web.easel import Easel, addresses, easel_for_trim, plan_on
 from nuvett.web.heavy import heavy
-from nuvett.web.instruments import palette_bands
-from nuvett.web.tiles import picture_address
+from nuvett.web.proofs import neighbour_tiles
+from nuvett.web.sheet import sheet_of
+from nuvett.web.viewing import viewing
 
 router = APIRouter(prefix="/series/{slug}")
-_EDGE = 1280
 
 
-def _aims(session: Session, series: Any) -> dict[uuid.UUID, Aimed]:
-    """What each frame is shown under: the version it follows."""
-    return {frame: following.aimed for frame, following in looks.versions_followed(session, series).items()}
-
-
-def _shown(
-    context: Context, slug: str, facts: Facts, aims: dict[uuid.UUID, Aimed], index: int, edge: int
-) -> dict[str, Any]:
-    """Picture and drift of one frame under what it follows."""
-    bench = context.studio.bench
-    frame, aimed = facts[index], aims.get(facts[index].id)
-    plan = bench.plan(facts, index, aimed) if aimed else bench.trim_only(frame)
-    plain = bench.plan(facts.with_trim(index, Trim()), index, aimed) if aimed else None
-    drift = bench.summary(frame, plan, aimed).drift if aimed else None
-    return {
-        "id": str(frame.id),
-        "src": picture_address(slug, frame.id, bench.remember(plan), edge),
-        "plain": picture_address(slug, frame.id, bench.remember(plain) if plain else "", edge),
-        "drift": drift,
-    }
-
-
-def _trim_values(session: Session, frame: Any) -> dict[str, Any]:
+def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
     past = steps(session, f"trim:{frame.id}")
-    return {
-        "trim": (Trim.model_validate(frame.trim) if frame.trim else Trim()).model_dump(),
-        "trim_revision": frame.trim_revision,
-        "values": TRIM_VALUES,
+    trim = Trim.model_validate(frame.trim) if frame.trim else Trim()
+    washes = [
+        (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
+    ]
+    return sheet_of(trim) | {
+        "revision": frame.trim_revision,
+        "washes": washes,
         "undo_words": undo_words(past),
         "redo_words": redo_words(past),
         "past": past,
@@ -60,77 +45,102 @@ def _trim_values(session: Session, frame: Any) -> dict[str, Any]:
 
 @router.get("/trim")
 @heavy
-def show(context: Means, slug: str, frame: Annotated[uuid.UUID | None, Query()] = None) -> HTMLResponse:
+def show(
+    context: Means,
+    slug: str,
+    frame: Annotated[uuid.UUID | None, Query()] = None,
+    reference: Annotated[uuid.UUID | None, Query()] = None,
+) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
         stages = stages_of(session, series)
-        facts, aims = looks.series_facts(session, series), _aims(session, series)
-        if not facts:
+        easel = easel_for_trim(session, slug, frame, reference)
+        if easel is None:
             return context.page("trim_empty.html", "trim", series=series, slug=slug, stages=stages)
-        wanted = frame or series.hero_id
-        index = next((i for i, f in enumerate(facts) if f.id == wanted), 0)
-        names = {f.id: f.name for f in series.frames}
-        row = find_frame(session, series, facts[index].id)
-        values = _trim_values(session, row)
-    count = len(facts)
-    others = [(index - 1) % count, (index + 1) % count]
-    aimed = aims.get(facts[index].id)
-    trimmed = [(i, f) for i, f in enumerate(facts) if not f.trim.is_none]
+        values = _sheet_values(session, find_frame(session, series, easel.frame.id))
+        rows = kept_references.ready_references(session, series.id, readings=False)
+    trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
     return context.page(
         "trim.html",
         "trim",
         series=series,
         slug=slug,
         stages=stages,
-        frame_name=names[facts[index].id],
-        shown=_shown(context, slug, facts, aims, index, _EDGE),
-        neighbours=[{**_shown(context, slug, facts, aims, i, 400), "name": names[facts[i].id]} for i in others],
-        position=index + 1,
-        count=count,
-        target_bands=palette_bands(aimed.target.palette) if aimed else [],
-        follows=bool(aimed),
-        trimmed=[{"id": str(f.id), "name": names[f.id]} for _, f in trimmed],
+        view=viewing(context, easel, rows, []),
+        proofs=neighbour_tiles(context, easel),
+        choosing=False,
+        follows=easel.aimed is not None,
+        trimmed=trimmed,
         **values,
+        **instruments(context, easel, easel.frame.trim),
     )
+
+
+def _easel(context: Context, slug: str, frame_id: uuid.UUID, reference: uuid.UUID | None = None) -> Easel:
+    """The easel of a measured frame of a series. Raises NotFoundError, InvalidChangeError."""
+    with context.session() as session:
+        find_frame(session, find_series(session, slug), frame_id)
+        easel = easel_for_trim(session, slug, frame_id, reference)
+    if easel is None or easel.frame.id != frame_id:
+        raise InvalidChangeError("This frame has not been measured yet.")
+    return easel
 
 
 @router.post("/frames/{frame_id}/trim/draft")
 @heavy
 def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: TrimDraft) -> JSONResponse:
-    trim = looks.parse_trim(asked.trim)
-    with context.session() as session:
-        series = find_series(session, slug)
-        find_frame(session, series, frame_id)
-        facts, aims = looks.series_facts(session, series), _aims(session, series)
-    index = next(i for i, f in enumerate(facts) if f.id == frame_id)
-    shown = _shown(context, slug, facts.with_trim(index, trim), aims, index, _EDGE)
-    drift = shown["drift"]
-    return JSONResponse(
-        {"src": shown["src"], "drift": f"{drift.value:.1f}" if drift else "", "words": drift.words if drift else ""}
-    )
+    """Pictures and instruments of a trim that has not been kept yet, as the look's draft has them."""
+    trim = parse_trim(asked.document)
+    easel = _easel(context, slug, frame_id, asked.reference)
+    bench = context.studio.bench
+    if asked.drag is not None:
+        trim = dragged(bench, easel.with_trim(trim), trim, asked.drag)
+    easel = easel.with_trim(trim)
+    answer: dict[str, Any] = {"pictures": addresses(bench, easel), "document": trim.model_dump(mode="json")}
+    if asked.parts:
+        answer["instruments"] = context.text("parts/instruments.html", **instruments(context, easel, trim))
+    if asked.proofs:
+        answer["proofs"] = context.text("parts/proofs.html", proofs=neighbour_tiles(context, easel), choosing=False)
+    return JSONResponse(answer)
+
+
+@router.post("/frames/{frame_id}/trim/pick")
+@heavy
+def pick(context: Means, slug: str, frame_id: uuid.UUID, picked: Picked) -> JSONResponse:
+    """Colour of the frame, as it comes to its trim, at a place given in shares of the picture."""
+    easel = _easel(context, slug, frame_id)
+    bench = context.studio.bench
+    plan = plan_on(bench, easel.with_trim(Trim(strength=easel.frame.trim.strength)))
+    return JSONResponse({"colour": bench.pictures.colour_under(easel.frame, plan, picked.place)})
 
 
 @router.put("/frames/{frame_id}/trim")
 def keep(context: Means, slug: str, frame_id: uuid.UUID, change: TrimChange) -> JSONResponse:
-    trim = looks.parse_trim(change.trim)
+    trim = parse_trim(change.document)
     with context.session() as session:
         series = find_series(session, slug)
         frame = find_frame(session, series, frame_id)
-        looks.set_trim(session, series, frame, trim, change.revision)
+        trims.set_trim(session, series, frame, trim, change.revision)
         session.flush()
         return _kept(context, session, frame)
 
 
-def _kept(context: Context, session: Session, frame: Any, sheet: bool = False) -> JSONResponse:
-    values = _trim_values(session, frame)
-    answer = {
-        "trim": values["trim"],
-        "revision": frame.trim_revision,
-        "history": bytes(context.part("parts/history.html", **values).body).decode(),
-    }
-    if sheet:
-        answer["sheet"] = bytes(context.part("parts/trim_sheet.html", **values).body).decode()
-    return JSONResponse(answer)
+@router.get("/frames/{frame_id}/trim")
+def current(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
+    with context.session() as session:
+        return _kept(context, session, find_frame(session, find_series(session, slug), frame_id))
+
+
+def _kept(context: Context, session: Session, frame: Any) -> JSONResponse:
+    values = _sheet_values(session, frame)
+    return JSONResponse(
+        {
+            "revision": values["revision"],
+            "document": values["document"],
+            "history": context.text("parts/history.html", **values),
+            "sheet": context.text("parts/sheet.html", **values),
+        }
+    )
 
 
 @router.post("/frames/{frame_id}/trim/undo")
@@ -146,6 +156,6 @@ def redo(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
 def _walk(context: Context, slug: str, frame_id: uuid.UUID, forward: bool) -> JSONResponse:
     with context.session() as session:
         frame = find_frame(session, find_series(session, slug), frame_id)
-        looks.walk_trim(session, frame, forward)
+        trims.walk_trim(session, frame, forward)
         session.flush()
-        return _kept(context, session, frame, sheet=True)
+        return _kept(context, session, frame)

@@ -1,4 +1,5 @@
 import Alpine from "./vendor/alpine.js";
+import morph from "./vendor/alpine-morph.js";
 import { carry } from "./carry.js";
 import { clip } from "./clip.js";
 import { surround } from "./common.js";
@@ -11,10 +12,12 @@ import { loadParts } from "./parts.js";
 import { read } from "./read.js";
 import { shape } from "./shape.js";
 import { trim } from "./trim.js";
+import { viewer } from "./viewer.js";
 
-for (const [name, component] of Object.entries({ carry, clip, gather, handover, live, read, shape, surround, trim })) {
-  Alpine.data(name, component);
-}
+window.Alpine = Alpine;
+Alpine.plugin(morph);
+const components = { carry, clip, gather, handover, live, read, shape, surround, trim, viewer };
+for (const [name, component] of Object.entries(components)) Alpine.data(name, component);
 Alpine.start();
 listenForKeys();
 loadParts();

@@ -1,5 +1,6 @@
 import { all, ask, one, say, setAt } from "./common.js";
 import { latest, newestWins } from "./draft.js";
+import { morphInto } from "./morphing.js";
 
 export const carry = () => ({
   init() {
@@ -13,15 +14,12 @@ export const carry = () => ({
       const wanted = asked();
       const html = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
       if (!wanted()) return;
-      const scrolled = one("[role=region]", wall)?.scrollTop ?? 0;
-      wall.innerHTML = html;
-      const region = one("[role=region]", wall);
-      if (region) region.scrollTop = scrolled;
+      morphInto(wall, html);
     };
     const change = newestWins(async (look) => {
       try {
         const kept = await (
-          await ask(`/series/${slug}/look`, { method: "PUT", json: { look, revision: state.revision } })
+          await ask(`/series/${slug}/look`, { method: "PUT", json: { document: look, revision: state.revision } })
         ).json();
         state.revision = kept.revision;
         await hang(location.search);

@@ -1,4 +1,5 @@
 import { ask, one } from "./common.js";
+import { morphInto } from "./morphing.js";
 import { acceptFiles, sendFiles } from "./upload.js";
 
 const POLL = 900;
@@ -13,7 +14,7 @@ export const gather = () => ({
       polling = null;
       try {
         const text = await (await ask(`/series/${slug}/gather/board`)).text();
-        if (!board.contains(document.activeElement) || document.activeElement === board) board.innerHTML = text;
+        morphInto(board, text);
       } catch {
         // The next round tries again.
       }

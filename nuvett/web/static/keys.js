@@ -23,6 +23,12 @@ function partBeside(step) {
   say(next.dataset.partName);
 }
 
+/** The control that a key works: of several, the one that is seen. */
+function controlOf(key) {
+  const found = all(`[data-key="${CSS.escape(key)}"]`);
+  return found.find((control) => control.getClientRects().length) ?? found[0];
+}
+
 function toggleDialog(id) {
   const dialog = document.getElementById(id);
   if (dialog.open) dialog.close();
@@ -40,11 +46,11 @@ export function listenForKeys() {
     if (open) return;
     if (event.key === "[" || event.key === "]") return stageBeside(event.key === "[" ? -1 : 1);
     if (event.key === "." || event.key === ",") return partBeside(event.key === "." ? 1 : -1);
-    if (event.key === "x" && one("[data-large]")) return openLarge();
+    if (event.key === "x" && one("[data-large]:is(button)")) return openLarge();
     if (event.key === "h" && document.body.dataset.screen === "gather") {
       return document.activeElement?.closest("figure")?.querySelector("[data-hero]")?.click();
     }
-    const control = one(`[data-key="${CSS.escape(event.key)}"]`);
+    const control = controlOf(event.key);
     if (!control || control.disabled) return;
     event.preventDefault();
     if ("held" in control.dataset) {
@@ -55,7 +61,7 @@ export function listenForKeys() {
     }
   });
   document.addEventListener("keyup", (event) => {
-    if (down.delete(event.key)) one(`[data-key="${CSS.escape(event.key)}"]`)?.dispatchEvent(new CustomEvent("release"));
+    if (down.delete(event.key)) controlOf(event.key)?.dispatchEvent(new CustomEvent("release"));
   });
   document.addEventListener("click", (event) => {
     const opener = event.target.closest("[data-dialog]");

@@ -1,41 +1,66 @@
-// One frame seen large over its screen, without leaving it: opened from a tile, walked through by n and b or arrows.
+// A frame seen large in the place of the wall or the board, in the viewer that Shape and Trim have.
 
-import { all, one } from "./common.js";
+import { all, ask, one, say, setAddress } from "./common.js";
 
-const STEPS = { n: 1, ArrowRight: 1, b: -1, ArrowLeft: -1 };
+const place = () => one("[data-large-place]");
+let came = null;
 
-export const listenForLarge = () => {
-  const dialog = document.getElementById("large");
-  if (!dialog) return;
-  const picture = one("img", dialog);
-  let at = 0;
-  const show = (index) => {
-    const tiles = all("[data-large]");
-    at = (index + tiles.length) % tiles.length;
-    const { large, largeName } = tiles[at].dataset;
-    picture.src = large;
-    picture.alt = largeName;
-    one("[data-large-words]", dialog).textContent = `${largeName}, ${at + 1} of ${tiles.length}`;
-    if (!dialog.open) dialog.showModal();
-  };
+/** The frame that is in focus, if any. */
+const focused = () => one("button[data-large]", document.activeElement?.closest("figure, [data-frame]") ?? undefined);
+
+export async function openLarge(id = focused()?.dataset.large) {
+  const wanted = id;
+  const held = place();
+  if (!wanted || !held) return;
+  const query = new URLSearchParams(location.search);
+  const reference = query.get("reference") ? `?reference=${query.get("reference")}` : "";
+  try {
+    held.innerHTML = await (await ask(`/series/${held.dataset.slug}/frames/${wanted}/large${reference}`)).text();
+  } catch (error) {
+    say(error.message);
+    return;
+  }
+  came ??= document.activeElement;
+  document.body.dataset.large = "open";
+  for (const other of all("[data-behind-large]")) other.hidden = true;
+  held.hidden = false;
+  setAddress({ large: wanted });
+  one("[data-close-large]", held)?.focus();
+}
+
+export function closeLarge() {
+  const held = place();
+  if (!held || held.hidden) return;
+  held.hidden = true;
+  held.replaceChildren();
+  delete document.body.dataset.large;
+  for (const other of all("[data-behind-large]")) other.hidden = false;
+  setAddress({ large: null });
+  came?.focus();
+  came = null;
+}
+
+export function listenForLarge() {
+  const held = place();
+  if (!held) return;
   document.addEventListener("click", (event) => {
-    const tile = event.target.closest("[data-large]");
-    if (!tile) return;
-    event.preventDefault();
-    show(all("[data-large]").indexOf(tile));
+    const opener = event.target.closest("[data-large]:is(button)");
+    if (opener) return openLarge(opener.dataset.large);
+    const go = held.hidden ? null : event.target.closest("[data-go-frame]");
+    if (go) return openLarge(go.dataset.goFrame);
+    return event.target.closest("[data-close-large]") ? closeLarge() : undefined;
   });
-  dialog.addEventListener("keydown", (event) => {
-    if (event.key === "x") dialog.close();
-    const step = STEPS[event.key];
-    if (!step) return;
-    event.preventDefault();
-    show(at + step);
+  held.addEventListener("change", (event) => {
+    if (event.target.matches("[data-frame-choice]")) openLarge(event.target.value);
   });
-  dialog.addEventListener("close", () => all("[data-large]")[at]?.focus());
-};
-
-/** Open the tile in focus, or the first. */
-export const openLarge = () => {
-  const here = document.activeElement?.closest("figure, [data-frame]");
-  (one("[data-large]", here ?? document) ?? one("[data-large]"))?.click();
-};
+  held.addEventListener("go-to", ({ detail }) => {
+    setAddress({ reference: detail.reference });
+    openLarge(new URLSearchParams(location.search).get("large"));
+  });
+  held.addEventListener("other-state", ({ detail }) => detail.resolve(null));
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape" && !one("dialog[open]")) closeLarge();
+  });
+  const asked = new URLSearchParams(location.search).get("large");
+  if (asked) openLarge(asked);
+}

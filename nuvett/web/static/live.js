@@ -1,48 +1,35 @@
 // A live value inside a sentence: drag sideways, arrow keys, wheel, or type; tells its page `live-input` while it moves
 // and `live-change` when it has come to rest.
 
+import { bounded, factsOf, stepped, typed, written } from "./values.js";
+
 const PIXELS_A_STEP = 3;
 const SETTLE = 350;
 
 export const live = () => ({
-  value: 0,
   settling: null,
   init() {
     const root = this.$el;
-    const facts = root.dataset;
-    this.value = facts.value === "" ? null : Number(facts.value);
     root.addEventListener("keydown", (event) => this.onKey(event, root));
     root.addEventListener("pointerdown", (event) => this.onDrag(event, root));
     root.addEventListener("set-live", (event) => this.set(root, event.detail, "now"));
     root.addEventListener("dblclick", () => this.reset(root));
     root.addEventListener("wheel", (event) => this.onWheel(event, root), { passive: false });
   },
-  base(root) {
-    if (this.value !== null) return this.value;
-    const low = Number(root.dataset.low);
-    if (root.dataset.name.endsWith("_hue")) return 60;
-    return low > 0 ? Number(root.dataset.high) - 4 : low + 4;
+  /** The value stands on the element, so that a part rendered anew brings its own. */
+  value(root) {
+    return root.dataset.value === "" ? null : Number(root.dataset.value);
   },
   show(root) {
-    const { digits, signed } = root.dataset;
-    if (this.value === null) {
-      root.textContent = "the target’s";
-      root.setAttribute("aria-valuetext", "the target’s");
-      return;
-    }
-    let text = this.value.toFixed(Number(digits)).replace("-", "−");
-    if (Number(this.value.toFixed(Number(digits))) === 0) text = text.replace("−", "");
-    else if (signed && this.value > 0) text = `+${text}`;
+    const text = written(this.value(root), factsOf(root.dataset));
     root.textContent = text;
-    root.setAttribute("aria-valuenow", String(this.value));
+    root.setAttribute("aria-valuenow", String(this.value(root) ?? root.dataset.low));
     root.setAttribute("aria-valuetext", text);
   },
   set(root, value, rest) {
-    const low = Number(root.dataset.low);
-    const high = Number(root.dataset.high);
-    const bounded = value === null ? null : Math.min(high, Math.max(low, Number(value.toFixed(4))));
-    const moved = bounded !== this.value;
-    this.value = bounded;
+    const next = bounded(value, factsOf(root.dataset));
+    const moved = next !== this.value(root);
+    root.dataset.value = next === null ? "" : String(next);
     this.show(root);
     if (moved) this.tell(root, "live-input");
     clearTimeout(this.settling);
@@ -50,23 +37,17 @@ export const live = () => ({
     else if (rest === "soon" && moved) this.settling = setTimeout(() => this.tell(root, "live-change"), SETTLE);
   },
   tell(root, name) {
-    root.dispatchEvent(
-      new CustomEvent(name, { bubbles: true, detail: { name: root.dataset.name, value: this.value } }),
-    );
+    const detail = { name: root.dataset.name, value: this.value(root) };
+    root.dispatchEvent(new CustomEvent(name, { bubbles: true, detail }));
   },
   reset(root) {
-    const usual = root.dataset.usual;
-    this.set(root, usual === "" ? (/^tone\.|_hue$/.test(root.dataset.name) ? null : this.value) : Number(usual), "now");
+    const { usual, empty } = factsOf(root.dataset);
+    this.set(root, usual === null && !empty ? this.value(root) : usual, "now");
   },
   onKey(event, root) {
     if (event.target !== root || event.ctrlKey || event.metaKey) return;
-    const step = Number(root.dataset.step) * (event.shiftKey ? 10 : 1) * (event.altKey ? 0.1 : 1);
-    const moves = { ArrowUp: step, ArrowRight: step, ArrowDown: -step, ArrowLeft: -step };
-    if (event.key in moves) this.set(root, this.base(root) + moves[event.key], "soon");
-    else if (event.key === "PageUp" || event.key === "PageDown") {
-      this.set(root, this.base(root) + Number(root.dataset.step) * (event.key === "PageUp" ? 10 : -10), "soon");
-    } else if (event.key === "Home") this.set(root, Number(root.dataset.low), "soon");
-    else if (event.key === "End") this.set(root, Number(root.dataset.high), "soon");
+    const next = stepped(this.value(root), event.key, factsOf(root.dataset), event);
+    if (next !== undefined) this.set(root, next, "soon");
     else if (event.key === "Backspace" || event.key === "Delete") this.reset(root);
     else if (/^[0-9.,+−-]$/.test(event.key)) this.type(root, event.key);
     else if (event.key === "Enter") this.type(root, "");
@@ -77,29 +58,26 @@ export const live = () => ({
   onWheel(event, root) {
     if (document.activeElement !== root) return;
     event.preventDefault();
-    const step = Number(root.dataset.step) * (event.shiftKey ? 10 : 1);
-    this.set(root, this.base(root) + (event.deltaY < 0 ? step : -step), "soon");
+    const key = event.deltaY < 0 ? "ArrowUp" : "ArrowDown";
+    this.set(root, stepped(this.value(root), key, factsOf(root.dataset), event), "soon");
   },
   onDrag(event, root) {
     if (event.target !== root || event.button !== 0) return;
     const from = event.clientX;
-    const start = this.base(root);
+    const facts = factsOf(root.dataset);
+    const start = this.value(root) ?? facts.start;
     let moved = false;
     root.setPointerCapture(event.pointerId);
     const move = (at) => {
       const steps = Math.round((at.clientX - from) / PIXELS_A_STEP);
       if (steps !== 0) moved = true;
-      if (moved)
-        this.set(
-          root,
-          start + steps * Number(root.dataset.step) * (at.shiftKey ? 10 : 1) * (at.altKey ? 0.1 : 1),
-          "later",
-        );
+      if (!moved) return;
+      const size = facts.step * (at.shiftKey ? 10 : 1) * (at.altKey ? 0.1 : 1);
+      this.set(root, start + steps * size, "later");
     };
     const end = () => {
-      root.removeEventListener("pointermove", move);
-      root.removeEventListener("pointerup", end);
-      root.removeEventListener("pointercancel", end);
+      for (const name of ["pointermove", "pointerup", "pointercancel"])
+        root.removeEventListener(name, name === "pointermove" ? move : end);
       if (moved) this.tell(root, "live-change");
     };
     root.addEventListener("pointermove", move);
@@ -109,7 +87,7 @@ export const live = () => ({
   type(root, first) {
     const input = document.createElement("input");
     input.inputMode = "decimal";
-    input.value = first === "" ? String(this.value ?? "") : first;
+    input.value = first === "" ? String(this.value(root) ?? "") : first;
     input.setAttribute("aria-label", root.getAttribute("aria-label"));
     root.textContent = "";
     root.append(input);
@@ -119,11 +97,10 @@ export const live = () => ({
     const finish = (keep) => {
       if (over) return;
       over = true;
-      const typed = Number(input.value.replace(",", ".").replace("−", "-"));
-      const usable = keep && input.value.trim() !== "" && Number.isFinite(typed);
+      const value = keep ? typed(input.value) : undefined;
       input.remove();
-      if (usable) this.set(root, typed, "now");
-      else this.show(root);
+      if (value === undefined) this.show(root);
+      else this.set(root, value, "now");
       root.focus();
     };
     input.addEventListener("keydown", (event) => {

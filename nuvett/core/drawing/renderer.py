@@ -1,0 +1,178 @@
+"""The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache, lru_cache
+from typing import Any
+
+import cv2
+import numpy as np
+import PyOpenColorIO as ocio
+from numpy.typing import NDArray
+
+from nuvett.core.spatial.finish import Finisher
+from nuvett.core.table.table import ShapedTable, check_table
+from nuvett.core.types import Encoded01, Floats
+
+Pixels = NDArray[Any]
+"""(H, W, 3) uint8, uint16 or float32 encoded pixels."""
+
+STRIP_ROWS = 256
+_NOISE_SIDE = 64
+_BLOCK_PIXELS = 128_000  # rendered at once: what fits the processor's cache
+_DEPTHS: dict[str, Any] = {
+    "uint8": ocio.BIT_DEPTH_UINT8,
+    "uint16": ocio.BIT_DEPTH_UINT16,
+    "float32": ocio.BIT_DEPTH_F32,
+}
+
+
+@dataclass(frozen=True)
+class Cut:
+    """Where a part of a frame begins, and which rows and columns of it are wanted."""
+
+    left: int
+    top: int
+    inner: tuple[slice, slice]
+
+
+class Renderer:
+    """Applies one table (S, S, S, 3), indexed red, green, blue, by tetrahedral interpolation, after its shaper."""
+
+    def __init__(self, source: Floats | ShapedTable) -> None:
+        table = source.table if isinstance(source, ShapedTable) else source
+        check_table(table)
+        transform = ocio.Lut3DTransform(table.shape[0])
+        transform.setData(np.ascontiguousarray(table, dtype=np.float32).reshape(-1))
+        transform.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+        group = ocio.GroupTransform([transform])
+        if isinstance(source, ShapedTable):
+            shaper = ocio.Lut1DTransform(len(source.shaper), False)
+            shaper.setData(np.repeat(source.shaper.astype(np.float32), 3))
+            group.prependTransform(shaper)
+        config = ocio.Config.CreateRaw()
+        config.setProcessorCacheFlags(ocio.PROCESSOR_CACHE_OFF)
+        self._processor = config.getProcessor(group)
+
+    def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
+        """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit.
+
+        8-bit output is dithered by less than half a code, tied to the place in the picture: what needed no
+        change gets none, and the same place gets the same pixels however the picture is cut into strips.
+        """
+        pixels = np.ascontiguousarray(pixels)
+        made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        name = "uint16" if depth == 16 else "float32"
+        processor = self._processor.getOptimizedCPUProcessor(
+            _DEPTHS[pixels.dtype.name], _DEPTHS[name], ocio.OPTIMIZATION_LOSSLESS
+        )
+        rows = min(_NOISE_SIDE, max(1, _BLOCK_PIXELS // pixels.shape[1]))
+        noise = _noise(pixels.shape[1])
+        block = np.empty((rows, *pixels.shape[1:]), dtype=np.float32)
+        at = 0
+        while at < len(pixels):
+            start = (first_row + at) % _NOISE_SIDE
+            count = min(rows, len(pixels) - at, _NOISE_SIDE - start)
+            target = made[at : at + count]
+            if depth == 16:
+                processor.apply(_described(pixels[at : at + count]), _described(target))
+            else:
+                part = block[:count]
+                processor.apply(_described(pixels[at : at + count]), _described(part))
+                flat, grain = part.reshape(count, -1), noise[start : start + count].reshape(count, -1)
+                cv2.addWeighted(flat, 255, grain, 1, 0, dst=target.reshape(count, -1), dtype=cv2.CV_8U)
+            at += count
+        return made
+
+    def part(self, pixels: Pixels, left: int, top: int) -> Pixels:
+        """A part (H, W, 3) of a frame as 8 bit: the pixels that `picture` gives there."""
+        offset = left % _NOISE_SIDE
+        padded = np.pad(pixels, ((0, 0), (offset, 0), (0, 0)), mode="edge")
+        return self.picture(padded, origin_row=top)[:, offset:]
+
+    def finished(self, pixels: Pixels, finisher: Finisher, cut: Cut, depth: int) -> Pixels:
+        """A part of a frame with its finish, as 8 or 16 bit: rows and columns of `cut`, from pixels around it.
+
+        pixels : (H, W, 3) the part with up to `finisher.halo` more on each side, beginning at `cut.left, cut.top`
+        """
+        source = np.ascontiguousarray(pixels)
+        if finisher.has_noise_reduction:
+            source = finisher.denoise(np.multiply(source, np.float32(1 / np.iinfo(source.dtype).max), dtype=np.float32))
+        coloured = np.empty(source.shape, dtype=np.float32)
+        self._processor.getOptimizedCPUProcessor(
+            _DEPTHS[source.dtype.name], _DEPTHS["float32"], ocio.OPTIMIZATION_LOSSLESS
+        ).apply(_described(source), _described(coloured))
+        made = np.ascontiguousarray(finisher.finish(Encoded01(coloured), cut.left, cut.top)[cut.inner])
+        if depth == 16:
+            return np.asarray(np.rint(made * 65535), dtype=np.uint16)
+        return _dithered(made, cut.left + cut.inner[1].start, cut.top + cut.inner[0].start)
+
+    def finished_picture(
+        self, pixels: Pixels, finisher: Finisher, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS
+    ) -> Pixels:
+        """A whole frame with its finish, in row strips; the same pixels whatever the strips and threads are."""
+        out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        height = len(pixels)
+
+        def work(top: int) -> None:
+            first, last = max(0, top - finisher.halo), min(height, top + rows + finisher.halo)
+            size = min(rows, height - top)
+            inner = (slice(top - first, top - first + size), slice(0, pixels.shape[1]))
+            out[top : top + size] = self.finished(pixels[first:last], finisher, Cut(0, first, inner), depth)
+
+        with ThreadPoolExecutor(threads) as pool:
+            list(pool.map(work, range(0, height, rows)))
+        return out
+
+    def picture(
+        self, pixels: Pixels, depth: int = 8, origin_row: int = 0, threads: int = 1, rows: int = STRIP_ROWS
+    ) -> Pixels:
+        """A whole picture (H, W, 3), in row strips on `threads` threads; the same pixels whatever the two are."""
+        out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+
+        def work(top: int) -> None:
+            out[top : top + rows] = self.strip(pixels[top : top + rows], origin_row + top, depth)
+
+        tops = range(0, len(pixels), rows)
+        if threads == 1 or len(tops) == 1:
+            for top in tops:
+                work(top)
+        else:
+            with ThreadPoolExecutor(threads) as pool:
+                list(pool.map(work, tops))
+        return out
+
+
+def _dithered(encoded: Floats, left: int, top: int) -> Pixels:
+    """Encoded values (H, W, 3) 0 to 1 as 8 bit, dithered by the noise of their place in the frame."""
+    out = np.empty(encoded.shape, dtype=np.uint8)
+    offset = left % _NOISE_SIDE
+    noise = _noise(encoded.shape[1] + offset)[:, offset:]
+    at = 0
+    while at < len(encoded):
+        start = (top + at) % _NOISE_SIDE
+        count = min(len(encoded) - at, _NOISE_SIDE - start)
+        grain = np.ascontiguousarray(noise[start : start + count]).reshape(count, -1)
+        target = out[at : at + count].reshape(count, -1)
+        cv2.addWeighted(encoded[at : at + count].reshape(count, -1), 255, grain, 1, 0, dst=target, dtype=cv2.CV_8U)
+        at += count
+    return out
+
+
+def _described(pixels: Pixels) -> ocio.PackedImageDesc:
+    height, width, _ = pixels.shape
+    size = pixels.itemsize
+    return ocio.PackedImageDesc(pixels, width, height, 3, _DEPTHS[pixels.dtype.name], size, size * 3, size * 3 * width)
+
+
+@cache
+def _noise_tile() -> Floats:
+    return np.random.default_rng(20).uniform(-0.498, 0.498, (_NOISE_SIDE, _NOISE_SIDE, 3)).astype(np.float32)
+
+
+@lru_cache(maxsize=4)
+def _noise(width: int) -> Floats:
+    """(64, width, 3) dither noise, a tile repeated along the row."""
+    noise = np.tile(_noise_tile(), (1, -(-width // _NOISE_SIDE), 1))[:, :width].copy()
+    noise.setflags(write=False)
+    return noise

@@ -1,0 +1,57 @@
+"""The trim document: one frame's own departure from the look."""
+
+from typing import TYPE_CHECKING, Any, Literal
+
+from pydantic import ValidationError, model_validator
+
+from nuvett.core.errors import DocumentError
+from nuvett.core.fields import number
+from nuvett.core.look.earlier import trim_from_earlier
+from nuvett.core.look.look import what_is_wrong
+from nuvett.core.look.with_steps import WithSteps, with_steps
+from nuvett.core.steps.registry import REGISTRY
+
+TRIM_SCHEMA = 2
+
+
+class WholeTrim(WithSteps):
+    """What a trim says beside its steps: strength of the look here, in percent."""
+
+    schema_version: Literal[2] = 2
+    strength: float = number(100, 0, 100, "Strength of the look")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_earlier(cls, data: Any) -> Any:
+        return trim_from_earlier(data, TRIM_SCHEMA) if isinstance(data, dict) else data
+
+
+_IN_TRIMS = tuple(kind for kind in REGISTRY if kind.in_trims)
+
+
+if TYPE_CHECKING:
+    _TrimSteps = WholeTrim
+else:
+    _TrimSteps = with_steps(WholeTrim, _IN_TRIMS, only_brought_in=True)
+
+
+class Trim(_TrimSteps):
+    """One frame's own departure, applied after the look: how much of the look it takes, and steps brought in."""
+
+    @property
+    def is_none(self) -> bool:
+        """Whether there is nothing in it."""
+        return self.strength == 100 and not self.steps
+
+    @property
+    def acts(self) -> bool:
+        """Whether it changes the frame; steps brought in may still be idle."""
+        return self.strength != 100 or any(not step.is_idle for step in self.steps)
+
+
+def parse_trim(text: str | bytes) -> Trim:
+    """A trim from JSON text. Raises DocumentError on damage, on a newer schema and on values out of range."""
+    try:
+        return Trim.model_validate_json(text)
+    except ValidationError as error:
+        raise DocumentError(what_is_wrong(error, "trim", TRIM_SCHEMA)) from error

@@ -1,0 +1,1 @@
+"""What is measured of clouds of colours."""

@@ -1,0 +1,104 @@
+"""What a plan does to colours."""
+
+from collections.abc import Iterable, Sequence
+from itertools import takewhile
+
+import numpy as np
+
+from nuvett.core.plan.finish import VignetteOperation
+from nuvett.core.plan.fitted import ByLightness, merged
+from nuvett.core.plan.frame_plan import FramePlan, Group, GroupName
+from nuvett.core.plan.light import GainsOperation
+from nuvett.core.plan.operation import ColourOperation, Stage
+from nuvett.core.quick import exp
+from nuvett.core.smooth import smooth_step
+from nuvett.core.spaces.gamut import map_to_gamut
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import Space, from_linear, to_linear
+from nuvett.core.types import Encoded01, Floats, Linear, OKLab
+
+FALLOFF = (0.35, 1.05)
+"""Of the half diagonal: where a vignette begins and where it is whole."""
+
+_GAMMA = 2.2  # by which a change of exposure acts on encoded values
+
+
+def through(operations: Sequence[ColourOperation], came: OKLab, space: Space = Space.SRGB) -> OKLab:
+    """OKLab colours (N, 3) after operations, one after the other, on what came in (N, 3)."""
+    return _run(merged(operations), came, space)
+
+
+def _run(operations: Iterable[ColourOperation | ByLightness], came: OKLab, space: Space) -> OKLab:
+    lab = came
+    for operation in operations:
+        lab = operation.apply(lab, came, space)
+    return lab
+
+
+def after_group(group: Group, lab: OKLab, space: Space = Space.SRGB) -> OKLab:
+    """OKLab colours (N, 3) after a group at its strength."""
+    if group.strength == 0 or not group.colours:
+        return lab
+    made = _run(group.compiled, lab, space)
+    return made if group.strength == 1 else OKLab(lab + np.float32(group.strength) * (made - lab))
+
+
+def evened_by(plan: FramePlan, linear: Linear) -> Linear:
+    """Linear light (..., 3) after a plan's even light."""
+    for operation in plan.group("light").operations:
+        if isinstance(operation, GainsOperation):
+            linear = operation.on_light(linear)
+    return linear
+
+
+def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OKLab:
+    """Everything a plan does to colours: linear light (N, 3) in, OKLab (N, 3) out, not yet mapped to a gamut.
+
+    space : where the picture goes; colours are eased before its boundary
+    """
+    lab = linear_to_oklab(evened_by(plan, linear))
+    for group in plan.groups:
+        if group.name != "light":
+            lab = after_group(group, lab, space)
+    return lab
+
+
+def before_kind(plan: FramePlan, name: GroupName, kind: type[ColourOperation], linear: Linear) -> OKLab:
+    """OKLab colours (N, 3), of linear light (N, 3), as they come to the first operation of a kind in a group."""
+    lab = linear_to_oklab(evened_by(plan, linear))
+    for group in plan.groups:
+        if group.name == name:
+            before = takewhile(lambda operation: not isinstance(operation, kind), group.colours)
+            return through(tuple(before), lab)
+        if group.name != "light":
+            lab = after_group(group, lab)
+    return lab
+
+
+def fitted_part(plan: FramePlan) -> tuple[ColourOperation, ...]:
+    """The operations of a look that were fitted to the target, and what is kept from them."""
+    return tuple(o for o in plan.group("look").colours if o.stage <= Stage.KEPT)
+
+
+def vignette_at(operation: VignetteOperation, radius: Floats) -> Floats:
+    """Factor on encoded values at distances from the middle (...), in half diagonals: exposure that falls off."""
+    rim = (radius - np.float32(FALLOFF[0])) * np.float32(1 / (FALLOFF[1] - FALLOFF[0]))
+    stops = -operation.stops * operation.amount / _GAMMA * float(np.log(2))
+    return exp(smooth_step(rim) * np.float32(stops))
+
+
+def seen(plan: FramePlan, linear: Linear, places: Floats, proportion: float) -> OKLab:
+    """OKLab colours (N, 3) as they will be seen in sRGB: after the plan, in gamut, and darker where a vignette lies.
+
+    places : (N, 2) shares of the picture's width and height; proportion : width over height
+    """
+    shown = map_to_gamut(apply_plan(plan, linear))
+    vignettes = [o for o in plan.finish if isinstance(o, VignetteOperation)]
+    if not vignettes:
+        return linear_to_oklab(Linear(shown))
+    across, down = (places[:, 0] - 0.5) * proportion, places[:, 1] - 0.5
+    radius = np.hypot(across, down) / np.float32(np.hypot(proportion, 1) / 2)
+    encoded = from_linear(Linear(shown))
+    for vignette in vignettes:
+        encoded = Encoded01(np.clip(encoded * vignette_at(vignette, radius)[:, None], 0, 1))
+    return linear_to_oklab(to_linear(encoded))

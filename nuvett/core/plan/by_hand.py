@@ -1,0 +1,110 @@
+"""Operations made by hand: colour moves, curves, saturation, a wash, a tint filter, black-and-white."""
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from nuvett.core.fit.blend import BlendMode, blend_over
+from nuvett.core.fit.curves import STRAIGHT, Points, channel_table, is_straight, looked_up, master_table
+from nuvett.core.fit.grey import GreyHue, grey_lightness
+from nuvett.core.fit.moves import OwnMove, move_by_hand
+from nuvett.core.measure.statistics import interpolate_zones
+from nuvett.core.plan.operation import ColourOperation
+from nuvett.core.reading.palette import Colour
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
+from nuvett.core.spaces.rgb import Space, from_linear, to_linear
+from nuvett.core.types import Linear, OKLab, OKLCh
+
+_GEL_CHROMA = 0.16  # of the tint filter at full density
+_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
+_QUIET = 0.12  # chroma about which vibrance fades
+
+
+class OwnMovesOperation(ColourOperation):
+    """Colour moves made by hand."""
+
+    kind: Literal["own-moves"] = "own-moves"
+    moves: tuple[OwnMove, ...]
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        return move_by_hand(lab, self.moves)
+
+
+class CurveOperation(ColourOperation):
+    """Curves through points: master on L*, with blacks faded by L*; red, green and blue on encoded values."""
+
+    kind: Literal["curve"] = "curve"
+    faded: float = 0
+    master: Points = STRAIGHT
+    red: Points = STRAIGHT
+    green: Points = STRAIGHT
+    blue: Points = STRAIGHT
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        out = lab.copy()
+        out[:, 0] = looked_up(lab[:, 0], master_table(self.master, self.faded))
+        channels = (self.red, self.green, self.blue)
+        if all(is_straight(channel) for channel in channels):
+            return OKLab(out)
+        encoded = from_linear(oklab_to_linear(OKLab(out)))
+        for index, points in enumerate(channels):
+            encoded[:, index] = looked_up(encoded[:, index], channel_table(points))
+        return linear_to_oklab(to_linear(encoded))
+
+
+class SaturateOperation(ColourOperation):
+    """Chroma scaled by 1 + saturation, and by vibrance where it is low; hue is kept."""
+
+    kind: Literal["saturate"] = "saturate"
+    saturation: float = Field(default=0, ge=-1, le=1)
+    vibrance: float = Field(default=0, ge=-1, le=1)
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        chroma = np.hypot(lab[:, 1], lab[:, 2])
+        factor = (1 + self.saturation) * (1 + self.vibrance * np.exp(-((chroma / _QUIET) ** 2)))
+        out = lab.copy()
+        out[:, 1:] *= np.maximum(factor, 0)[:, None]
+        return OKLab(out)
+
+
+class WashOperation(ColourOperation):
+    """The colour of a palette at each lightness, laid over and blended."""
+
+    kind: Literal["wash"] = "wash"
+    mode: BlendMode = "soft-light"
+    colours: tuple[Colour, ...]
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        palette = sorted(self.colours)
+        light = np.array([c[0] for c in palette])
+        laid = np.stack([lab[:, 0], *(np.interp(lab[:, 0], light, [c[i] for c in palette]) for i in (1, 2))], axis=1)
+        backdrop, source = (from_linear(oklab_to_linear(OKLab(c.astype(np.float32)))) for c in (lab, laid))
+        return linear_to_oklab(to_linear(blend_over(backdrop, source, self.mode, 1)))
+
+
+class FilterOperation(ColourOperation):
+    """Linear light through a gel of one hue, whose transmittance leaves grey's luminance as it is."""
+
+    kind: Literal["filter"] = "filter"
+    hue: float
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        gel = oklab_to_linear(oklch_to_oklab(OKLCh(np.array([0.75, _GEL_CHROMA, self.hue], dtype=np.float32))))
+        gains = np.maximum(gel, 0.02) / float(_LUMINANCE @ np.maximum(gel, 0.02))
+        return linear_to_oklab(Linear(oklab_to_linear(lab) * gains.astype(np.float32)))
+
+
+class GreyOperation(ColourOperation):
+    """Black-and-white, hues lighter or darker; toning : (17, 2) a and b by lightness, none for neutral greys."""
+
+    kind: Literal["grey"] = "grey"
+    hues: tuple[GreyHue, ...] = ()
+    toning: tuple[tuple[float, float], ...] = ()
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        out = np.zeros_like(lab)
+        out[:, 0] = grey_lightness(lab, self.hues)
+        if self.toning:
+            out[:, 1:] = interpolate_zones(np.array(self.toning, dtype=np.float32), out[:, 0])
+        return OKLab(out)

@@ -1,0 +1,158 @@
+"""The frame plan: everything that will be done to one frame, as groups of operations in plain numbers."""
+
+import hashlib
+from functools import cached_property
+from typing import Annotated, Any, Literal, Self, TypeVar
+
+from pydantic import Field, model_validator
+
+from nuvett.core.plan.by_hand import (
+    CurveOperation,
+    FilterOperation,
+    GreyOperation,
+    OwnMovesOperation,
+    SaturateOperation,
+    WashOperation,
+)
+from nuvett.core.plan.earlier import from_first_schema
+from nuvett.core.plan.ends import EaseOperation, HoldOperation
+from nuvett.core.plan.finish import (
+    FinishOperation,
+    GrainOperation,
+    HazeOperation,
+    LocalOperation,
+    NoiseOperation,
+    SharpenOperation,
+    SoftnessOperation,
+    VignetteOperation,
+)
+from nuvett.core.plan.fitted import (
+    ByLightness,
+    KeepOperation,
+    MovesOperation,
+    SpreadOperation,
+    TintOperation,
+    ToneOperation,
+    merged,
+    steepest,
+)
+from nuvett.core.plan.light import ExposureOperation, GainsOperation
+from nuvett.core.plan.operation import ColourOperation, Operation
+from nuvett.core.types import Document
+
+PLAN_SCHEMA = 2
+AnyOperation = Annotated[
+    GainsOperation
+    | ToneOperation
+    | TintOperation
+    | SpreadOperation
+    | MovesOperation
+    | KeepOperation
+    | OwnMovesOperation
+    | ExposureOperation
+    | CurveOperation
+    | SaturateOperation
+    | WashOperation
+    | FilterOperation
+    | GreyOperation
+    | EaseOperation
+    | HoldOperation
+    | NoiseOperation
+    | HazeOperation
+    | LocalOperation
+    | SoftnessOperation
+    | SharpenOperation
+    | VignetteOperation
+    | GrainOperation,
+    Field(discriminator="kind"),
+]
+"""Every kind of operation, told apart by `kind`."""
+
+GroupName = Literal["light", "look", "trim"]
+_Kind = TypeVar("_Kind", bound=Operation)
+
+
+class Group(Document):
+    """Operations that are taken together, at a strength from 0 to 1, in the order in which they stand.
+
+    Those that keep, ease or hold compare with what came into the group.
+    area : reserved for where in the frame they act; none for everywhere
+    """
+
+    name: GroupName
+    strength: float = Field(default=1, ge=0, le=1)
+    area: None = None
+    operations: tuple[AnyOperation, ...] = ()
+
+    @cached_property
+    def colours(self) -> tuple[ColourOperation, ...]:
+        """Those that are functions of colour alone."""
+        return tuple(o for o in self.operations if isinstance(o, ColourOperation))
+
+    @cached_property
+    def compiled(self) -> tuple[ColourOperation | ByLightness, ...]:
+        """Functions of colour alone, those of lightness at their head made one."""
+        return tuple(merged(self.colours))
+
+    @property
+    def finish(self) -> tuple[FinishOperation, ...]:
+        """Those that need more than a colour, as strong as the group is."""
+        found = (o for o in self.operations if isinstance(o, FinishOperation) and o.amount * self.strength)
+        return tuple(o.model_copy(update={"amount": o.amount * self.strength}) for o in found)
+
+
+class FramePlan(Document):
+    """Plan of one frame; the same for preview, wall and delivery, whatever the size.
+
+    groups : even light, look and trim, in the order in which they act
+    seed : of grain
+    """
+
+    schema_version: Literal[2] = 2
+    groups: tuple[Group, ...] = ()
+    seed: int = 0
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_earlier(cls, data: Any) -> Any:
+        if isinstance(data, dict) and data.get("schema_version", 1) == 1 and "gains" in data:
+            return from_first_schema(data)
+        return data
+
+    @cached_property
+    def key(self) -> str:
+        """Names the plan by its content; equal plans render equal pixels."""
+        return hashlib.sha256(self.model_dump_json().encode()).hexdigest()[:32]
+
+    def group(self, name: GroupName) -> Group:
+        """A group by its name; one without operations when the plan has none such."""
+        return next((g for g in self.groups if g.name == name), Group(name=name))
+
+    def with_group(self, group: Group) -> Self:
+        """The plan with a group in place of its own of that name."""
+        return self.model_copy(update={"groups": tuple(group if g.name == group.name else g for g in self.groups)})
+
+    def without(self, name: GroupName) -> Self:
+        """The plan without what a group does."""
+        return self.model_copy(update={"groups": tuple(g for g in self.groups if g.name != name)})
+
+    def find(self, kind: type[_Kind], name: GroupName = "look") -> _Kind | None:
+        """The first operation of a kind in a group."""
+        return next((o for o in self.group(name).operations if isinstance(o, kind)), None)
+
+    @property
+    def finish(self) -> tuple[FinishOperation, ...]:
+        """What is done beside the colours, in order, as strong as its groups are."""
+        return tuple(operation for group in self.groups for operation in group.finish)
+
+    @property
+    def holds_skin(self) -> bool:
+        """Whether the look holds skin in this frame."""
+        hold = self.find(HoldOperation)
+        return hold is not None and hold.skin is not None
+
+    @property
+    def steepest_slope(self) -> float:
+        """Largest slope of the fitted tone, at the strength of the look."""
+        look = self.group("look")
+        return 1 + (steepest(look.colours) - 1) * look.strength

@@ -1,0 +1,146 @@
+"""Planning one frame: a look, a trim and measured colours in, a frame plan out."""
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+import numpy as np
+
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fit.holds import Centre, skin_centres
+from nuvett.core.fit.moves import CLUSTERS, FINE
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
+from nuvett.core.plan.apply import after_group
+from nuvett.core.plan.ends import EaseOperation
+from nuvett.core.plan.fitted import KeepOperation
+from nuvett.core.plan.frame_plan import FramePlan, Group
+from nuvett.core.plan.light import ExposureOperation, GainsOperation
+from nuvett.core.plan.operation import Operation
+from nuvett.core.reading.palette import Edits, find_palette
+from nuvett.core.reading.reading import Target
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.moves import PLANNING_CLOUD
+from nuvett.core.steps.step import Aim, Ask, Step
+from nuvett.core.steps.zones import ZoneStep
+from nuvett.core.types import Floats, Linear, OKLab
+
+
+def aim_of(target: Target) -> Aim:
+    """A target made ready for planning."""
+    return replace(aim_of_statistics(target.statistics, target.edits), shown=target.palette)
+
+
+def aim_of_statistics(statistics: Statistics, edits: Edits | None = None) -> Aim:
+    """What frames are planned toward, from statistics alone."""
+    return Aim(statistics, find_palette(OKLab(thin(statistics.cloud, PLANNING_CLOUD)), CLUSTERS, FINE, edits))
+
+
+def even_only(gains: Floats, camera: float = 0.0) -> FramePlan:
+    """The plan that only evens the light."""
+    operation = GainsOperation(gains=(float(gains[0]), float(gains[1]), float(gains[2])), camera=camera)
+    return FramePlan(groups=(Group(name="light", operations=(operation,)),))
+
+
+UNTOUCHED = FramePlan()
+"""The plan that changes nothing."""
+
+
+def plan_frame(
+    frame: Statistics,
+    aim: Aim,
+    look: Look,
+    light: EvenLight | None = None,
+    trim: Trim | None = None,
+    faces: Linear | None = None,
+    seed: int = 0,
+) -> FramePlan:
+    """Plan one frame.
+
+    frame : statistics of the evened frame, pooled as the pull asks
+    light : the frame's even light, none for no change
+    faces : (F, 3) linear colours of faces in the frame as it came, none for no faces
+    seed : of grain
+    """
+    trim, light = trim or Trim(), light or EvenLight()
+    gains = look.step(EvenStep).gains_of(light)
+    ask = Ask(
+        frame=frame,
+        aim=aim,
+        light=light,
+        centres=_skin(faces, gains),
+        colour=look.colour / 100,
+        keep=_keep(look),
+    )
+    strength = look.strength / 100 * trim.strength / 100
+    steps = (step for step in look.steps if step.group == "look")
+    in_look = Group(name="look", strength=strength, operations=_resolved(steps, ask, (ask.keep, EaseOperation())))
+    groups = [Group(name="light", operations=(gains,)), in_look]
+    if any(not step.is_idle for step in trim.steps):
+        groups.append(_trimmed(trim, in_look, ask))
+    return FramePlan(groups=tuple(groups), seed=seed)
+
+
+def _resolved(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...] = ()) -> tuple[Operation, ...]:
+    """Operations of steps, with those that are always there, in the order of their stages."""
+    for step in steps:
+        if not step.is_idle:
+            ask = replace(ask, so_far=(*ask.so_far, *step.resolve(ask)))
+    return tuple(sorted((*ask.so_far, *always), key=lambda o: o.stage))
+
+
+def _trimmed(trim: Trim, look: Group, ask: Ask) -> Group:
+    """A trim's steps. Those that are fitted look at the frame as it comes out of the look."""
+    if any(step.fitted and not step.is_idle for step in trim.steps):
+        cloud = np.asarray(ask.frame.cloud)
+        if len(cloud) >= MINIMUM_PIXELS:
+            ask = replace(ask, frame=measure(after_group(look, OKLab(cloud))))
+    fresh = replace(ask, colour=1.0, keep=KeepOperation())
+    return Group(name="trim", operations=_one_light(_resolved(trim.steps, fresh)))
+
+
+def _one_light(operations: tuple[Operation, ...]) -> tuple[Operation, ...]:
+    """A trim's white and exposure as one change of light, so that highlights roll off once and not twice."""
+    if len(operations) < 2:
+        return operations
+    white, exposure, *rest = operations
+    if not (isinstance(white, GainsOperation) and isinstance(exposure, ExposureOperation)):
+        return operations
+    if not (white.amount == exposure.amount == 1 and white.part == exposure.part == "both"):
+        return operations
+    gains = tuple(float(gain * 2**exposure.exposure) for gain in white.gains)
+    return (white.model_copy(update={"gains": gains}), exposure.model_copy(update={"exposure": 0.0}), *rest)
+
+
+def _keep(look: Look) -> KeepOperation:
+    """What a look leaves things of their own colour. Where a hue was chosen for highlights, white goes there too."""
+    zones = look.step(ZoneStep)
+    whites = 100.0 if zones.highlight_hue is not None else zones.whites
+    return KeepOperation(vivid=look.vivid / 100, whites=whites / 100)
+
+
+def _skin(faces: Linear | None, gains: GainsOperation) -> tuple[Centre, ...]:
+    if faces is None or len(faces) == 0:
+        return ()
+    return skin_centres(linear_to_oklab(gains.on_light(faces)))
+
+
+def evened(linear: Linear, light: EvenLight, look: Look) -> Linear:
+    """Linear light (..., 3) evened as strongly as a look asks."""
+    return look.step(EvenStep).gains_of(light).on_light(linear)
+
+
+def evened_plan(light: EvenLight, look: Look) -> FramePlan:
+    """The plan that only evens a frame's light, as strongly as a look does."""
+    return FramePlan(groups=(Group(name="light", operations=(look.step(EvenStep).gains_of(light),)),))
+
+
+def trim_only(trim: Trim, frame: Statistics, faces: Linear | None = None, seed: int = 0) -> FramePlan:
+    """The plan of a frame that follows no look: its trim alone, with the frame itself for a target.
+
+    frame : statistics of the frame as it came
+    """
+    centres = _skin(faces, GainsOperation())
+    ask = Ask(frame=frame, aim=aim_of_statistics(frame), centres=centres)
+    return FramePlan(groups=(Group(name="trim", operations=_resolved(trim.steps, ask)),), seed=seed)

@@ -1,0 +1,158 @@
+"""A series as a whole: light evened set-up by set-up, statistics pooled, every frame planned and measured."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+
+import numpy as np
+
+from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_setup
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.pooling import mix, pull_weights
+from nuvett.core.measure.sampling import SAMPLE_SIZE, Sample, colour_order
+from nuvett.core.measure.statistics import Statistics, measure, thin
+from nuvett.core.plan.apply import seen
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import evened, plan_frame
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.steps.step import Aim
+from nuvett.core.types import Linear, OKLab
+
+_DRIFT_COLOURS = 2048
+SERIES_BASE, HERO_BASE = "the middle of its set-up", "the hero"
+
+
+def even_series(frames: list[Seen], setups: list[int], hero: int | None = None) -> list[EvenLight]:
+    """Even light of each frame to the base of its set-up, frames in shooting order; the hero stays as it is."""
+    found: dict[int, EvenLight] = {}
+    for number in dict.fromkeys(setups):
+        members = [i for i, own in enumerate(setups) if own == number]
+        found |= zip(members, even_members([frames[i] for i in members], _place(hero, members)), strict=True)
+    return [found[i] for i in range(len(frames))]
+
+
+def _place(hero: int | None, members: list[int]) -> int | None:
+    return members.index(hero) if hero in members else None
+
+
+def even_members(frames: list[Seen], hero: int | None) -> list[EvenLight]:
+    """Even light of the frames of one set-up, in shooting order."""
+    return even_setup(frames, SERIES_BASE if hero is None else HERO_BASE, hero)
+
+
+def pool_samples(samples: list[Linear]) -> Statistics:
+    """Statistics of several evened samples together, each frame counting alike, whatever their order."""
+    share = max(1, SAMPLE_SIZE // len(samples))
+    in_order = sorted(samples, key=lambda sample: sample[:64].tobytes())
+    lab = linear_to_oklab(Linear(np.concatenate([thin(sample, share) for sample in in_order])))
+    return measure(lab[colour_order(lab)])
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One frame made ready for planning: its sample as it came, its even light and its set-up.
+
+    proportion : width over height
+    """
+
+    sample: Sample
+    even: EvenLight
+    setup: int
+    proportion: float = 1.5
+
+
+@dataclass(frozen=True)
+class Pools:
+    """Statistics of evened frames: each by itself, by set-up and of the series."""
+
+    frames: list[Statistics]
+    setups: dict[int, Statistics]
+    series: Statistics
+    numbers: list[int] = field(default_factory=list)
+
+    @classmethod
+    def of(cls, frames: list[Measured], look: Look) -> "Pools":
+        """Measure evened frames, with even light as strong as the look asks."""
+        even = [evened(f.sample.colours, f.even, look) for f in frames]
+        numbers = [f.setup for f in frames]
+        by_setup = {
+            number: pool_samples([e for e, own in zip(even, numbers, strict=True) if own == number])
+            for number in sorted(set(numbers))
+        }
+        return cls([measure(linear_to_oklab(e)) for e in even], by_setup, pool_samples(even), numbers)
+
+    def pulled(self, index: int, pull: float) -> Statistics:
+        """Statistics that frame `index` is fitted by, at a pull of 0 to 1."""
+        series, setup, frame = pull_weights(pull)
+        return mix([(self.series, series), (self.setups[self.numbers[index]], setup), (self.frames[index], frame)])
+
+
+@dataclass(frozen=True)
+class Own:
+    """What is a frame's own beside its colours: even light, trim, linear colours of faces (F, 3), seed of grain."""
+
+    even: EvenLight
+    trim: Trim = field(default_factory=Trim)
+    faces: Linear | None = None
+    seed: int = 0
+
+
+@dataclass(frozen=True)
+class SeriesRun:
+    """A series under a look: every frame planned by the same pools, wherever that happens."""
+
+    pools: Pools
+    aim: Aim
+    look: Look
+
+    def plan(self, index: int, own: Own) -> FramePlan:
+        """Plan of one frame, pooled as the look's pull asks."""
+        pooled = self.pools.pulled(index, self.look.pull / 100)
+        return plan_frame(pooled, self.aim, self.look, own.even, own.trim, own.faces, own.seed)
+
+    def shared(self) -> FramePlan:
+        """The part of the look that all frames share (pull 0, no even light): what a lookup table can carry."""
+        return plan_frame(self.pools.series, self.aim, self.look)
+
+
+def shooting_order(taken: Sequence[datetime | None], names: Sequence[str]) -> list[int]:
+    """Indices of frames in shooting order: by time where all have one, then by name, numbers in it as numbers."""
+    timed = all(moment is not None for moment in taken)
+
+    def key(index: int) -> tuple[object, ...]:
+        moment = taken[index] if timed else None
+        return (moment.timestamp() if moment else 0.0, natural(names[index]), index)
+
+    return sorted(range(len(names)), key=key)
+
+
+def natural(name: str) -> list[tuple[int, int, str]]:
+    """Sort key of a name that puts 9 before 10."""
+    parts = re.findall(r"\d+|\D+", name.lower())
+    return [(0, int(part), "") if part.isdecimal() and part.isascii() else (1, 0, part) for part in parts]
+
+
+def seed_of(digest: str) -> int:
+    """Seed of a frame's grain, from the SHA-256 of its file in hexadecimal."""
+    return int(digest[:8], 16)
+
+
+def finished_cloud(plan: FramePlan, sample: Sample, proportion: float) -> OKLab:
+    """OKLab cloud (N, 3) of a frame as it will be seen in sRGB; proportion : width over height."""
+    few = sample.thinned(_DRIFT_COLOURS)
+    return seen(plan, few.colours, few.places, proportion)
+
+
+def plain_cloud(sample: Sample) -> OKLab:
+    """OKLab cloud (N, 3) of a frame as it came."""
+    return linear_to_oklab(sample.thinned(_DRIFT_COLOURS).colours)
+
+
+def drift_of(plan: FramePlan | None, sample: Sample, proportion: float, yardstick: Yardstick) -> Drift:
+    """Drift of a frame from the target, under a plan or as it came."""
+    return measure_drift(plain_cloud(sample) if plan is None else finished_cloud(plan, sample, proportion), yardstick)

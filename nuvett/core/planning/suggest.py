@@ -1,0 +1,69 @@
+"""A pull suggested for a series, by what it gains in drift and costs in difference between frames' transforms."""
+
+import numpy as np
+from pydantic import Field
+
+from nuvett.core.drift.drift import Yardstick, distance
+from nuvett.core.look.look import Look
+from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, finished_cloud
+from nuvett.core.steps.step import Aim
+from nuvett.core.types import Document, Linear, OKLab
+
+PULLS = (0, 20, 40, 60, 80, 100)
+_MOST_FRAMES = 12
+_BENDING_COST = 0.22  # drift that a frame must gain for each hundredth of OKLab its transform leaves the shared one
+
+
+class PullTrial(Document):
+    """One pull tried: mean drift, and how far frames' transforms are from the shared one, both in OKLab times 100."""
+
+    pull: int
+    drift: float
+    bending: float
+
+
+class PullSuggestion(Document):
+    """The pull with the least drift plus cost of bending, and what was tried."""
+
+    pull: int = Field(ge=0, le=100)
+    trials: tuple[PullTrial, ...]
+
+    @property
+    def words(self) -> str:
+        """The reason in one sentence."""
+        chosen, none, all_ = (next(t for t in self.trials if t.pull == p) for p in (self.pull, 0, 100))
+        start = f"{self.pull} % is suggested: mean drift {chosen.drift:.1f}"
+        if self.pull == 0:
+            return f"{start}, and fitting each frame by itself would gain only {max(0.0, none.drift - all_.drift):.1f}."
+        start = f"{start}, against {none.drift:.1f} if all frames were treated alike"
+        if self.pull == 100:
+            return f"{start}."
+        further = all_.bending / max(chosen.bending, 0.05)
+        return (
+            f"{start}; at 100 % it would be {all_.drift:.1f}, but frames would be treated {further:.1f} times as "
+            "differently from each other."
+        )
+
+
+def suggest_pull(frames: list[Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:
+    """Try pulls on evenly spaced frames of a series, and take the one of least drift plus bending."""
+    step = -(-len(frames) // _MOST_FRAMES)
+    chosen = range(0, len(frames), step)
+    yardstick = Yardstick.of(OKLab(np.asarray(aim.statistics.cloud)))
+    shared = SeriesRun(pools, aim, look).shared()
+    trials = []
+    for pull in PULLS:
+        drifts, bends = [], []
+        for index in chosen:
+            frame = frames[index]
+            pulled = look.model_copy(update={"pull": float(pull)})
+            plan = SeriesRun(pools, aim, pulled).plan(index, Own(frame.even))
+            drifts.append(distance(finished_cloud(plan, frame.sample, frame.proportion), yardstick))
+            colours = Linear(frame.sample.colours[::16])
+            alike = shared.with_group(plan.group("light"))
+            apart = apply_plan(plan, colours) - apply_plan(alike, colours)
+            bends.append(float(np.linalg.norm(apart, axis=1).mean() * 100))
+        trials.append(PullTrial(pull=pull, drift=float(np.mean(drifts)), bending=float(np.mean(bends))))
+    best = min(trials, key=lambda t: t.drift + _BENDING_COST * t.bending)
+    return PullSuggestion(pull=best.pull, trials=tuple(trials))

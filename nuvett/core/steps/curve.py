@@ -1,0 +1,60 @@
+"""Tone curves through points, and faded blacks."""
+
+from typing import ClassVar, Self
+
+from pydantic import field_validator
+
+from nuvett.core.fields import number
+from nuvett.core.fit.curves import STRAIGHT, Points, check_rising, is_straight
+from nuvett.core.fit.parts import Part
+from nuvett.core.plan.by_hand import CurveOperation
+from nuvett.core.steps.step import Ask, Instrument, Step, part, taken
+
+CHANNELS = ("master", "red", "green", "blue")
+
+
+class CurveStep(Step):
+    """Tone curves through points: master on L*, red, green and blue on encoded values; blacks faded by L*."""
+
+    name: ClassVar[str] = "curve"
+    title: ClassVar[str] = "Tone curve"
+    instrument: ClassVar[Instrument | None] = "curve"
+    amount: float = number(100, 0, 100, "Tone curve")
+    part: Part = part()
+    faded: float = number(0, 0, 24, "Faded blacks", "L*", 0.5)
+    master: Points = STRAIGHT
+    red: Points = STRAIGHT
+    green: Points = STRAIGHT
+    blue: Points = STRAIGHT
+
+    @field_validator(*CHANNELS)
+    @classmethod
+    def _rising(cls, points: Points) -> Points:
+        return check_rising(points)
+
+    @property
+    def is_straight(self) -> bool:
+        """Whether all its curves change nothing, and no blacks are faded."""
+        return self.faded == 0 and all(is_straight(getattr(self, channel)) for channel in CHANNELS)
+
+    @property
+    def _does_nothing(self) -> bool:
+        return self.amount == 0 or self.is_straight
+
+    @property
+    def sentence(self) -> str:
+        bent = [channel for channel in CHANNELS if not is_straight(getattr(self, channel))]
+        through = f"bent in {' and '.join(bent)}, " if bent else ""
+        return f"{through}blacks lifted by {{faded}}" + taken(self.amount, self.part)
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        return () if taken(self.amount, self.part) else ("{amount} of that, {part}",)
+
+    def resolve(self, ask: Ask) -> tuple[CurveOperation, ...]:
+        lines = {channel: getattr(self, channel) for channel in CHANNELS}
+        return (CurveOperation(faded=self.faded, **lines, amount=self.amount / 100, part=self.part),)
+
+    def changes(self, after: Self) -> list[str]:
+        bent = [channel for channel in CHANNELS if getattr(self, channel) != getattr(after, channel)]
+        return [f"{channel.capitalize()} curve changed" for channel in bent]

@@ -1,0 +1,38 @@
+"""Exposure, and contrast about a pivot."""
+
+from typing import ClassVar
+
+from nuvett.core.fields import number
+from nuvett.core.fit.parts import Part
+from nuvett.core.plan.light import ExposureOperation
+from nuvett.core.steps.step import Ask, Step, part, taken
+
+
+class ExposureStep(Step):
+    """Exposure in EV and contrast in percent about a pivot in CIE L*."""
+
+    name: ClassVar[str] = "exposure"
+    title: ClassVar[str] = "Exposure and contrast"
+    amount: float = number(100, 0, 100, "Exposure taken")
+    part: Part = part()
+    exposure: float = number(0, -4, 4, "Exposure", "EV", 0.05)
+    contrast: float = number(0, -80, 100, "Contrast")
+    pivot: float = number(50, 5, 95, "Pivot of contrast", "L*")
+
+    @property
+    def _does_nothing(self) -> bool:
+        return self.amount == 0 or not (self.exposure or self.contrast)
+
+    @property
+    def sentence(self) -> str:
+        about = " about {pivot}" if self.contrast else ""
+        return f"{{exposure}}, contrast {{contrast}}{about}" + taken(self.amount, self.part)
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        pivot = () if self.contrast else ("Contrast turns about {pivot}",)
+        return pivot if taken(self.amount, self.part) else (*pivot, "{amount} of that, {part}")
+
+    def resolve(self, ask: Ask) -> tuple[ExposureOperation, ...]:
+        values = {"exposure": self.exposure, "contrast": self.contrast / 100, "pivot": self.pivot}
+        return (ExposureOperation(**values, amount=self.amount / 100, part=self.part),)

@@ -1,0 +1,155 @@
+"""What every step has: a name, a title, a sentence, words for what changed, and operations that it resolves to."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, Self
+
+import numpy as np
+
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fields import choice, choices_of, numbers_of
+from nuvett.core.fit.holds import Centre
+from nuvett.core.fit.parts import Part
+from nuvett.core.fit.tone import TONE_GRID
+from nuvett.core.measure.statistics import Statistics
+from nuvett.core.plan.apply import through
+from nuvett.core.plan.fitted import KeepOperation, ToneOperation
+from nuvett.core.plan.frame_plan import GroupName
+from nuvett.core.plan.operation import ColourOperation, Operation
+from nuvett.core.reading.palette import Palette
+from nuvett.core.spaces.names import colour_name
+from nuvett.core.types import Document, Floats, OKLab
+
+PARTS = {"both": "colour and tone", "colour": "colour only", "tone": "tone only"}
+"""Words for what of a colour a step may change."""
+
+
+Instrument = Literal["pairing", "chart", "curve", "greys"]
+"""What is shown with a step while it is open."""
+
+
+@dataclass(frozen=True)
+class Aim:
+    """A target made ready for planning: its statistics, the palette that colour moves go to, and the one shown."""
+
+    statistics: Statistics
+    palette: Palette
+    shown: Palette = ()
+
+
+@dataclass(frozen=True)
+class Ask:
+    """What a step is asked to resolve for: a frame and what has been resolved before it in the same group.
+
+    frame : statistics of the colours that come into the group
+    aim : the target
+    light : the frame's even light; centres : of the skin of faces in the frame, evened
+    colour : 0 to 1, weakens the fitted colour steps
+    keep : what the fitted steps leave of a thing's own colour
+    so_far : operations of the steps before
+    """
+
+    frame: Statistics
+    aim: Aim
+    light: EvenLight = field(default_factory=EvenLight)
+    centres: tuple[Centre, ...] = ()
+    colour: float = 1
+    keep: KeepOperation = field(default_factory=KeepOperation)
+    so_far: tuple[Operation, ...] = ()
+
+    @property
+    def tone(self) -> Floats:
+        """The tone curve (129,) so far."""
+        return next((np.asarray(o.curve) for o in self.so_far if isinstance(o, ToneOperation)), TONE_GRID)
+
+    def through(self, lab: OKLab) -> OKLab:
+        """OKLab colours (N, 3) of the frame after what was resolved so far, with what is kept from it."""
+        colours = [o for o in self.so_far if isinstance(o, ColourOperation)]
+        return through([*colours, self.keep], lab)
+
+
+class Step(Document):
+    """One step of a look or a trim. Its numbers and choices are described on their fields.
+
+    name : of the field that holds it in a look; title : how people call it
+    instrument : what is shown with it while it is open
+    in_trims : whether a trim may have it
+    group : of operations that it belongs to; fitted : whether it looks at the colours that come into it
+    """
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    instrument: ClassVar[Instrument | None] = None
+    in_trims: ClassVar[bool] = True
+    group: ClassVar[GroupName] = "look"
+    fitted: ClassVar[bool] = False
+
+    on: bool = True
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether it does nothing."""
+        return not self.on or self._does_nothing
+
+    @property
+    def _does_nothing(self) -> bool:
+        raise NotImplementedError
+
+    @property
+    def sentence(self) -> str:
+        """What it does, after its title; names of fields in braces stand for their live values with units."""
+        raise NotImplementedError
+
+    @property
+    def more(self) -> tuple[str, ...]:
+        """Further sentences, for while it is open."""
+        return ()
+
+    def resolve(self, ask: Ask) -> tuple[Operation, ...]:
+        """Operations that do what it says, when it is not idle."""
+        raise NotImplementedError
+
+    def changes(self, after: Self) -> list[str]:
+        """What changed beside numbers and choices, in words."""
+        return []
+
+    @classmethod
+    def brought_in(cls) -> Self:
+        """The step as it begins when someone brings it in: switched on, with its usual values."""
+        return cls(on=True)
+
+
+def changed(before: Step | None, after: Step | None) -> list[str]:
+    """What changed between two states of a step, in words: "Tone 75 to 68 %"; none is a step that is not there."""
+    if before is None and after is None:
+        return []
+    if after is None:
+        return [f"{before.title} taken out"] if before is not None else []
+    if before is None:
+        return changed(type(after).brought_in(), after) or [f"{after.title} brought in"]
+    said = []
+    if before.on != after.on:
+        said.append(f"{before.title} {'on' if after.on else 'off'}")
+    for name, words in choices_of(type(before)).items():
+        if getattr(before, name) != getattr(after, name):
+            said.append(f"{before.title}: {words.words[getattr(after, name)]}")
+    for name, number_words in numbers_of(type(before)).items():
+        old, new = getattr(before, name), getattr(after, name)
+        if old != new:
+            said.append(f"{number_words.label} {number_words.bare(old)} to {number_words.written(new)}")
+    return said + before.changes(after)
+
+
+def part() -> Any:
+    """The choice of what of a colour a step may change."""
+    return choice("both", "acts on", PARTS)
+
+
+def taken(amount: float, part: Part) -> str:
+    """The end of a sentence: how much of a step is taken and of what, where that is not simply all of it."""
+    return "" if amount == 100 and part == "both" else "; {amount} of that, {part}"
+
+
+def colour_word(colour: Sequence[float] | OKLab) -> str:
+    """An OKLab colour in words."""
+    return colour_name(OKLab(np.array(colour, dtype=np.float32)))

@@ -1,0 +1,161 @@
+"""Carrying: the versions of a look that frames follow."""
+
+import uuid
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, TargetError
+from nuvett.core.look.look import Look
+from nuvett.services import history
+from nuvett.services.catalogue import look_of, ready_frames
+from nuvett.services.facts import Aimed
+from nuvett.services.looks import locked_look, walked
+from nuvett.services.targets import latest_target, lock_series, target_document
+from nuvett.store import models
+
+
+@dataclass(frozen=True)
+class Following:
+    """The look version that a frame follows."""
+
+    number: int
+    aimed: Aimed
+
+
+def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID, Following]:
+    """Version that each frame follows, by frame; frames that follow none are left out."""
+    rows = session.execute(
+        select(models.Frame.id, models.LookVersion.id)
+        .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id)
+    ).all()
+    known = followings(session, {version for _, version in rows})
+    return {frame: known[version] for frame, version in rows}
+
+
+def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:
+    """Look versions by their ids, each with its target."""
+    known: dict[uuid.UUID, Following] = {}
+    for version_id in versions:
+        version = session.get_one(models.LookVersion, version_id)
+        target = session.get_one(models.Target, version.target_id)
+        known[version_id] = Following(
+            version.number, Aimed(Look.model_validate(version.document), target_document(target), str(target.id))
+        )
+    return known
+
+
+def carried_look(session: Session, series: models.Series, number: int) -> Look:
+    """The look as it was carried as a version. Raises InvalidChangeError for a version that is not there."""
+    row = session.scalars(
+        select(models.LookVersion).where(
+            models.LookVersion.look_id == look_of(session, series).id, models.LookVersion.number == number
+        )
+    ).first()
+    if row is None:
+        raise InvalidChangeError("There is no such version of the look.")
+    return Look.model_validate(row.document)
+
+
+@dataclass(frozen=True)
+class CarryState:
+    """Where carrying stands: the number the draft would be carried as, how many frames follow which version."""
+
+    next_number: int
+    changed: bool
+    following: int
+    latest: int
+    behind: int
+    frames: int
+    versions: tuple[tuple[int, int], ...]
+    undo: str
+    redo: str
+
+
+def carry_state(session: Session, series: models.Series, frames: int) -> CarryState:
+    """Where carrying a series' look stands; `frames` is how many have been measured."""
+    row = look_of(session, series)
+    last = last_version(session, row)
+    target = latest_target(session, series.id)
+    changed = last is None or last.document != row.draft or (target is not None and last.target_id != target.id)
+    versions = _counts_by_version(session, series)
+    following = sum(count for _, count in versions)
+    past = history.steps(session, f"carry:{series.id}")
+    latest = last.number if last else 0
+    return CarryState(
+        next_number=latest + 1 if changed else latest,
+        changed=changed,
+        following=following,
+        latest=latest,
+        behind=following - dict(versions).get(latest, 0),
+        frames=frames,
+        versions=versions,
+        undo=history.undo_words(past),
+        redo=history.redo_words(past),
+    )
+
+
+def _counts_by_version(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
+    """Number of each version that frames follow, newest first, and how many do."""
+    query = (
+        select(models.LookVersion.number, func.count())
+        .join(models.Frame, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id, models.Frame.state == "ready")
+        .group_by(models.LookVersion.number)
+        .order_by(models.LookVersion.number.desc())
+    )
+    return tuple((number, count) for number, count in session.execute(query))
+
+
+def last_version(session: Session, look: models.Look) -> models.LookVersion | None:
+    return session.scalars(
+        select(models.LookVersion)
+        .where(models.LookVersion.look_id == look.id)
+        .order_by(models.LookVersion.number.desc())
+        .limit(1)
+    ).first()
+
+
+def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | None = None) -> models.LookVersion:
+    """Make frames (all that are measured, by default) follow the draft as a version; it replaces what they followed.
+
+    A version is made only when the draft or the target differs from the last one. Trims are not touched.
+    Raises TargetError before anything was read, InvalidChangeError without frames.
+    """
+    lock_series(session, series)  # so that the target is not renewed meanwhile
+    row = locked_look(session, series)
+    target = latest_target(session, series.id)
+    if target is None:
+        raise TargetError("There is no target yet: read a reference first.")
+    frames = [f for f in ready_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
+    if not frames:
+        raise InvalidChangeError("There are no frames to carry the look to.")
+    last = last_version(session, row)
+    if last is None or last.document != row.draft or last.target_id != target.id:
+        last = models.LookVersion(
+            look_id=row.id, target_id=target.id, number=last.number + 1 if last else 1, document=row.draft
+        )
+        session.add(last)
+        session.flush()
+    before = {str(f.id): str(f.follows_id) if f.follows_id else None for f in frames}
+    after = {str(f.id): str(last.id) for f in frames}
+    if before != after:
+        words = f"Carried v{last.number} to {len(frames)} frames"
+        history.record(session, series.id, f"carry:{series.id}", words, {"follows": before}, {"follows": after})
+        for frame in frames:
+            frame.follows_id = last.id
+    return last
+
+
+def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
+    """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
+    lock_series(session, series)
+    step = walked(session, f"carry:{series.id}", forward)
+    follows = (step.after if forward else step.before)["follows"]
+    for frame in ready_frames(session, series.id):
+        if str(frame.id) in follows:
+            version = follows[str(frame.id)]
+            frame.follows_id = uuid.UUID(version) if version else None
+    return step.words

@@ -1,0 +1,126 @@
+"""Frames of a series: arriving, being measured, taken out and put back."""
+
+import uuid
+from datetime import UTC
+from io import BytesIO
+from pathlib import Path
+from typing import IO
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import DuplicateFileError, InvalidChangeError, NuvettError, TooManyError
+from nuvett.imaging.views import encoded_view
+from nuvett.services.arrays import dump_features, dump_sample
+from nuvett.services.catalogue import keep_blobs
+from nuvett.services.incoming import display_name, refuse
+from nuvett.services.lighting import queue_even, tidy_setups
+from nuvett.services.measuring import measure_file
+from nuvett.services.queue import INGEST_FRAME
+from nuvett.services.studio import Studio
+from nuvett.store import models
+
+
+def add_frame(
+    session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes]
+) -> models.Frame:
+    """Keep a photo's file and queue its measuring.
+
+    Raises TooManyError when the series is full, DuplicateFileError for a file that is in it already.
+    """
+    count = session.scalar(select(func.count()).where(models.Frame.series_id == series.id)) or 0
+    if count >= studio.settings.series_frames:
+        raise TooManyError
+    keep_blobs(session)
+    blob, size = studio.blobs.put(stream)
+    twin = session.scalars(
+        select(models.Frame).where(models.Frame.series_id == series.id, models.Frame.original == blob).limit(1)
+    ).first()
+    if twin is not None:
+        raise DuplicateFileError(_same_file(twin))
+    frame = models.Frame(
+        series_id=series.id, position=count + 1, name=display_name(file_name), original=blob, bytes=size
+    )
+    session.add(frame)
+    session.flush()
+    studio.queue.defer(session, INGEST_FRAME, frame_id=str(frame.id))
+    return frame
+
+
+def _same_file(twin: models.Frame) -> str:
+    aside = {"removed": " It was taken out and can be put back.", "refused": f" {twin.problem}"}.get(twin.state, "")
+    return f"The same file is in this series already, as {twin.name}; it was not added again.{aside}"
+
+
+def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
+    """Refuse a frame that could not be measured for no foreseen reason, so that its series does not wait for it."""
+    refuse(studio, models.Frame, frame_id)
+    with studio.database.session() as session:
+        queue_even(session, studio, frame_id)
+
+
+def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
+    """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
+    with studio.database.session() as session:
+        frame = session.get(models.Frame, frame_id)
+        if frame is None or frame.state == "ready":
+            return
+        original = frame.original
+    try:
+        with studio.blobs.local(original) as path:
+            measured = measure_file(path, studio.limits)
+    except NuvettError as error:
+        refuse(studio, models.Frame, frame_id, error.message)
+        return
+    picture = measured.picture
+    encoded = encoded_view(picture)
+    with studio.database.session() as session:
+        frame = session.get(models.Frame, frame_id, with_for_update=True)
+        if frame is None:
+            return
+        keep_blobs(session)
+        frame.view, _ = studio.blobs.put(BytesIO(encoded))
+        frame.sample, _ = studio.blobs.put(dump_sample(measured.sample))
+        frame.points, _ = studio.blobs.put(dump_features(measured.features))
+        frame.exposure = picture.header.exposure
+        frame.faces = {"seen": [face.model_dump() for face in measured.faces_seen]} if measured.faces else None
+        frame.format, frame.bits = picture.header.format, picture.header.bits
+        frame.width, frame.height = picture.header.width, picture.header.height
+        frame.domain = picture.header.domain.value
+        # Cameras write local time without a zone; only differences and order matter, so it is kept as if UTC.
+        frame.taken = picture.header.taken.replace(tzinfo=UTC) if picture.header.taken else None
+        frame.state, frame.problem = "ready", ""
+
+
+def remove_frame(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> set[str]:
+    """Take a frame out of its series; names of blobs that may now be unused, for `sweep`.
+
+    A measured frame is kept aside with all that was done to it, so that it can be put back; others are forgotten.
+    """
+    if series.hero_id == frame.id:
+        series.hero_id = None
+    session.flush()
+    names: set[str] = set()
+    if frame.state == "ready":
+        frame.state = "removed"
+    else:
+        names = {name for name in (frame.original, frame.view, frame.sample, frame.points) if name}
+        session.delete(frame)
+    session.flush()
+    tidy_setups(session, studio, series)
+    return names
+
+
+def put_frame_back(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> None:
+    """Put a frame back that was taken out. Raises InvalidChangeError for any other."""
+    if frame.state != "removed":
+        raise InvalidChangeError("Only a frame that was taken out can be put back.")
+    frame.state = "ready"
+    session.flush()
+    tidy_setups(session, studio, series)
+
+
+def add_file(session: Session, studio: Studio, series: models.Series, path: Path) -> models.Frame:
+    """Add a photo from a local file, under its own name."""
+    with path.open("rb") as stream:
+        return add_frame(session, studio, series, path.name, stream)

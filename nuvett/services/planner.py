@@ -1,0 +1,89 @@
+"""Planning frames of a series from plain facts, and remembering what was planned while memory lasts."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from nuvett.core.drift.drift import Yardstick
+from nuvett.core.fit.curves import STRAIGHT
+from nuvett.core.fit.holds import colours_of
+from nuvett.core.look.look import Look
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.planning import aim_of, evened_plan, trim_only
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun
+from nuvett.core.planning.suggest import PullSuggestion, suggest_pull
+from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.step import Aim
+from nuvett.core.types import OKLab
+from nuvett.services.caches import Cache
+from nuvett.services.facts import Aimed, Facts, FrameFacts
+from nuvett.services.sources import Sources
+
+
+class Planner:
+    """Plans of frames, keyed by all that they depend on."""
+
+    def __init__(self, sources: Sources, kept: Cache) -> None:
+        self._sources, self._kept = sources, kept
+
+    def _aim(self, aimed: Aimed) -> tuple[Aim, Yardstick]:
+        return self._kept.get(
+            ("aim", aimed.target_key),
+            lambda: (aim_of(aimed.target), Yardstick.of(OKLab(np.asarray(aimed.target.statistics.cloud)))),
+        )
+
+    def aim(self, aimed: Aimed) -> Aim:
+        """What frames are planned toward."""
+        return self._aim(aimed)[0]
+
+    def yardstick(self, aimed: Aimed) -> Yardstick:
+        """What drift is measured against."""
+        return self._aim(aimed)[1]
+
+    def _measured(self, frames: Facts) -> list[Measured]:
+        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
+        return [Measured(self._sources.sample(f), f.even, numbers[f.setup], f.proportion) for f in frames]
+
+    def pools(self, frames: Facts, look: Look) -> Pools:
+        """Pooled statistics of a series under a look's even light."""
+        even = look.step(EvenStep)
+        key = ("pools", frames.key, 0.0 if even.is_idle else even.amount)
+        return self._kept.get(key, lambda: Pools.of(self._measured(frames), look))
+
+    def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:
+        """A series under a look."""
+        return SeriesRun(self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
+
+    def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
+        """Plan of one frame of a series under a look, with the frame's own trim."""
+        frame = frames[index]
+
+        def make() -> FramePlan:
+            own = Own(frame.even, frame.trim, colours_of(frame.faces), frame.seed)
+            return self.run(frames, aimed).plan(index, own)
+
+        return self._kept.get(("plan", frames.key, frame.key, aimed.key), make)
+
+    def trim_only(self, frame: FrameFacts) -> FramePlan:
+        """The plan of a frame that follows no look: its trim alone."""
+        return trim_only(frame.trim, self._sources.statistics(frame), colours_of(frame.faces), frame.seed)
+
+    def evened(self, frame: FrameFacts, look: Look) -> FramePlan:
+        """The plan that only evens a frame's light, as strongly as a look does."""
+        return evened_plan(frame.even, look)
+
+    def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
+        """The plan that all frames share, for a lookup table."""
+        return self.run(frames, aimed).shared()
+
+    def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
+        """The pull that suits a series under a look."""
+        measured = self._measured(frames)
+        return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
+
+    def with_straight_curve(self, frames: Facts, index: int, aimed: Aimed) -> tuple[FramePlan, Aimed]:
+        """The plan of a frame under a look whose master curve is straight, and that look."""
+        curve = aimed.look.step(CurveStep).model_copy(update={"master": STRAIGHT})
+        straight = replace(aimed, look=aimed.look.with_step(curve))
+        return self.plan(frames, index, straight), straight

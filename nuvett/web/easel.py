@@ -1,0 +1,115 @@
+"""The easel: a frame in work with the document that is being made for it, a look or a trim, and its pictures."""
+
+import uuid
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.plan.frame_plan import FramePlan, GroupName
+from nuvett.services import carrying, frame_facts, kept_references, looks
+from nuvett.services.catalogue import find_series, look_of, ready_frames
+from nuvett.services.facts import Aimed, Facts, FrameFacts
+from nuvett.services.wall import Show, shown_plan
+from nuvett.services.workbench import Workbench
+from nuvett.web.tiles import Labels, picture_address
+
+EDGE = 1280
+
+
+@dataclass(frozen=True)
+class Easel:
+    """A frame of a series, what it is planned under, and the reference that stands beside it.
+
+    group : what is being made: the look, or the frame's trim
+    """
+
+    slug: str
+    facts: Facts
+    index: int
+    aimed: Aimed | None
+    labels: dict[uuid.UUID, Labels]
+    reference: Any = None
+    proofs: tuple[uuid.UUID, ...] = ()
+    group: GroupName = "look"
+    aims: dict[uuid.UUID, Aimed] = field(default_factory=dict)
+
+    @property
+    def frame(self) -> FrameFacts:
+        return self.facts[self.index]
+
+    def with_look(self, look: Look) -> "Easel":
+        """The same easel with another look on it."""
+        return self if self.aimed is None else replace(self, aimed=self.aimed.with_look(look))
+
+    def with_trim(self, trim: Trim) -> "Easel":
+        """The same easel with another trim of its frame."""
+        return replace(self, facts=self.facts.with_trim(self.index, trim))
+
+    def at(self, index: int) -> "Easel":
+        """The same easel with another frame on it, under what that frame follows."""
+        aimed = self.aims.get(self.facts[index].id) if self.group == "trim" else self.aimed
+        return replace(self, index=index, aimed=aimed)
+
+
+def _begun(session: Session, slug: str, reference: uuid.UUID | None) -> tuple[Any, Facts, dict[uuid.UUID, Labels], Any]:
+    series = find_series(session, slug)
+    frames = ready_frames(session, series.id)
+    facts = Facts(frame_facts.facts_of(frame) for frame in frames)
+    ready = kept_references.ready_references(session, series.id, readings=False)
+    heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
+    chosen = next((r for r in ready if r.id == reference), heaviest)
+    return series, facts, {f.id: Labels(f.name, f.id == series.hero_id, "") for f in frames}, chosen
+
+
+def _index_of(facts: Facts, frame: uuid.UUID | None, hero: uuid.UUID | None) -> int:
+    return next((i for i, f in enumerate(facts) if f.id == (frame or hero)), 0)
+
+
+def easel_for_look(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:
+    """The easel that the draft of a look is made on; none while there is no measured frame or no target."""
+    series, facts, labels, chosen = _begun(session, slug, reference)
+    aimed = looks.draft_of(session, series)
+    if not facts or aimed is None:
+        return None
+    kept = (look_of(session, series).proofs or {}).get("frames", [])
+    proofs = tuple(uuid.UUID(p) for p in kept)
+    return Easel(slug, facts, _index_of(facts, frame, series.hero_id), aimed, labels, chosen, proofs)
+
+
+def easel_for_trim(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:
+    """The easel that a frame is trimmed on, under the version it follows; none while there is no measured frame."""
+    series, facts, labels, chosen = _begun(session, slug, reference)
+    if not facts:
+        return None
+    aims = {frame: following.aimed for frame, following in carrying.versions_followed(session, series).items()}
+    index = _index_of(facts, frame, series.hero_id)
+    return Easel(slug, facts, index, aims.get(facts[index].id), labels, chosen, group="trim", aims=aims)
+
+
+def plan_on(bench: Workbench, easel: Easel) -> FramePlan:
+    """The plan of the frame on an easel."""
+    if easel.aimed is None:
+        return bench.planner.trim_only(easel.frame)
+    return bench.planner.plan(easel.facts, easel.index, easel.aimed)
+
+
+def plans_shown(bench: Workbench, easel: Easel) -> dict[str, FramePlan | None]:
+    """Plans of the pictures that the viewer can show of the frame, by what it calls them; none as it came."""
+    if easel.group == "look":
+        shown = {show.value: show for show in Show}
+        return {name: shown_plan(bench, easel.facts, easel.index, easel.aimed, show) for name, show in shown.items()}
+    plain = plan_on(bench, easel.with_trim(Trim())) if easel.aimed else None
+    return {"original": None, "untrimmed": plain, "look": plan_on(bench, easel)}
+
+
+def addresses(bench: Workbench, easel: Easel, edge: int = EDGE) -> dict[str, str]:
+    """Addresses of the frame's pictures, by what the viewer calls them."""
+    plans = plans_shown(bench, easel)
+    bench.plans.keep(*plans.values())
+    return {
+        name: picture_address(easel.slug, easel.frame.id, plan.key if plan else "", edge)
+        for name, plan in plans.items()
+    }

@@ -1,0 +1,34 @@
+"""View models of proof frames, and of the frames around the one in work."""
+
+from typing import Any
+
+from nuvett.services.wall import WallItem, choose_proofs
+from nuvett.web.context import Context
+from nuvett.web.easel import Easel, plan_on
+from nuvett.web.tiles import tile_of
+
+_EDGE = 320
+
+
+def proof_tiles(context: Context, easel: Easel) -> list[Any]:
+    """Proof frames under the draft, each with what goes wrong on it."""
+    return _tiles(context, easel, choose_proofs(context.studio.bench, easel.facts, easel.proofs))
+
+
+def neighbour_tiles(context: Context, easel: Easel, most: int = 6) -> list[Any]:
+    """The frames around the one in work, in shooting order, each under what it follows."""
+    first = max(0, min(easel.index - most // 2, len(easel.facts) - most))
+    return _tiles(context, easel, list(range(first, min(first + most, len(easel.facts)))))
+
+
+def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
+    bench, found = context.studio.bench, []
+    for index in chosen:
+        here = easel.at(index)
+        plan, aimed = plan_on(bench, here), here.aimed
+        summary = bench.measures.summary
+        item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), summary(here.frame, None, aimed))
+        notes = bench.measures.notes(here.frame, plan, aimed.look) if aimed else ()
+        found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], index + 1, _EDGE), notes))
+        bench.plans.keep(plan)
+    return found

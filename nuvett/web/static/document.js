@@ -1,0 +1,217 @@
+// A look or a trim being made on its sheet: drafted while something moves, kept when it rests, walked through its
+// history. The sheet, instruments and proofs that the server renders are morphed into place.
+
+import { all, ask, one, say, setAddress, setAt } from "./common.js";
+import { newestWins } from "./draft.js";
+import { connectHandles } from "./handles.js";
+import { connectHistory } from "./history.js";
+import { morphInto } from "./morphing.js";
+import { connectPicking } from "./picking.js";
+
+const ENDS = new Set(["tone.black", "tone.white", "exposure.exposure", "curve.faded"]);
+
+/**
+ * State and behaviour that Shape and Trim share.
+ *
+ * where : addresses to draft at, keep at, walk at and pick at; empty : what a step that was emptied becomes
+ */
+export const sheetOf = (where) => ({
+  open: "",
+  channel: "master",
+  idle: [],
+  init() {
+    const root = this.$el;
+    this.root = root;
+    const { slug, frame, reference, revision } = root.dataset;
+    Object.assign(this, { slug, frame, reference, revision: Number(revision), picking: null });
+    this.document = JSON.parse(one("[data-document]", root).textContent);
+    this.at = where(this);
+    this.keeping = Promise.resolve();
+    this.open = new URL(location.href).searchParams.get("open") ?? "";
+    this.draft = newestWins((asked) => this.send(asked));
+    root.addEventListener("live-input", ({ detail }) => {
+      setAt(this.document, detail.name, detail.value);
+      this.draft({});
+      if (ENDS.has(detail.name)) this.$dispatch("clip-while", true);
+    });
+    root.addEventListener("live-change", ({ detail }) => {
+      setAt(this.document, detail.name, detail.value);
+      this.$dispatch("clip-while", false);
+      this.commit();
+    });
+    root.addEventListener("change", (event) => this.changed(event));
+    root.addEventListener("click", (event) => this.clicked(event));
+    root.addEventListener("go-to", ({ detail }) => goTo(detail));
+    root.addEventListener("other-state", ({ detail }) => this.answerState(detail));
+    connectHandles(this);
+    connectPicking(this);
+    connectHistory(this);
+    this.idle = this.idleSteps();
+    this.place();
+    this.$watch("open", () => this.place());
+    this.$nextTick(() => this.showOpen());
+    this.after?.();
+  },
+  /** Steps on the sheet that do nothing, as the server found. */
+  idleSteps() {
+    return all('[data-sheet] [data-idle="1"]', this.root).map((step) => step.dataset.step);
+  },
+  /** A step that does nothing is folded away until it is opened. */
+  folded(name) {
+    return this.open !== name && this.idle.includes(name);
+  },
+  toggle(name) {
+    this.open = this.open === name ? "" : name;
+    setAddress({ open: this.open || null });
+    this.$nextTick(() => this.showOpen());
+  },
+  /** Let the open step stand at the top, where its instrument has room below it. */
+  showOpen() {
+    if (this.open) one(`[data-sheet] [data-step="${CSS.escape(this.open)}"]`, this.root)?.scrollIntoView();
+  },
+  /** Open a step that does nothing; one that is off or not there is switched on. */
+  bringIn(name) {
+    this.open = name;
+    setAddress({ open: name });
+    const step = this.document[name];
+    if (step?.on) return this.$nextTick(() => this.focusStep(name));
+    this.document[name] = { ...step, on: true };
+    return this.commit().then(() => this.focusStep(name));
+  },
+  focusStep(name) {
+    const step = one(`[data-step="${name}"]`, this.root);
+    this.showOpen();
+    one(".live, select", step ?? this.root)?.focus();
+  },
+  /** Put the instruments that were rendered in their places. */
+  place() {
+    const slots = one("[data-instruments]", this.root);
+    const open = one(`[data-step="${CSS.escape(this.open)}"]`, this.root);
+    for (const place of all("[data-slot-place]", this.root)) {
+      const step = place.closest("[data-step]");
+      const html = one(`[data-slot="${place.dataset.slotPlace}"]`, slots)?.innerHTML ?? "";
+      morphInto(place, step && step !== open ? "" : html);
+    }
+    this.placeHistory();
+  },
+  async send({ proofs = false, drag }) {
+    const slow = setTimeout(() => this.$dispatch("pictures", { waiting: true }), 150);
+    const drafted = async (asked) => {
+      const json = { ...this.at.with, document: this.document, ...asked };
+      return (await ask(this.at.draft, { method: "POST", json })).json();
+    };
+    try {
+      // The picture first, while something moves a quicker one; what is measured of it follows.
+      const first = await drafted({ parts: false, drag });
+      if (drag) this.document = first.document;
+      const rest = drafted({ parts: true, proofs });
+      this.$dispatch("pictures", { pictures: first.pictures, quick: !proofs });
+      const answer = await rest;
+      one("[data-instruments]", this.root).innerHTML = answer.instruments; // out of sight; put in place below
+      this.place();
+      if (answer.proofs) morphInto(one("[data-proofs]", this.root), answer.proofs);
+      if (proofs) this.$dispatch("pictures", { pictures: answer.pictures, quick: false });
+    } catch (error) {
+      say(error.message);
+    } finally {
+      clearTimeout(slow);
+      this.$dispatch("pictures", { waiting: false });
+    }
+  },
+  adopt(kept) {
+    this.document = kept.document;
+    this.revision = kept.revision;
+    morphInto(one("[data-history]", this.root), kept.history);
+    morphInto(one("[data-sheet]", this.root), kept.sheet);
+    this.idle = this.idleSteps();
+    if (!this.document[this.open]) this.open = "";
+    this.place();
+  },
+  /** Keep the document as it is now. */
+  keep() {
+    return this.inTurn(async () => {
+      try {
+        const json = { document: this.document, revision: this.revision };
+        this.adopt(await (await ask(this.at.keep, { method: "PUT", json })).json());
+      } catch (error) {
+        say(error.message);
+        if (!error.status) return;
+        this.adopt(await (await ask(this.at.keep)).json());
+        this.draft({ proofs: true });
+      }
+    });
+  },
+  commit() {
+    this.draft({ proofs: true });
+    return this.keep();
+  },
+  /** One after the other, so that none is made upon a state that another has just replaced. */
+  inTurn(work) {
+    this.keeping = this.keeping.then(work);
+    return this.keeping;
+  },
+  /** Let the server change what is kept, and show it. */
+  walkTo(address, json) {
+    return this.inTurn(async () => {
+      try {
+        this.adopt(await (await ask(address, { method: "POST", json })).json());
+        this.draft({ proofs: true });
+      } catch (error) {
+        say(error.message);
+      }
+    });
+  },
+  async answerState({ what, resolve, reject }) {
+    try {
+      if (!this.at.other) return resolve(null);
+      const json = { ...this.at.with, document: this.document, what };
+      resolve((await (await ask(this.at.other, { method: "POST", json })).json()).picture);
+    } catch (error) {
+      reject(error);
+    }
+  },
+  changed({ target }) {
+    const { name } = target.dataset;
+    if (target.matches("[data-frame-choice]")) goTo({ frame: target.value });
+    else if (target.matches("[data-wash]")) {
+      this.document.wash.colours = JSON.parse(target.value);
+      this.commit();
+    } else if (name) {
+      setAt(this.document, name, target.type === "checkbox" ? target.checked : target.value);
+      if (name.endsWith(".on") && !target.checked && this.open === name.split(".")[0]) this.open = "";
+      this.commit();
+    }
+  },
+  clicked(event) {
+    const find = (name) => event.target.closest(`[data-${name}]`);
+    const go = find("go-frame");
+    if (go && !event.ctrlKey && !event.metaKey && !event.shiftKey) {
+      event.preventDefault();
+      return goTo({ frame: go.dataset.goFrame, ...(go.dataset.goVeil ? { veil: go.dataset.goVeil } : {}) });
+    }
+    const reset = find("reset");
+    if (reset) {
+      delete this.document[reset.dataset.reset];
+      if (reset.dataset.reset === this.open) this.open = "";
+      return this.commit();
+    }
+    const drop = find("drop");
+    if (drop) {
+      const names = drop.dataset.drop.split(".");
+      const index = Number(names.pop());
+      names.reduce((inner, name) => inner[name], this.document).splice(index, 1);
+      return this.commit();
+    }
+    return this.clickedToo?.(event, find);
+  },
+});
+
+/** To another frame or reference, looked at in the same way. */
+export function goTo(changes) {
+  const address = new URLSearchParams(location.search);
+  for (const [name, value] of Object.entries(changes)) {
+    if (value === null) address.delete(name);
+    else address.set(name, value);
+  }
+  location.search = address;
+}

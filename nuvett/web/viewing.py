@@ -1,0 +1,120 @@
+"""View models of the viewer: one frame large, what it can be shown as, and what can stand beside it."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from nuvett.web.context import Context
+from nuvett.web.easel import Easel, addresses, plan_on
+
+_WORDS = {
+    "original": "Original",
+    "evened": "Evened",
+    "untrimmed": "Untrimmed",
+    "look": "With look",
+}
+_TRIMMED = "With trim"
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A frame, reference or state that can be chosen."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Things of one kind that can stand beside the frame: values that the viewer sends, and their words."""
+
+    label: str
+    options: list[Choice]
+
+
+@dataclass(frozen=True)
+class Viewing:
+    """One frame in the viewer.
+
+    shows : what it can be shown as, in words; pictures : their addresses
+    draft : where another state of the document is drawn, empty where only references can stand beside
+    """
+
+    slug: str
+    frame: Choice
+    hero: bool
+    faces: int
+    width: int
+    height: int
+    shows: list[Choice]
+    pictures: dict[str, str]
+    reference: Any
+    beside: list[Beside]
+    before_id: str
+    next_id: str
+    position: int
+    count: int
+    frames: list[Choice] = field(default_factory=list)
+    large: bool = False
+    words: str = ""
+
+    @property
+    def facts(self) -> dict[str, Any]:
+        """What the script of the viewer needs to know."""
+        reference = self.reference
+        return {
+            "slug": self.slug,
+            "frame": self.frame.id,
+            "width": self.width,
+            "height": self.height,
+            "pictures": self.pictures,
+            "large": self.large,
+            "reference": {"id": str(reference.id), "width": reference.width, "height": reference.height}
+            if reference is not None
+            else None,
+        }
+
+
+def viewing(
+    context: Context, easel: Easel, references: list[Any], states: list[Beside], large: bool = False
+) -> Viewing:
+    """The frame on an easel, as the viewer shows it; `states` are those of its document that can stand beside."""
+    bench, frame, count = context.studio.bench, easel.frame, len(easel.facts)
+    label = easel.labels[frame.id]
+    pictures = addresses(bench, easel)
+    shows = [Choice(name, _WORDS[name]) for name in pictures]
+    if easel.group == "trim":
+        shows[-1] = Choice("look", _TRIMMED)
+    beside = [Beside("Reference", [Choice(f"reference {r.id}", r.name) for r in references])]
+    return Viewing(
+        slug=easel.slug,
+        frame=Choice(str(frame.id), label.name),
+        hero=label.hero,
+        faces=len(frame.faces),
+        width=frame.width,
+        height=frame.height,
+        shows=shows,
+        pictures=pictures,
+        reference=easel.reference,
+        beside=[group for group in (*beside, *states) if group.options],
+        before_id=str(easel.facts[(easel.index - 1) % count].id),
+        next_id=str(easel.facts[(easel.index + 1) % count].id),
+        position=easel.index + 1,
+        count=count,
+        frames=[Choice(str(f.id), easel.labels[f.id].name) for f in easel.facts],
+        large=large,
+        words=_words(context, easel) if large else "",
+    )
+
+
+def _words(context: Context, easel: Easel) -> str:
+    """How far the frame is from the target, and was as it came."""
+    if easel.aimed is None:
+        return ""
+    summary = context.studio.bench.measures.summary
+    now, came = (
+        summary(easel.frame, plan_on(context.studio.bench, easel), easel.aimed),
+        summary(easel.frame, None, easel.aimed),
+    )
+    if now.drift is None or came.drift is None:
+        return ""
+    return f"drift {now.drift.value:.1f}, was {came.drift.value:.1f}: {now.drift.words}"
