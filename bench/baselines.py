@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Floats, Linear, OKLab
 
 _ROTATIONS = 24
 
@@ -44,7 +44,7 @@ def _matched(values: Floats, wanted: Floats) -> Floats:
 def histogram_matching(source: Linear, target: Linear) -> Linear:
     """Histogram matching channel by channel (Gonzalez and Woods), in OKLab."""
     a, b = linear_to_oklab(source), linear_to_oklab(target)
-    return oklab_to_linear(np.stack([_matched(a[:, c], b[:, c]) for c in range(3)], axis=1))
+    return oklab_to_linear(OKLab(np.stack([_matched(a[:, c], b[:, c]) for c in range(3)], axis=1)))
 
 
 def iterative_transport(source: Linear, target: Linear) -> Linear:
@@ -55,7 +55,7 @@ def iterative_transport(source: Linear, target: Linear) -> Linear:
         rotation = np.linalg.qr(random.normal(size=(3, 3)))[0].astype(np.float32)
         turned, wanted = a @ rotation, b @ rotation
         matched = np.stack([_matched(turned[:, c], wanted[:, c]) for c in range(3)], axis=1)
-        a = (matched @ rotation.T).astype(np.float32)
+        a = OKLab((matched @ rotation.T).astype(np.float32))
     return oklab_to_linear(a)
 
 

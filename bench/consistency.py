@@ -12,11 +12,11 @@ from bench.things import Frame, frames, median_colour
 from nuvett.core.look.look import Look
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.planning.planning import aim_of, evened
-from nuvett.core.planning.series import Measured, Pools, even_series, plan_in_series
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, even_series
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
 from nuvett.core.spaces.gamut import map_to_gamut
-from nuvett.core.types import Linear
+from nuvett.core.types import CIELab, Linear
 
 PULLS = (0, 60, 100)
 Way = Callable[[int, Linear], Linear]
@@ -33,8 +33,8 @@ def _spread(shown: list[Frame], way: Way, within: bool) -> float:
     found = []
     for colours in seen.values():
         if len(colours) > 1:
-            every = linear_to_cielab(np.concatenate(colours))
-            found.append(float(ciede2000(every, np.broadcast_to(every.mean(axis=0), every.shape)).mean()))
+            every = linear_to_cielab(Linear(np.concatenate(colours)))
+            found.append(float(ciede2000(every, CIELab(np.broadcast_to(every.mean(axis=0), every.shape))).mean()))
     return float(np.mean(found))
 
 
@@ -47,7 +47,7 @@ def run() -> list[Table]:
     target = still.thumbnail.reshape(-1, 3)
 
     def by_method(name: str) -> Way:
-        return lambda i, colours: _beside(METHODS[name], shown[i].seen.sample, target, colours)
+        return lambda i, colours: _beside(METHODS[name], shown[i].seen.sample, Linear(target), colours)
 
     ways: dict[str, tuple[list[Frame], Way]] = {
         "the truth pictures": (truth, lambda i, colours: colours),
@@ -57,10 +57,10 @@ def run() -> list[Table]:
     }
     for pull in PULLS:
         look = Look(pull=pull)
-        pools = Pools.of([Measured(f.seen.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)], look)
+        pools = Pools.of([Measured(f.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)], look)
 
         def ours(i: int, colours: Linear, look: Look = look, pools: Pools = pools) -> Linear:
-            return map_to_gamut(apply_plan(plan_in_series(pools, i, lights[i], aim, look), colours))
+            return Linear(map_to_gamut(apply_plan(SeriesRun(pools, aim, look).plan(i, Own(lights[i])), colours)))
 
         ways[f"Nuvett, pull {pull}"] = (shown, ours)
     table = Table("Spread of things over frames", ("way of carrying", "inside set-ups", "across set-ups"))
@@ -71,4 +71,5 @@ def run() -> list[Table]:
 
 def _beside(method: Callable[[Linear, Linear], Linear], sample: Linear, target: Linear, colours: Linear) -> Linear:
     """Colours (N, 3) carried by a method that works on whole clouds: put into the frame's sample and taken out."""
-    return np.clip(method(np.concatenate([sample, colours]), target)[len(sample) :], 0, 1)
+    whole = method(Linear(np.concatenate([sample, colours])), target)
+    return Linear(np.clip(whole[len(sample) :], 0, 1))

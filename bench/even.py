@@ -18,7 +18,7 @@ from nuvett.core.even.together import even_setup
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Encoded01, Floats, Linear
 from nuvett.imaging.proxy import measuring_proxy
 
 _CROPS = 5
@@ -54,7 +54,7 @@ def seen(linear: Linear, exposure: float | None = None) -> Seen:
     scale = min(1.0, (250_000 / (linear.shape[0] * linear.shape[1])) ** 0.5)
     small = cv2.resize(linear, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else linear
     proxy = np.ascontiguousarray(small, dtype=np.float32)
-    return Seen(stratified_sample(proxy), find_features(proxy), exposure)
+    return Seen(stratified_sample(Linear(proxy)), find_features(Linear(proxy)), exposure)
 
 
 def _ours(frame: Linear, base: Linear) -> EvenLight:
@@ -83,7 +83,8 @@ def _spoiled(truth: Linear, random: np.random.Generator, camera: float) -> Tile:
     """A picture under random gains, through a camera's curve or not, and through eight bits."""
     gains = join_gains(*(float(v) for v in random.normal(0, _JITTER)))
     made = np.clip(apply_gains(truth, gains, camera) if camera else truth * gains, 0, 1)
-    return truth, to_linear((np.rint(from_linear(made) * 255) / 255).astype(np.float32)), gains
+    codes = np.rint(from_linear(Linear(made)) * 255) / 255
+    return truth, to_linear(Encoded01(codes.astype(np.float32))), gains
 
 
 def _crop(photo: Named, random: np.random.Generator) -> Linear:
@@ -91,7 +92,7 @@ def _crop(photo: Named, random: np.random.Generator) -> Linear:
     h, w = int(height * random.uniform(0.45, 0.75)), int(width * random.uniform(0.45, 0.75))
     y, x = random.integers(0, height - h), random.integers(0, width - w)
     truth = small_linear(photo.pixels[y : y + h, x : x + w])
-    return np.asarray(cv2.resize(truth, (w // 2, h // 2), interpolation=cv2.INTER_AREA), np.float32)
+    return Linear(np.asarray(cv2.resize(truth, (w // 2, h // 2), interpolation=cv2.INTER_AREA), np.float32))
 
 
 def crops_table(camera: float) -> Table:
@@ -121,7 +122,7 @@ def _tiles(photo: Named, size: tuple[float, float], random: np.random.Generator)
             truth = small_linear(photo.pixels[y : y + h, x : x + w])
             scale = min(1.0, 700 / max(truth.shape[:2]))
             if scale < 1:
-                truth = np.asarray(cv2.resize(truth, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA))
+                truth = Linear(np.asarray(cv2.resize(truth, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)))
             made.append(_spoiled(truth, random, 0))
     return made
 
@@ -175,7 +176,9 @@ def viewpoints_table() -> Table:
             true = _light(np.array(row["gain_to_base_linear_rgb"]))
             ways = {"untouched": EvenLight(), "true gains (the least possible)": true, "Nuvett": light}
             for way, found in ways.items():
-                errors.setdefault(kind, {}).setdefault(way, []).append(_error(proxy[::2, ::2], found, truth[::2, ::2]))
+                errors.setdefault(kind, {}).setdefault(way, []).append(
+                    _error(Linear(proxy[::2, ::2]), found, Linear(truth[::2, ::2]))
+                )
             doubts.setdefault(kind, []).append(light)
     columns = ("frames and method", "median CIEDE2000", "mean", "of untouched", "marked unsure", "doubt, EV")
     table = Table("Even light, changed viewpoints", columns)
@@ -213,7 +216,7 @@ def frames_table() -> Table:
     def matched(find: Finder) -> list[EvenLight]:
         return by_setup(
             lambda members: [
-                find(proxies[i], np.concatenate([proxies[j].reshape(-1, 3) for j in members])) for i in members
+                find(proxies[i], Linear(np.concatenate([proxies[j].reshape(-1, 3) for j in members]))) for i in members
             ]
         )
 

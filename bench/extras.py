@@ -6,7 +6,6 @@ from typing import Any
 
 import cv2
 import numpy as np
-from nuvett.core.fit.hand import saturate
 
 from bench.pictures import Named, photographs, rendered, stills
 from bench.report import Table
@@ -18,15 +17,18 @@ from nuvett.core.fit.holds import near_skin
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.plan.apply import apply_plan
+from nuvett.core.plan.by_hand import SaturateOperation
 from nuvett.core.plan.compile import compile_plan, compile_shaped, direct
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
-from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.steps.hold import HoldStep
 from nuvett.core.steps.moves import MoveStep
 from nuvett.core.table.cdl import apply_cdl, nearest_cdl
 from nuvett.core.table.infer import infer_table, register
-from nuvett.core.types import Linear
+from nuvett.core.types import Encoded01, Linear, OKLab
+
+_DULLER = SaturateOperation(saturation=-0.7)
 
 
 def table_errors() -> Table:
@@ -40,11 +42,11 @@ def table_errors() -> Table:
     for name, size, compiled in ways:
         errors = []
         for picture in photographs() + rendered()[:3]:
-            plan = plan_for(picture.proxy.reshape(-1, 3), stills()[0].proxy.reshape(-1, 3), FULL)
+            plan = plan_for(Linear(picture.proxy.reshape(-1, 3)), Linear(stills()[0].proxy.reshape(-1, 3)), FULL)
             pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
             by_table = Renderer(compiled(plan, size)).picture(pixels, 16).reshape(-1, 3)
-            exact = direct(plan, (pixels.reshape(-1, 3) / 255).astype(np.float32))
-            errors.append(difference(to_linear((by_table / 65535).astype(np.float32)), to_linear(exact)))
+            exact = direct(plan, Encoded01((pixels.reshape(-1, 3) / 255).astype(np.float32)))
+            errors.append(difference(to_linear(Encoded01((by_table / 65535).astype(np.float32))), to_linear(exact)))
         every = np.concatenate(errors)
         values = (every.mean(), np.quantile(every, 0.99), np.quantile(every, 0.999), every.max())
         table.add(name, *(round(float(v), 3) for v in values))
@@ -57,17 +59,18 @@ def cdl_errors() -> Table:
     table = Table("ASC CDL of the usual look, beside its Cube", columns)
     pictures = rendered()[:4] + photographs()[:2]
     for still in stills():
-        cube = compile_plan(plan_for(pictures[0].proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), Look()))
+        first, other = (Linear(named.proxy.reshape(-1, 3)) for named in (pictures[0], still))
+        cube = compile_plan(plan_for(first, other, Look()))
         cdl = nearest_cdl(cube)
         numbers = np.array([*cdl.slope, *cdl.offset, *cdl.power, cdl.saturation])
         errors = []
         for picture in pictures:
             pixels = np.ascontiguousarray(picture.pixels[::4, ::4])
             wanted = (Renderer(cube).picture(pixels, 16).reshape(-1, 3) / 65535).astype(np.float32)
-            made = apply_cdl(numbers, (pixels.reshape(-1, 3) / 255).astype(np.float32)).astype(np.float32)
-            errors.append(difference(to_linear(made), to_linear(wanted)).mean())
+            made = apply_cdl(numbers, Encoded01((pixels.reshape(-1, 3) / 255).astype(np.float32))).astype(np.float32)
+            errors.append(difference(to_linear(Encoded01(made)), to_linear(Encoded01(wanted))).mean())
         ends = np.array([[0, 0, 0], [1, 1, 1]], dtype=np.float32)
-        off = 255 * np.abs(apply_cdl(numbers, ends) - cube[[0, -1], [0, -1], [0, -1]])
+        off = 255 * np.abs(apply_cdl(numbers, Encoded01(ends)) - cube[[0, -1], [0, -1], [0, -1]])
         values = (cdl.residual, np.mean(errors), off[0].max(), off[1].max())
         table.add(still.name, *(round(float(v), 1) for v in values))
     return table
@@ -77,7 +80,7 @@ Grade = Callable[[np.ndarray], np.ndarray]
 
 
 def _grade_of(look: Look, still: Named, source: Named) -> Grade:
-    plan = plan_for(source.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), look)
+    plan = plan_for(Linear(source.proxy.reshape(-1, 3)), Linear(still.proxy.reshape(-1, 3)), look)
     renderer = Renderer(compile_plan(plan))
     return lambda pixels: np.asarray(renderer.picture(pixels, 16) / 65535, dtype=np.float32)
 
@@ -111,14 +114,14 @@ def inferred_tables() -> Table:
 
 
 def _inference_errors(grade: Grade, source: Named, pictures: list[Named]) -> dict[str, float]:
-    before = np.asarray(source.pixels / 255, dtype=np.float32)
+    before = Encoded01(np.asarray(source.pixels / 255, dtype=np.float32))
     after = np.rint(grade(source.pixels) * 255).astype(np.float32) / 255
     found = Renderer(infer_table([(before, register(before, after))]).table)
     errors = {}
     for picture in pictures:
         pixels = np.ascontiguousarray(picture.pixels[::3, ::3])
         ours = (found.picture(pixels, 16) / 65535).astype(np.float32)
-        errors[picture.name] = float(difference(to_linear(ours), to_linear(grade(pixels))).mean())
+        errors[picture.name] = float(difference(to_linear(Encoded01(ours)), to_linear(Encoded01(grade(pixels)))).mean())
     return errors
 
 
@@ -134,7 +137,7 @@ def _ramps() -> list[np.ndarray]:
         turn = np.radians(hue)
         parts = np.broadcast_arrays(light + 0 * along, chroma * np.cos(turn), chroma * np.sin(turn))
         ramp = np.stack(parts, axis=1).astype(np.float32)
-        ramps.append(ramp[(oklab_to_linear(ramp) >= 0).all(axis=1)])
+        ramps.append(ramp[(oklab_to_linear(OKLab(ramp)) >= 0).all(axis=1)])
     return [ramp for ramp in ramps if len(ramp) > 1]
 
 
@@ -143,14 +146,14 @@ def hold_edges() -> Table:
     columns = ("look", "along all of each ramp", "between held and free skin colours")
     table = Table("Holds: steepest local gain of colour along ramps through skin, 4 stills to 3 frames", columns)
     ramps = _ramps()
-    falls = [np.abs(near_skin(ramp).radius[1:] - 1.6) < 1 for ramp in ramps]
+    falls = [np.abs(near_skin(OKLab(ramp)).radius[1:] - 1.6) < 1 for ramp in ramps]
     for name, hold in (("without hold", HoldStep(on=False)), ("with hold", HoldStep(on=True, where="everywhere"))):
         everywhere, edge = [0.0], [0.0]
         look = FULL.model_copy(update={"hold": hold})
         for source, target in product(rendered()[:3], stills()):
-            plan = plan_for(source.proxy.reshape(-1, 3), target.proxy.reshape(-1, 3), look)
+            plan = plan_for(Linear(source.proxy.reshape(-1, 3)), Linear(target.proxy.reshape(-1, 3)), look)
             for ramp, fall in zip(ramps, falls, strict=True):
-                out = apply_plan(plan, oklab_to_linear(ramp))
+                out = apply_plan(plan, oklab_to_linear(OKLab(ramp)))
                 moved, asked = (np.linalg.norm(np.diff(c, axis=0), axis=1) for c in (out, ramp))
                 gain = np.where(asked > 1e-5, moved / np.maximum(asked, 1e-5), 0)
                 everywhere.append(float(gain.max()))
@@ -167,7 +170,7 @@ def drift_reasons() -> Table:
         "cooler": lambda x: apply_gains(x, join_gains(0, -22)),
         "warmer": lambda x: apply_gains(x, join_gains(0, 22)),
         "flatter": _flatter,
-        "duller": lambda x: oklab_to_linear(saturate(linear_to_oklab(x), -0.7, 0)),
+        "duller": lambda x: oklab_to_linear(_DULLER.apply(lab := linear_to_oklab(x), lab, Space.SRGB)),
     }
     table = Table("Drift: first reason names the spoiling", ("spoiled", "named first", "named at all"))
     pictures = photographs() + rendered()
@@ -176,7 +179,7 @@ def drift_reasons() -> Table:
         for picture in pictures:
             sample = stratified_sample(picture.proxy, count=2048)
             yardstick = Yardstick.of(linear_to_oklab(sample))
-            found = measure_drift(linear_to_oklab(np.clip(spoil(sample), 0, 1)), yardstick)
+            found = measure_drift(linear_to_oklab(Linear(np.clip(spoil(sample), 0, 1))), yardstick)
             words = [reason.words for reason in found.reasons]
             first += bool(words) and name in words[0]
             named += any(name in word for word in words)
@@ -195,10 +198,10 @@ def smoothness() -> Table:
     """Banding and the neutral axis: a smooth grey ramp through each full-strength look."""
     table = Table("Smooth grey ramp through full-strength looks", ("measure", "largest over looks"))
     steps, bends = [], []
-    grey = to_linear(np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1))
+    grey = to_linear(Encoded01(np.repeat(np.linspace(0, 1, 1024, dtype=np.float32)[:, None], 3, axis=1)))
     for picture in rendered()[:4]:
         for still in stills():
-            plan = plan_for(picture.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), FULL)
+            plan = plan_for(Linear(picture.proxy.reshape(-1, 3)), Linear(still.proxy.reshape(-1, 3)), FULL)
             lab = apply_plan(plan, grey)
             own = linear_to_oklab(grey)[:, 0]
             slope = np.diff(lab[:, 0]) / np.maximum(np.diff(own), 1e-6)

@@ -10,7 +10,7 @@ import numpy as np
 import skimage
 
 from nuvett.core.spaces.rgb import Space, to_linear
-from nuvett.core.types import Linear
+from nuvett.core.types import Encoded01, Linear
 from nuvett.imaging.proxy import measuring_proxy
 
 PROJECT = Path(__file__).resolve().parent.parent
@@ -35,7 +35,7 @@ class Named:
     def thumbnail(self) -> Linear:
         """Half the proxy's width and height: enough for comparing methods that sort every pixel."""
         proxy = self.proxy
-        return np.asarray(cv2.resize(proxy, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA))
+        return Linear(np.asarray(cv2.resize(proxy, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)))
 
 
 def load(path: Path) -> np.ndarray:
@@ -70,4 +70,4 @@ def manifest() -> dict[str, Any]:
 
 def small_linear(pixels: np.ndarray) -> Linear:
     """Linear light of encoded 8-bit pixels (..., 3)."""
-    return to_linear((pixels / 255).astype(np.float32))
+    return to_linear(Encoded01((pixels / 255).astype(np.float32)))

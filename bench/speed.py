@@ -17,10 +17,11 @@ import pyvips
 
 from bench.pictures import DEMO, load, rendered, stills
 from bench.report import Table
+from nuvett.core.drawing.drawing import compile_stages
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
-from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.sampling import placed_sample, stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.compile import compile_plan, compile_shaped
 from nuvett.core.plan.frame_plan import FramePlan
@@ -36,9 +37,9 @@ from nuvett.imaging.clips import ClipReader, read_clip
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.proxy import measuring_proxy, view
-from nuvett.services.arrays import dump_array
+from nuvett.services.arrays import dump_sample
 from nuvett.services.facts import Aimed, Facts, FrameFacts
-from nuvett.services.rendering import render_file, renderer_of
+from nuvett.services.rendering import THREADS, render_file
 from nuvett.services.wall import Show, build_wall
 from nuvett.services.workbench import Workbench
 from nuvett.store.blobs import BlobStore
@@ -77,7 +78,9 @@ def large_jpeg(folder: Path) -> Path:
 
 def deliver(path: Path, plan: FramePlan) -> bytes:
     """What a delivery does with one file."""
-    pixels, _, facts = render_file(path, _LIMITS, lambda domain: renderer_of(plan, domain), FORMATS[Format.JPEG].depth)
+    pixels, _, facts = render_file(
+        path, _LIMITS, lambda domain: compile_stages(plan, domain), FORMATS[Format.JPEG].depth
+    )
     return encode(pixels, Format.JPEG, 92, Space.SRGB, facts)
 
 
@@ -135,7 +138,9 @@ def step_table(folder: Path) -> Table:
     measuring = timed(lambda: measure(linear_to_oklab(stratified_sample(proxy))))
     table.add("measuring a frame from its proxy", round(1000 * measuring, 1), "under 60")
     table.add("planning a frame", round(1000 * timed(lambda: plan_frame(frame, aim, Look(), gains)), 1), "under 30")
-    table.add("compiling a 33-point table", round(1000 * timed(lambda: compile_shaped(plan)), 1), "under 15")
+    table.add(
+        "compiling a 33-point table", round(1000 * timed(lambda: compile_shaped(plan, threads=THREADS)), 1), "under 15"
+    )
     table.add("compiling a 65-point table", round(1000 * timed(lambda: compile_plan(plan, 65)), 1), "")
     table.add("reading a reference anew after moving a patch", round(1000 * timed(_moved_patch(proxy)), 1), "under 120")
     forward, back = _clip_steps()
@@ -143,11 +148,11 @@ def step_table(folder: Path) -> Table:
     table.add("jumping in a clip, 960 x 402", round(1000 * back, 1), "")
     bench, frames = _workbench(folder, 1)
     target = _target()
-    looks = iter(Look(tone=ToneStep(amount=50 + n / 10)) for n in range(100))
+    looks = iter(Look.of(ToneStep(amount=50 + n / 10)) for n in range(100))
 
     def preview() -> bytes:
-        found = bench.plan(frames, 0, Aimed(next(looks), target, "target"))
-        return bench.preview(frames[0], found, 1280)
+        found = bench.planner.plan(frames, 0, Aimed(next(looks), target, "target"))
+        return bench.pictures.preview(frames[0], found, 1280)
 
     table.add("preview at 1280 px after a change", round(1000 * timed(preview), 1), "under 100")
     return table
@@ -193,7 +198,7 @@ def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
         pixels = load(paths[n % len(paths)])
         if n >= len(paths):
             pixels = np.ascontiguousarray(np.clip(pixels.astype(np.int16) + n % 5 + 1, 0, 255).astype(np.uint8))
-        sample = stratified_sample(measuring_proxy(pixels, Space.SRGB))
+        sample = placed_sample(measuring_proxy(pixels, Space.SRGB))
         kept = encode(view(pixels, Space.SRGB), Format.JPEG, 95)
         (folder / "view.jpg").write_bytes(kept)
         frames.append(
@@ -201,7 +206,7 @@ def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
                 id=uuid.uuid4(),
                 original=blobs.put_file(folder / "view.jpg")[0],
                 view=blobs.put_file(folder / "view.jpg")[0],
-                sample=blobs.put(dump_array(sample))[0],
+                sample=blobs.put(dump_sample(sample))[0],
                 domain=Space.SRGB,
                 width=1200,
                 height=800,
@@ -210,7 +215,7 @@ def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
                 trim=Trim(),
             )
         )
-    return Workbench(blobs, _LIMITS, 512), frames
+    return Workbench(blobs, None, _LIMITS, 512), frames
 
 
 def wall_table(folder: Path) -> Table:
@@ -218,12 +223,12 @@ def wall_table(folder: Path) -> Table:
     table = Table("Wall of 50 frames after a change", ("measure", "s", "aim"))
     bench, frames = _workbench(folder, 50)
     target = _target()
-    looks = iter(Look(tone=ToneStep(amount=50 + n / 10)) for n in range(100))
+    looks = iter(Look.of(ToneStep(amount=50 + n / 10)) for n in range(100))
 
     def change() -> None:
         wall = build_wall(bench, frames, Aimed(next(looks), target, "target"), Show.LOOK)
         with ThreadPoolExecutor(os.cpu_count()) as pool:
-            list(pool.map(lambda item: bench.preview(item.frame, item.plan, 400), wall.items))
+            list(pool.map(lambda item: bench.pictures.preview(item.frame, item.plan, 400), wall.items))
 
     table.add("plans, measures and tiles", round(timed(change, 3), 2), "under 1")
     return table
@@ -238,12 +243,12 @@ def growth_table(folder: Path) -> Table:
         kept = [frames[i % len(frames)] for i in range(count)]
         first = Facts(kept)
         for index in range(len(frames)):
-            bench.plan(first, index, aimed)
+            bench.planner.plan(first, index, aimed)
 
         def ask(kept: list[FrameFacts] = kept) -> None:
             request = Facts(kept)
             for index in range(len(request)):
-                bench.plan(request, index, aimed)
+                bench.planner.plan(request, index, aimed)
 
         table.add(count, round(timed(ask, 3) * 1000 / count, 4))
     return table

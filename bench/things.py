@@ -10,7 +10,7 @@ import numpy as np
 from bench.pictures import DEMO, load, manifest
 from nuvett.core.even.features import find_features
 from nuvett.core.even.shared import Seen
-from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Linear
 from nuvett.imaging.faces import Face, find_faces
@@ -28,6 +28,7 @@ class Frame:
     name: str
     setup: int
     proxy: Linear
+    sample: Sample
     seen: Seen
     faces: list[Face]
     things: dict[str, Linear]
@@ -60,12 +61,13 @@ def frames(truth: bool = False) -> list[Frame]:
     for entry in entries:
         name = entry["file"][7:14]
         proxy = measuring_proxy(load(DEMO / entry["truth" if truth else "file"]), Space.SRGB)
-        seen = Seen(stratified_sample(proxy), find_features(proxy))
+        sample = placed_sample(proxy)
+        seen = Seen(sample.colours, find_features(proxy))
         things = _things(name, proxy, names[name])
-        made.append(Frame(name, setups.index(entry["set_up"]), proxy, seen, find_faces(proxy), things))
+        made.append(Frame(name, setups.index(entry["set_up"]), proxy, sample, seen, find_faces(proxy), things))
     return made
 
 
 def median_colour(pixels: Linear) -> Linear:
     """Median colour (1, 3) of a thing's pixels (N, 3)."""
-    return np.median(pixels, axis=0, keepdims=True).astype(np.float32)
+    return Linear(np.median(pixels, axis=0, keepdims=True).astype(np.float32))

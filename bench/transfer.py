@@ -25,12 +25,12 @@ from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.types import Linear
 
-STAGES = Look(
+STAGES = Look.of(
+    ToneStep(amount=100, steepest=2.6),
+    ZoneStep(amount=100, whites=100),
+    SpreadStep(amount=100),
+    MoveStep(on=False),
     vivid=0,
-    tone=ToneStep(amount=100, steepest=2.6),
-    zones=ZoneStep(amount=100, whites=100),
-    spread=SpreadStep(amount=100),
-    moves=MoveStep(on=False),
 )
 FULL = STAGES.model_copy(update={"moves": MoveStep(amount=100)})
 _FLAT = 0.01  # gradients of OKLab lightness below this say nothing about contrast
@@ -45,7 +45,7 @@ def ours(look: Look) -> Method:
     """Our fit at a look's amounts, each frame by itself."""
 
     def transfer(source: Linear, target: Linear) -> Linear:
-        return map_to_gamut(apply_plan(plan_for(source, target, look), source))
+        return Linear(map_to_gamut(apply_plan(plan_for(source, target, look), source)))
 
     return transfer
 
@@ -79,16 +79,16 @@ def compare(pictures: list[Named], title: str) -> Table:
     results: dict[str, list[tuple[float, float, float]]] = {name: [] for name in methods}
     for still in stills():
         target = still.thumbnail.reshape(-1, 3)
-        yardstick = Yardstick.of(linear_to_oklab(stratified_sample(target, count=2048)))
+        yardstick = Yardstick.of(linear_to_oklab(stratified_sample(Linear(target), count=2048)))
         for picture in pictures:
             proxy = picture.thumbnail
             source = proxy.reshape(-1, 3)
-            start = _distance(source, yardstick)
+            start = _distance(Linear(source), yardstick)
             for name, method in methods.items():
-                after = np.clip(method(source, target), 0, 1).reshape(proxy.shape)
-                left = _distance(after.reshape(-1, 3), yardstick) / start
-                clipped = newly_clipped(proxy, after)
-                results[name].append((left, contrast_gain(proxy, after), 100 * clipped))
+                after = np.clip(method(Linear(source), Linear(target)), 0, 1).reshape(proxy.shape)
+                left = _distance(Linear(after.reshape(-1, 3)), yardstick) / start
+                clipped = newly_clipped(proxy, Linear(after))
+                results[name].append((left, contrast_gain(proxy, Linear(after)), 100 * clipped))
     for name, rows in results.items():
         table.add(name, *(round(float(v), 3) for v in np.mean(rows, axis=0)))
     return table

@@ -12,19 +12,19 @@ from bench.transfer import FULL, plan_for
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.holds import colours_of
 from nuvett.core.look.look import Look
-from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.sampling import placed_sample, stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import aim_of, aim_of_statistics, evened, plan_frame
-from nuvett.core.planning.series import Measured, Pools, even_series, plan_in_series
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, even_series
 from nuvett.core.planning.usual import usual_look
 from nuvett.core.planning.warnings import FaceSeen, notes_on
 from nuvett.core.reading.reading import Target, Weighed, blend, read
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
 from nuvett.core.steps.hold import HoldStep
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Floats, Linear, OKLab
 from nuvett.imaging.faces import Face, find_faces
 
 _COLOURED = 0.1  # OKLab chroma from which a thing counts as strongly coloured
@@ -41,10 +41,10 @@ def _plans(target: Target, look: Look) -> list[tuple[FramePlan, EvenLight]]:
     """Plans of all demo frames under a look, with their even light."""
     shown = frames()
     lights = even_series([frame.seen for frame in shown], [frame.setup for frame in shown])
-    measured = [Measured(f.seen.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)]
+    measured = [Measured(f.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)]
     pools, aim = Pools.of(measured, look), aim_of(target)
     return [
-        (plan_in_series(pools, i, light, aim, look, faces=colours_of(shown[i].faces)), light)
+        (SeriesRun(pools, aim, look).plan(i, Own(light, faces=colours_of(shown[i].faces))), light)
         for i, light in enumerate(lights)
     ]
 
@@ -68,7 +68,7 @@ def things_kept() -> Table:
             for pixels in frame.things.values():
                 colour = median_colour(pixels)
                 before = oklab_to_oklch(linear_to_oklab(evened(colour, light, look)))[0]
-                after = oklab_to_oklch(linear_to_oklab(map_to_gamut(apply_plan(plan, colour))))[0]
+                after = oklab_to_oklch(linear_to_oklab(Linear(map_to_gamut(apply_plan(plan, colour)))))[0]
                 if before[1] > _COLOURED and any(low <= before[2] < high for low, high in _HUES.values()):
                     kept.append(after[1] / before[1])
                     turned.append(abs((after[2] - before[2] + 180) % 360 - 180))
@@ -82,7 +82,7 @@ def things_kept() -> Table:
 def _tint_steps(plan: FramePlan) -> float:
     """Mean change of tint per lightness along the greys."""
     ramp = np.linspace(0.1, 0.95, _GREYS, dtype=np.float32)
-    grey = oklab_to_linear(np.stack([ramp, 0 * ramp, 0 * ramp], axis=1))
+    grey = oklab_to_linear(OKLab(np.stack([ramp, 0 * ramp, 0 * ramp], axis=1)))
     lab = apply_plan(plan.model_copy(update={"gains": (1.0, 1.0, 1.0)}), grey)
     return float((np.linalg.norm(np.diff(lab[:, 1:], axis=0), axis=1) / np.diff(ramp)).mean())
 
@@ -94,7 +94,7 @@ def tint_steps() -> Table:
         row = []
         for pictures in (photographs(), rendered()):
             steps = [
-                _tint_steps(plan_for(p.proxy.reshape(-1, 3), still.proxy.reshape(-1, 3), look))
+                _tint_steps(plan_for(Linear(p.proxy.reshape(-1, 3)), Linear(still.proxy.reshape(-1, 3)), look))
                 for p in pictures
                 for still in stills()
             ]
@@ -120,7 +120,7 @@ def _outside(proxy: Floats, faces: list[Face]) -> Linear:
         rows = slice(max(0, int(face.y * height)), int((face.y + face.height) * height) + 1)
         free[rows, max(0, int(face.x * width)) : int((face.x + face.width) * width) + 1] = False
     pixels = proxy[free]
-    return pixels[:: max(1, len(pixels) // 4096)]
+    return Linear(pixels[:: max(1, len(pixels) // 4096)])
 
 
 def holds() -> Table:
@@ -170,11 +170,11 @@ def notes_right() -> Table:
     pictures += [(p.name, p.proxy, find_faces(p.proxy)) for p in photographs()]
     right = wrong = somebody = nobody = 0
     for name, proxy, faces in pictures:
-        sample = stratified_sample(proxy)
+        sample = placed_sample(proxy)
         seen = [FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in faces]
         for still in stills():
             plan = _plan(proxy, still, look, faces)
-            noted = any(note.kind == "skin" for note in notes_on(plan, sample, seen))
+            noted = any(note.kind == "skin" for note in notes_on(plan, sample, 1.5, seen))
             if name in people or name == "astronaut":
                 right, somebody = right + noted, somebody + 1
             else:
@@ -185,7 +185,7 @@ def notes_right() -> Table:
 
 
 def _plan(proxy: Floats, still: Named, look: Look, faces: list[Face]) -> FramePlan:
-    statistics = measure(linear_to_oklab(stratified_sample(proxy)))
+    statistics = measure(linear_to_oklab(stratified_sample(Linear(proxy))))
     aim = aim_of_statistics(measure(linear_to_oklab(stratified_sample(still.proxy))))
     return plan_frame(statistics, aim, look, faces=colours_of(faces))
 

@@ -17,6 +17,23 @@ ALLOWED: dict[str, set[str]] = {
     "web": {"core", "services", "settings", "web"},
     "cli": {"core", "imaging", "services"},
 }
+# Packages and modules of the core from the ground up: each may use itself and those before it.
+CORE = (
+    ("types", "errors", "fields", "quick", "smooth"),
+    ("spaces",),
+    ("measure",),
+    ("even",),
+    ("drift",),
+    ("reading",),
+    ("fit",),
+    ("table",),
+    ("plan",),
+    ("spatial",),
+    ("drawing",),
+    ("steps",),
+    ("look",),
+    ("planning",),
+)
 PURE_FORBIDDEN = {
     "os",
     "sys",
@@ -58,6 +75,20 @@ def test_imports_go_one_way(path: Path) -> None:
     assert ours <= ALLOWED[layer], f"{layer} may not import {ours - ALLOWED[layer]}"
     if layer == "core":
         assert not {name.split(".")[0] for name in imported} & PURE_FORBIDDEN
+
+
+def test_packages_of_the_core_import_one_way_only() -> None:
+    rank = {name: index for index, names in enumerate(CORE) for name in names}
+    backwards = []
+    for path in (PACKAGE / "core").rglob("*.py"):
+        own = path.relative_to(PACKAGE / "core").parts[0].removesuffix(".py")
+        for name in imports_of(ast.parse(path.read_text())):
+            parts = name.split(".")
+            if parts[:2] != ["nuvett", "core"] or len(parts) < 3 or parts[2] == own:
+                continue
+            if rank[parts[2]] > rank[own] or (rank[parts[2]] == rank[own] and own not in CORE[0]):
+                backwards.append(f"{own} -> {name}")
+    assert not backwards
 
 
 @pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(PACKAGE)))

@@ -10,6 +10,7 @@ import numpy as np
 
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.types import Encoded01
 
 TRUTH = Path(__file__).resolve().parent.parent / "demo" / "truth"
 FACE = (0.482, 0.12, 0.525, 0.21)
@@ -29,7 +30,7 @@ if __name__ == "__main__":
         assert picture is not None
         height, width = picture.shape[:2]
         box = picture[int(top * height) : int(bottom * height), int(left * width) : int(right * width), ::-1]
-        lch = oklab_to_oklch(linear_to_oklab(to_linear((box.reshape(-1, 3) / 255).astype(np.float32))))
+        lch = oklab_to_oklch(linear_to_oklab(to_linear(Encoded01((box.reshape(-1, 3) / 255).astype(np.float32)))))
         found.append(lch)
         print(
             name,

@@ -115,6 +115,11 @@ def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.A
         stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=studio.settings.stalled_seconds)
         await hand_out_again(app, studio, stalled, _GIVE_UP, _most_tries())
 
+    @app.periodic(cron="17 4 * * *")
+    @app.task(name="forget_plans", queueing_lock="forget_plans", pass_context=False)
+    async def forget_plans(timestamp: int) -> None:
+        await asyncio.to_thread(studio.bench.plans.forget_old)
+
     return app
 
 

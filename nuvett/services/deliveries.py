@@ -31,7 +31,7 @@ from nuvett.services.file_names import file_names
 from nuvett.services.frame_facts import series_facts
 from nuvett.services.looks import draft_of
 from nuvett.services.queue import DELIVER
-from nuvett.services.rendering import render_file
+from nuvett.services.rendering import THREADS, render_file
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
@@ -252,7 +252,7 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
 
 def _finished(studio: Studio, original: str, view: str, plan: FramePlan, settings: DeliverySettings) -> bytes:
     def stages(domain: Space) -> Stages:
-        return compile_stages(plan, domain, settings.space)
+        return compile_stages(plan, domain, settings.space, threads=THREADS)
 
     with studio.blobs.local(original) as path:
         depth = FORMATS[settings.format].depth

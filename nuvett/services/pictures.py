@@ -39,7 +39,8 @@ class Pictures:
     def stages(self, plan: FramePlan, domain: Space, points: int = USUAL_SIZE) -> Stages:
         """A plan compiled into sRGB, for screens."""
         key = ("stages", plan.key, domain, points)
-        return self._kept.get(key, lambda: compile_stages(plan, domain, points=points), _POINT_BYTES * points**3)
+        weight = _POINT_BYTES * points**3
+        return self._kept.get(key, lambda: compile_stages(plan, domain, points=points, threads=THREADS), weight)
 
     def drawing(self, frame: FrameFacts, plan: FramePlan, size: tuple[int, int], points: int = USUAL_SIZE) -> Drawing:
         """A frame under a plan, to be drawn at a size (width, height) in pixels."""
@@ -49,7 +50,8 @@ class Pictures:
     def drawn(self, frame: FrameFacts, plan: FramePlan, edge: int, points: int = USUAL_SIZE, depth: int = 8) -> Pixels:
         """Pixels of a frame's view at a long edge under a plan, from a table of some points a side, 8 or 16 bit."""
         pixels = self._sources.view(frame.view, edge)
-        return self.drawing(frame, plan, (pixels.shape[1], pixels.shape[0]), points).picture(pixels, depth, THREADS)
+        threads = 1 if edge <= _TILE_EDGE else THREADS  # of tiles, many are drawn at once
+        return self.drawing(frame, plan, (pixels.shape[1], pixels.shape[0]), points).picture(pixels, depth, threads)
 
     def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int, quick: bool = False) -> bytes:
         """JPEG of a frame at a long edge, under a plan or as it came; quick ones are coarser, for dragging."""

@@ -21,6 +21,9 @@ from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.sources import Sources
 
 
+_PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
+
+
 class Planner:
     """Plans of frames, keyed by all that they depend on."""
 
@@ -63,7 +66,7 @@ class Planner:
             own = Own(frame.even, frame.trim, colours_of(frame.faces), frame.seed)
             return self.run(frames, aimed).plan(index, own)
 
-        return self._kept.get(("plan", frames.key, frame.key, aimed.key), make)
+        return self._kept.get(("plan", frames.key, frame.key, aimed.key), make, _PLAN_BYTES)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""

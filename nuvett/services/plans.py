@@ -13,14 +13,18 @@ from nuvett.store import models
 from nuvett.store.database import Database
 
 _SEEN_ANEW = timedelta(hours=12)  # after which a plan that is used again is marked as seen
+_FORGOTTEN = "This rendering is no longer kept; reload the page."
 KEPT_DAYS = 90
 """Days after which a plan that no page has named is forgotten; the page that shows it keeps it anew."""
 
 
 class Plans:
-    """Plans by the keys that stand in addresses of pictures; in the database, and in memory while that lasts."""
+    """Plans by the keys that stand in addresses of pictures; in the database, and in memory while that lasts.
 
-    def __init__(self, database: Database, kept: Cache) -> None:
+    Without a database they last as long as the memory does.
+    """
+
+    def __init__(self, database: Database | None, kept: Cache) -> None:
         self._database, self._kept = database, kept
 
     def keep(self, *plans: FramePlan | None) -> None:
@@ -35,8 +39,9 @@ class Plans:
         ]
         query = insert(models.Plan).values(rows)
         seen = query.on_conflict_do_update(index_elements=[models.Plan.key], set_={"seen": query.excluded.seen})
-        with self._database.session() as session:
-            session.execute(seen)
+        if self._database is not None:
+            with self._database.session() as session:
+                session.execute(seen)
         for key, plan in fresh.items():
             self._kept.put(("seen", key), now)
             self._kept.put(("known", key), plan)
@@ -54,10 +59,12 @@ class Plans:
             return None
 
         def make() -> FramePlan:
+            if self._database is None:
+                raise NotFoundError(_FORGOTTEN)
             with self._database.session() as session:
                 row = session.get(models.Plan, key)
                 if row is None:
-                    raise NotFoundError("This rendering is no longer kept; reload the page.")
+                    raise NotFoundError(_FORGOTTEN)
                 document = row.document
             return read_plan(document)
 
@@ -65,6 +72,8 @@ class Plans:
 
     def forget_old(self) -> int:
         """Forget plans that nothing has named for KEPT_DAYS; how many they were."""
+        if self._database is None:
+            return 0
         before = datetime.now(UTC) - timedelta(days=KEPT_DAYS)
         with self._database.session() as session:
             gone = session.execute(delete(models.Plan).where(models.Plan.seen < before).returning(models.Plan.key))

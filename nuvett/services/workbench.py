@@ -15,7 +15,7 @@ from nuvett.store.database import Database
 class Workbench:
     """What computes and remembers, each by its subject; everything is keyed by content."""
 
-    def __init__(self, blobs: BlobStore, database: Database, limits: Limits, megabytes: int) -> None:
+    def __init__(self, blobs: BlobStore, database: Database | None, limits: Limits, megabytes: int) -> None:
         caches = Caches(megabytes)
         self.originals = Originals(blobs, limits)
         self.sources = Sources(blobs, caches.pictures)

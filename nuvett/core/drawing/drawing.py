@@ -33,10 +33,14 @@ class Stages:
 
 
 def compile_stages(
-    plan: FramePlan, domain: Space = Space.SRGB, space: Space = Space.SRGB, points: int = USUAL_SIZE
+    plan: FramePlan,
+    domain: Space = Space.SRGB,
+    space: Space = Space.SRGB,
+    points: int = USUAL_SIZE,
+    threads: int = 1,
 ) -> Stages:
     """Stages of a plan for pictures of a domain, into a space, with a table of some points a side."""
-    return Stages(Renderer(compile_shaped(plan, points, domain, space)), plan.finish, plan.seed)
+    return Stages(Renderer(compile_shaped(plan, points, domain, space, threads)), plan.finish, plan.seed)
 
 
 class Drawing:

@@ -53,12 +53,32 @@ def distance(cloud: OKLab, yardstick: Yardstick) -> float:
 
 
 def _gap(cloud: OKLab, yardstick: Yardstick) -> Floats:
-    return np.asarray(projected_quantiles(cloud, directions(_DIRECTIONS), _QUANTILES) - yardstick.quantiles)
+    return _quantiles(cloud) - yardstick.quantiles
 
 
-def _energy(cloud: OKLab, yardstick: Yardstick) -> float:
-    """Squared sliced 2-Wasserstein distance, which splits exactly into a shift and a difference of form."""
-    return float((_gap(cloud, yardstick) ** 2).mean())
+def _quantiles(cloud: OKLab) -> Floats:
+    return projected_quantiles(cloud, directions(_DIRECTIONS), _QUANTILES)
+
+
+@dataclass(frozen=True)
+class _Sorted:
+    """A cloud (N, 3) with its projected quantiles. A shift moves sorted values alike, so nothing is sorted anew."""
+
+    cloud: OKLab
+    quantiles: Floats
+
+    @classmethod
+    def of(cls, cloud: OKLab) -> "_Sorted":
+        return cls(cloud, _quantiles(cloud))
+
+    def shifted(self, by: tuple[float, float, float]) -> "_Sorted":
+        """The cloud moved by a difference in OKLab."""
+        away = np.array(by, dtype=np.float32)
+        return _Sorted(OKLab(self.cloud + away), self.quantiles + directions(_DIRECTIONS) @ away)
+
+    def energy(self, yardstick: Yardstick) -> float:
+        """Squared sliced 2-Wasserstein distance, which splits exactly into a shift and a difference of form."""
+        return float(((self.quantiles - yardstick.quantiles) ** 2).mean())
 
 
 def _deviation(values: Floats) -> float:
@@ -73,15 +93,17 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
 
     than : what the yardstick is called in words
     """
-    target, current = yardstick.cloud, np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)
-    energy = [_energy(OKLab(current), yardstick)]
-    mean, wanted = float(current[:, 0].mean()), float(target[:, 0].mean())
-    current[:, 0] += wanted - mean
-    energy.append(_energy(OKLab(current), yardstick))
-    ratio = _deviation(current[:, 0]) / _deviation(target[:, 0])
-    current[:, 0] = wanted + (current[:, 0] - wanted) / ratio
-    energy.append(_energy(OKLab(current), yardstick))
-    colour = _colour_steps(OKLab(current), yardstick)
+    target, current = yardstick.cloud, _Sorted.of(OKLab(np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)))
+    energy = [current.energy(yardstick)]
+    mean, wanted = float(current.cloud[:, 0].mean()), float(target[:, 0].mean())
+    current = current.shifted((wanted - mean, 0, 0))
+    energy.append(current.energy(yardstick))
+    ratio = _deviation(current.cloud[:, 0]) / _deviation(target[:, 0])
+    evened = current.cloud.copy()
+    evened[:, 0] = wanted + (evened[:, 0] - wanted) / ratio
+    current = _Sorted.of(OKLab(evened))
+    energy.append(current.energy(yardstick))
+    colour = _colour_steps(current, yardstick)
     energy += colour.energy
     left = np.minimum.accumulate(energy)
     shares = np.append(left[:-1] - left[1:], left[-1]) / max(left[0], 1e-12)
@@ -110,25 +132,24 @@ class _ColourSteps:
     energy: list[float]
 
 
-def _colour_steps(current: OKLab, yardstick: Yardstick) -> _ColourSteps:
+def _colour_steps(current: _Sorted, yardstick: Yardstick) -> _ColourSteps:
     """Take away cast and chroma, first the one that explains more: a duller picture has less cast as well."""
     target = yardstick.cloud[:, 1:]
 
-    def without_cast(lab: OKLab) -> tuple[OKLab, tuple[str, float, str]]:
-        a, b = (float(v) for v in lab[:, 1:].mean(axis=0) - target.mean(axis=0))
-        moved = OKLab(lab - np.array([0, a, b], dtype=np.float32))
-        return moved, ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b))
+    def without_cast(given: _Sorted) -> tuple[_Sorted, tuple[str, float, str]]:
+        a, b = (float(v) for v in given.cloud[:, 1:].mean(axis=0) - target.mean(axis=0))
+        return given.shifted((0, -a, -b)), ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b))
 
-    def without_chroma(lab: OKLab) -> tuple[OKLab, tuple[str, float, str]]:
-        ratio = _root_mean_square(lab[:, 1:]) / _root_mean_square(target)
-        moved = OKLab(lab * np.array([1, 1 / ratio, 1 / ratio], dtype=np.float32))
-        return moved, ("chroma", 100 * (ratio - 1), "richer" if ratio > 1 else "duller")
+    def without_chroma(given: _Sorted) -> tuple[_Sorted, tuple[str, float, str]]:
+        ratio = _root_mean_square(given.cloud[:, 1:]) / _root_mean_square(target)
+        moved = OKLab(given.cloud * np.array([1, 1 / ratio, 1 / ratio], dtype=np.float32))
+        return _Sorted.of(moved), ("chroma", 100 * (ratio - 1), "richer" if ratio > 1 else "duller")
 
     orders = []
     for first, second in ((without_cast, without_chroma), (without_chroma, without_cast)):
         once, reason = first(current)
         twice, other = second(once)
-        orders.append(_ColourSteps([reason, other], [_energy(once, yardstick), _energy(twice, yardstick)]))
+        orders.append(_ColourSteps([reason, other], [once.energy(yardstick), twice.energy(yardstick)]))
     return min(orders, key=lambda o: o.energy[0])
 
 

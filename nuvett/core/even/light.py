@@ -50,12 +50,12 @@ def apply_gains(linear: Linear, gains: Floats, camera: float = 0.0) -> Linear:
     bright = np.flatnonzero(least > _CLIPPED[0])
     white = smooth_step((least[bright] - _CLIPPED[0]) / (_CLIPPED[1] - _CLIPPED[0]))
     common = np.float32(_LUMINANCE @ gains)
-    out = np.empty((planes.shape[1], 3), dtype=np.float32)
-    for channel, (plane, gain) in enumerate(zip(planes, gains, strict=True)):
-        out[:, channel] = _exposed(plane, gain, camera)
+    out = np.empty_like(planes)
+    for made, plane, gain in zip(out, planes, gains, strict=True):
+        made[:] = _exposed(plane, gain, camera)
         if bright.size:
-            out[bright, channel] = _exposed(plane[bright], gain * (1 - white) + common * white, camera)
-    return Linear(out.reshape(linear.shape))
+            made[bright] = _exposed(plane[bright], gain * (1 - white) + common * white, camera)
+    return Linear(out.T if linear.ndim == 2 else out.T.reshape(linear.shape))
 
 
 def _exposed(plane: Floats, gain: Floats, camera: float) -> Floats:

@@ -16,21 +16,25 @@ MIDDLE = 50.0
 """Crossover, CIE L*, at which the target's own tints stay at their own lightness."""
 
 
-def zone_matches(
+def zone_tints(
     frame: Statistics, target: Statistics, curve: Floats, crossover: float = MIDDLE
-) -> tuple[Floats, Floats, Floats]:
-    """What each zone has and should have: tints from (17, 2), tints to (17, 2), spread matrices (17, 2, 2).
+) -> tuple[Floats, Floats]:
+    """What tint each zone has and should have: (17, 2) and (17, 2).
 
     Zones are those of the frame before tone; the target is looked up at the lightness where tone puts them. Its tints
     are drawn towards white or black so that those of its middle stand at the crossover.
     """
     landed = apply_curve(curve, ZONE_LIGHTNESS)
     crossed = np.interp(lightness_of_oklab(landed), [0, crossover, 100], [0, MIDDLE, 100])
-    tint_to = interpolate_zones(target.zone_tint, oklab_of_lightness(crossed.astype(np.float32)))
-    spread_to = interpolate_zones(target.zone_spread, landed)
-    matrices = gaussian_map(_matrices(frame.zone_spread), _matrices(spread_to))
-    smooth = _smooth_zones(matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)
-    return np.asarray(frame.zone_tint), tint_to, smooth
+    there = interpolate_zones(target.zone_tint, oklab_of_lightness(crossed.astype(np.float32)))
+    return np.asarray(frame.zone_tint), there
+
+
+def zone_spreads(frame: Statistics, target: Statistics, curve: Floats) -> Floats:
+    """Matrices (17, 2, 2) that give each zone the spread it should have about its tint; zones as in `zone_tints`."""
+    there = interpolate_zones(target.zone_spread, apply_curve(curve, ZONE_LIGHTNESS))
+    matrices = gaussian_map(_matrices(frame.zone_spread), _matrices(there))
+    return _smooth_zones(matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)
 
 
 def _smooth_zones(values: Floats) -> Floats:

@@ -7,6 +7,7 @@ from typing import Protocol
 import numpy as np
 from pydantic import Field
 
+from nuvett.core.quick import planar, rows
 from nuvett.core.reading.family import Family
 from nuvett.core.smooth import smooth_step, soft_limit
 from nuvett.core.types import Document, Floats, Linear, Mask01, OKLab
@@ -178,7 +179,7 @@ def _held(old: OKLab, new: OKLab, limits: HoldLimits) -> OKLab:
     along, across = scale * np.cos(turn), scale * np.sin(turn)
     a, b = along * old[:, 1] - across * old[:, 2], along * old[:, 2] + across * old[:, 1]
     lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], limits.lightness / 116)
-    return OKLab(np.stack([lightness, a, b], axis=1))
+    return OKLab(planar(lightness, a, b))
 
 
 def hold_bounds(hold: HeldFamily, steps: int = 12) -> Floats:
@@ -197,15 +198,16 @@ def hold_bounds(hold: HeldFamily, steps: int = 12) -> Floats:
 
 def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldLimits) -> OKLab:
     """OKLab colours (N, 3) after a look, those near a family kept near where they were before."""
-    index = np.flatnonzero(near.radius < _INNER + _WIDEST)
+    # Beyond that the share is nought; a family's end may widen, skin's does not.
+    index = np.flatnonzero(near.radius < (_INNER + _WIDEST if near.most is None else _OUTER))
     if index.size == 0:
         return after
-    new = after[index]
-    back = _held(OKLab(before[index]), OKLab(new), limits) - new
+    new = rows(after, index)
+    back = _held(OKLab(rows(before, index)), OKLab(new), limits) - new
     distance = np.sqrt(np.einsum("ij,ij->i", back, back))
     if near.most is not None:
         back *= (soft_limit(distance, near.most) / np.maximum(distance, np.float32(1e-9)))[:, None]
     share = Nearness(near.radius[index], near.unit, near.most).share(distance)
-    out = after.copy()
+    out = after.copy(order="K")
     out[index] = new + share[:, None] * back
-    return out
+    return OKLab(out)

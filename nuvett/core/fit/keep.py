@@ -6,7 +6,7 @@ take only part of a tint.
 
 import numpy as np
 
-from nuvett.core.quick import exp
+from nuvett.core.quick import exp, rows
 from nuvett.core.smooth import smooth_step, soft_limit
 from nuvett.core.types import Floats, OKLab
 
@@ -29,7 +29,7 @@ def keep_own_colour(before: OKLab, after: OKLab, vivid: float, whites: float) ->
     """
     squares = before[:, 1] * before[:, 1] + before[:, 2] * before[:, 2]
     chroma = np.sqrt(squares)
-    out = after.copy()
+    out = after.copy(order="K")
     if whites < 1:
         white = exp(squares * np.float32(-1 / _NEUTRAL**2)) * _between(before[:, 0], _WHITE)
         left = np.float32(1 - whites) * white
@@ -38,8 +38,8 @@ def keep_own_colour(before: OKLab, after: OKLab, vivid: float, whites: float) ->
     if vivid > 0:
         strong = _between(chroma, _STRONG)
         index = np.flatnonzero(strong > 0)
-        moved = np.take(out, index, axis=0)
-        held = _held(np.take(before, index, axis=0), moved, vivid)
+        moved = rows(out, index)
+        held = _held(rows(before, index), moved, vivid)
         share = np.take(strong, index)
         for channel, plane in zip((1, 2), held, strict=True):
             out[index, channel] = moved[:, channel] + share * (plane - moved[:, channel])

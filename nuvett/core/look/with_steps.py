@@ -23,6 +23,11 @@ class WithSteps(Document):
 
         def __getattr__(self, name: str) -> Any: ...
 
+    @classmethod
+    def of(cls, *steps: Step, **whole: float) -> Self:
+        """A document with steps, and numbers that it has beside them."""
+        return cls.model_validate({step.name: step for step in steps} | whole)
+
     @property
     def steps(self) -> tuple[Step, ...]:
         """The steps that it holds."""

@@ -1,5 +1,7 @@
 """Compiling: the colours of a frame plan as a lookup table."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 
 from nuvett.core.plan.apply import apply_plan
@@ -10,6 +12,7 @@ from nuvett.core.table.table import USUAL_SIZE, ShapedTable, grid
 from nuvett.core.types import Encoded01, Floats
 
 _SHAPED_AT = np.linspace(0, 1, 513)
+_WORTH_A_THREAD = 12_000  # colours below which a thread costs more than it saves
 _SMOOTH = 33  # of the 513 values that the bend is averaged over
 _ROUNDING = 1e-6  # of second differences, in single precision
 _BENDS = 1e-3  # mean root of the bend below which a response is as good as straight, and points lie evenly
@@ -29,13 +32,22 @@ def compile_plan(
 
 
 def compile_shaped(
-    plan: FramePlan, size: int = USUAL_SIZE, domain: Space = Space.SRGB, space: Space = Space.SRGB
+    plan: FramePlan,
+    size: int = USUAL_SIZE,
+    domain: Space = Space.SRGB,
+    space: Space = Space.SRGB,
+    threads: int = 1,
 ) -> ShapedTable:
-    """A plan's table with a shaper fitted to it; arguments as in `compile_plan`."""
+    """A plan's table with a shaper fitted to it; arguments as in `compile_plan`. The same on any number of threads."""
     shaper = fit_shaper(plan, domain, space)
     axis = np.interp(np.linspace(0, 1, size), shaper, _SHAPED_AT).astype(np.float32)
     encoded = Encoded01(np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3))
-    return ShapedTable(shaper, direct(plan, encoded, domain, space).reshape(size, size, size, 3))
+    if threads == 1 or len(encoded) < _WORTH_A_THREAD * threads:
+        return ShapedTable(shaper, direct(plan, encoded, domain, space).reshape(size, size, size, 3))
+    with ThreadPoolExecutor(threads) as pool:
+        parts = [Encoded01(part) for part in np.array_split(encoded, threads)]
+        made = np.concatenate(list(pool.map(lambda part: direct(plan, part, domain, space), parts)))
+    return ShapedTable(shaper, made.reshape(size, size, size, 3))
 
 
 def fit_shaper(plan: FramePlan, domain: Space, space: Space) -> Floats:
@@ -61,4 +73,4 @@ def fit_shaper(plan: FramePlan, domain: Space, space: Space) -> Floats:
 def direct(plan: FramePlan, encoded: Encoded01, domain: Space = Space.SRGB, space: Space = Space.SRGB) -> Encoded01:
     """What the table stands for, computed without it: encoded colours (N, 3) to encoded colours (N, 3)."""
     linear = map_to_gamut(apply_plan(plan, to_linear(encoded, domain), space), space)
-    return Encoded01(np.clip(encode_curve(linear, SPACES[space].curve), 0, 1))
+    return Encoded01(np.ascontiguousarray(np.clip(encode_curve(linear, SPACES[space].curve), 0, 1)))

@@ -14,6 +14,7 @@ from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.fit.tone import TONE_GRID, TONE_KNOTS, apply_curve, steepest_slope
 from nuvett.core.measure.statistics import ZONE_COUNT, interpolate_zones
 from nuvett.core.plan.operation import ColourOperation, Stage
+from nuvett.core.quick import planar
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Floats, OKLab, StoredArray
 
@@ -113,23 +114,21 @@ class ByLightness:
                 lab = operation.apply(lab, grid, Space.SRGB)
             corners.append(lab)
         none, along_a, along_b = corners
-        self._rows = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
-        self._steps = np.diff(self._rows, axis=0, append=self._rows[-1:])
+        columns = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
+        self._rows = np.ascontiguousarray(columns.T)
+        self._steps = np.diff(self._rows, axis=1, append=self._rows[:, -1:])
 
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of them; arguments as `ColourOperation.apply` has them."""
         inside = np.clip(came[:, 0], 0, 1)
         position = inside * np.float32(TONE_KNOTS - 1)
         lower = position.astype(np.intp)
-        row = np.take(self._steps, lower, axis=0)
-        row *= (position - lower)[:, None]
-        row += np.take(self._rows, lower, axis=0)
-        out = np.empty_like(lab)
-        out[:, 0] = row[:, 0] + (came[:, 0] - inside)
+        row = np.take(self._steps, lower, axis=1)
+        row *= position - lower
+        row += np.take(self._rows, lower, axis=1)
+        lightness, free_a, free_b, aa, ba, ab, bb = row
         a, b = lab[:, 1], lab[:, 2]
-        out[:, 1] = row[:, 1] + row[:, 3] * a + row[:, 5] * b
-        out[:, 2] = row[:, 2] + row[:, 4] * a + row[:, 6] * b
-        return OKLab(out)
+        return OKLab(planar(lightness + (came[:, 0] - inside), free_a + aa * a + ab * b, free_b + ba * a + bb * b))
 
 
 def merged(operations: Sequence[ColourOperation]) -> list[ColourOperation | ByLightness]:

@@ -22,4 +22,4 @@ def usual_look(target: Target | None) -> Look:
     """The usual look; for a target without colour it is black-and-white, toned like the target."""
     if target is None or not is_monochrome(target):
         return Look()
-    return Look().with_step(MonoStep(on=True, toned=100))
+    return Look.of(MonoStep(on=True, toned=100))

@@ -5,6 +5,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from nuvett.core.quick import planar, rows
 from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB, linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, matrix_between
 from nuvett.core.types import Floats, Linear, OKLab
@@ -139,14 +140,14 @@ def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLa
     if index.size == 0:
         return after
     relative = chroma[index] / limit[index]
-    old = np.take(before, index, axis=0)
-    knee = np.clip(_chroma(OKLab(old)) / np.maximum(_limit_of(OKLab(old), boundary), np.float32(1e-4)), _KNEE, 1)
+    old = OKLab(rows(before, index))
+    knee = np.clip(_chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4)), _KNEE, 1)
     over = np.maximum(relative - knee, 0)
     room = np.maximum(_EDGE - knee, np.float32(1e-3))
     eased = np.minimum(relative, knee) + room * over / (over + room)
     scale = np.ones(len(after), dtype=np.float32)
     scale[index] = eased / relative
-    return OKLab(np.stack([after[:, 0], after[:, 1] * scale, after[:, 2] * scale], axis=1))
+    return OKLab(planar(after[:, 0], after[:, 1] * scale, after[:, 2] * scale))
 
 
 def _chroma(lab: OKLab) -> Floats:
@@ -163,7 +164,7 @@ def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
     index = np.flatnonzero(_outside(np.ascontiguousarray(rgb.T)))
     out = np.clip(rgb, 0, 1)
     if index.size:
-        source = lab[index].astype(np.float32)
+        source = rows(lab, index)
         source[:, 0] = np.clip(source[:, 0], 0, 1)
         chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
         source[:, 1:] *= np.minimum(1, _limit_of(OKLab(source), chroma_limits(space)) / chroma)[:, None]

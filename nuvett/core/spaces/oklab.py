@@ -35,16 +35,21 @@ def _cube_root(values: Floats) -> Floats:
     return np.asarray(np.copysign(power(np.abs(values), 1 / 3), values), dtype=np.float32)
 
 
+def _mixed(values: Floats, matrix: Floats) -> Floats:
+    """Values (..., 3) through a matrix (3, 3); lists of colours (N, 3) come out planar."""
+    values = np.asarray(values, dtype=np.float32)
+    return (matrix @ values.T).T if values.ndim == 2 else np.asarray(values @ matrix.T, dtype=np.float32)
+
+
 def linear_to_oklab(linear: Linear) -> OKLab:
     """Extended linear sRGB (..., 3) to OKLab (..., 3) float32."""
-    lms = np.ascontiguousarray(linear, dtype=np.float32) @ _LINEAR_TO_LMS.T
-    return OKLab(np.asarray(_cube_root(lms) @ _LMS_TO_OKLAB.T, dtype=np.float32))
+    return OKLab(_mixed(_cube_root(_mixed(linear, _LINEAR_TO_LMS)), _LMS_TO_OKLAB))
 
 
 def oklab_to_linear(lab: OKLab) -> Linear:
     """OKLab (..., 3) to extended linear sRGB (..., 3) float32."""
-    root = np.asarray(lab, dtype=np.float32) @ _OKLAB_TO_LMS.T
-    return Linear(np.asarray((root * root * root) @ _LMS_TO_LINEAR.T, dtype=np.float32))
+    root = _mixed(lab, _OKLAB_TO_LMS)
+    return Linear(_mixed(root * root * root, _LMS_TO_LINEAR))
 
 
 def oklab_to_oklch(lab: OKLab) -> OKLCh:

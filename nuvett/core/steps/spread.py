@@ -5,7 +5,7 @@ from typing import ClassVar
 import numpy as np
 
 from nuvett.core.fields import number
-from nuvett.core.fit.colour import zone_matches
+from nuvett.core.fit.colour import zone_spreads
 from nuvett.core.plan.fitted import SpreadOperation, TintOperation
 from nuvett.core.steps.step import Ask, Step
 
@@ -28,8 +28,8 @@ class SpreadStep(Step):
 
     def resolve(self, ask: Ask) -> tuple[SpreadOperation, ...]:
         tinted = next((o for o in ask.so_far if isinstance(o, TintOperation)), None)
-        own, _, full = zone_matches(ask.frame, ask.aim.statistics, ask.tone)
+        full = zone_spreads(ask.frame, ask.aim.statistics, ask.tone)
         same = np.eye(2, dtype=np.float32)
         matrix = same + (full - same) * np.float32(self.amount / 100 * ask.colour)
-        about = own if tinted is None else np.asarray(tinted.after)
+        about = np.asarray(ask.frame.zone_tint) if tinted is None else np.asarray(tinted.after)
         return (SpreadOperation(about=about, matrix=matrix.reshape(-1, 4)),)

@@ -5,7 +5,7 @@ from typing import ClassVar
 import numpy as np
 
 from nuvett.core.fields import Empty, number
-from nuvett.core.fit.colour import zone_matches
+from nuvett.core.fit.colour import zone_tints
 from nuvett.core.fit.parts import Part
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.measure.statistics import ZONE_LIGHTNESS
@@ -76,7 +76,7 @@ class ZoneStep(Step):
 
     def resolve(self, ask: Ask) -> tuple[TintOperation | ToneOperation, ...]:
         found: list[TintOperation | ToneOperation] = []
-        own, there, _ = zone_matches(ask.frame, ask.aim.statistics, ask.tone, self.crossover)
+        own, there = zone_tints(ask.frame, ask.aim.statistics, ask.tone, self.crossover)
         if self.part != "tone":
             amounts = zone_amounts(self) * np.float32(ask.colour)
             after = own + (asked_tints(self, there) - own) * amounts[:, None]

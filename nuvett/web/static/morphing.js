@@ -31,6 +31,6 @@ function keyOf({ dataset, id }) {
   const { name, step, handle, share, point, grey, ribbon, to } = dataset;
   if (name ?? step ?? handle) return name ?? step ?? handle;
   if (ribbon !== undefined) return `ribbon ${ribbon} ${to}`;
-  for (const [kind, value] of Object.entries({ share, point, grey })) if (value !== undefined) return `${kind} ${value}`;
-  return id;
+  const marked = Object.entries({ share, point, grey }).find(([, value]) => value !== undefined);
+  return marked ? marked.join(" ") : id;
 }

@@ -1,0 +1,323 @@
+"""Laws that hold for every step and every number of the registry: on a picture, through plan and renderer.
+
+Every number says which way it moves what is measured; half of a step lies between none and all of it; a step that is
+idle does nothing; part and amount are respected; greys stay grey unless a step is there to tint them.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+
+import cv2
+import numpy as np
+import pytest
+
+from nuvett.core.drawing.drawing import Drawing, compile_stages
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.fields import choices_of, numbers_of
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.look.words import describe, in_words
+from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.measure.statistics import measure
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch
+from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.steps.registry import REGISTRY, step_numbers
+from nuvett.core.steps.step import Step
+from tests.conftest import DEMO, load_rgb
+from tests.examples import EXAMPLES
+
+LIGHT = EvenLight(gains=(1.5, 1.3, 1.0))
+FACE = np.array([[0.35, 0.2, 0.12]], dtype=np.float32)
+BARE = Look.of(*(kind(on=False) for kind in REGISTRY), vivid=0)
+Measure = Callable[[np.ndarray], float]
+
+
+@cache
+def frame() -> np.ndarray:
+    """The demo's potter, small, with a ramp of greys along its foot."""
+    picture = cv2.resize(load_rgb(DEMO / "frames" / "AT-0110.jpg"), (180, 120), interpolation=cv2.INTER_AREA)
+    picture[-12:] = np.linspace(5, 250, 180)[None, :, None]
+    return picture
+
+
+def lab_of(pixels: np.ndarray) -> np.ndarray:
+    return linear_to_oklab(to_linear((pixels.reshape(-1, 3) / 255).astype(np.float32)))
+
+
+@cache
+def aim() -> object:
+    still = cv2.resize(load_rgb(DEMO / "stills" / "still_1_teal_amber.jpg"), (240, 100))
+    return aim_of_statistics(measure(lab_of(still)))
+
+
+@cache
+def drawn_under(text: str) -> np.ndarray:
+    look = Look.model_validate_json(text)
+    linear = to_linear((frame().reshape(-1, 3) / 255).astype(np.float32))
+    evened = look.even.gains_of(LIGHT).on_light(linear)
+    own = measure(linear_to_oklab(stratified_sample(evened)))
+    plan = plan_frame(own, aim(), look, LIGHT, faces=FACE, seed=3)
+    pixels = frame()
+    return Drawing(compile_stages(plan, points=17), (180, 120), pixels).picture(pixels, 16).astype(np.float64) / 257
+
+
+def drawn(step: Step | None = None) -> np.ndarray:
+    return drawn_under((BARE if step is None else ground_of(step).with_step(step)).model_dump_json())
+
+
+def ground_of(step: Step) -> Look:
+    """What a step acts on: nothing, but for holds, which need something to hold against."""
+    return BARE if step.name != "hold" else BARE.with_step(example("zones")).with_step(example("tone"))
+
+
+def example(name: str) -> Step:
+    return next(step for step in EXAMPLES if step.name == name)
+
+
+def test_every_step_of_the_registry_has_an_example_that_does_something() -> None:
+    assert [type(step) for step in EXAMPLES] == list(REGISTRY)
+    for step in EXAMPLES:
+        without = drawn_under(ground_of(step).model_dump_json())
+        assert np.abs(drawn(step) - without).mean() > 0.3, step.title
+
+
+@pytest.mark.parametrize("step", EXAMPLES, ids=lambda s: s.name)
+def test_half_of_a_step_lies_between_none_and_all_of_it(step: Step) -> None:
+    if step.name == "hold":
+        return
+    if step.name == "moves":  # the amount is that of the pairing, and moves by hand are made whole
+        step = _with("moves", own=())
+    none, half, whole = (drawn(step.model_copy(update={"amount": amount})) for amount in (0, 50, 100))
+    assert np.array_equal(none, drawn())
+    far, first, second = (np.abs(a - b).mean() for a, b in ((whole, none), (half, none), (whole, half)))
+    assert 0.25 * far < first < 0.85 * far and 0.15 * far < second < 0.75 * far
+
+
+@pytest.mark.parametrize("step", EXAMPLES, ids=lambda s: s.name)
+def test_a_step_that_is_off_is_idle_does_nothing_and_is_not_said(step: Step) -> None:
+    off = step.model_copy(update={"on": False})
+    assert off.is_idle and not step.is_idle
+    look = ground_of(step)
+    assert np.array_equal(drawn_under(look.with_step(off).model_dump_json()), drawn_under(look.model_dump_json()))
+    assert step.title in dict(in_words(look.with_step(step))) and step.title not in dict(in_words(look.with_step(off)))
+    assert describe(look.with_step(off), look.with_step(step)).startswith(f"{step.title} on")
+
+
+@pytest.mark.parametrize("step", [s for s in EXAMPLES if "part" in choices_of(type(s))], ids=lambda s: s.name)
+def test_a_step_changes_only_the_part_that_it_is_asked_to(step: Step) -> None:
+    before = lab_of(drawn())
+    for part, kept in (("tone", slice(1, 3)), ("colour", slice(0, 1))):
+        also = {"shadow_lightness": 12} if step.name == "zones" else {}
+        also |= {"red": ((0, 0), (50, 60), (100, 100))} if step.name == "curve" else {}
+        after = lab_of(drawn(step.model_copy(update={"part": part, **also})))
+        inside = (np.hypot(before[:, 1], before[:, 2]) < 0.08) & (before[:, 0] > 0.2) & (before[:, 0] < 0.85)
+        moved = np.abs(after - before)[inside]
+        assert np.median(moved[:, kept]) < 0.003
+        assert moved[:, 1:].mean() + moved[:, 0].mean() > 0.0005, f"{part} does nothing"
+
+
+@pytest.mark.parametrize("name", ["tone", "spread", "exposure", "curve", "saturation", "hold"])
+def test_greys_stay_grey_unless_a_step_is_there_to_tint_them(name: str) -> None:
+    step = example(name)
+    look = BARE.with_step(example("tone")).with_step(step)
+    greys = lab_of(drawn_under(look.model_dump_json())[-10:-2])
+    plain = lab_of(drawn_under(BARE.with_step(example("tone")).model_dump_json())[-10:-2])
+    own = 0.01 if name == "spread" else 0.006  # a spread is about the frame's own cast
+    assert np.abs(np.hypot(greys[:, 1], greys[:, 2]) - np.hypot(plain[:, 1], plain[:, 2])).max() < own
+
+
+def _lab(pixels: np.ndarray) -> np.ndarray:
+    return lab_of(pixels[:-12])
+
+
+def mean_light(pixels: np.ndarray) -> float:
+    return float(_lab(pixels)[:, 0].mean())
+
+
+def contrast(pixels: np.ndarray) -> float:
+    return float(_lab(pixels)[:, 0].std())
+
+
+def chroma(pixels: np.ndarray) -> float:
+    return float(np.hypot(*_lab(pixels)[:, 1:].T).mean())
+
+
+def quiet_chroma(pixels: np.ndarray) -> float:
+    own = np.hypot(*_lab(drawn())[:, 1:].T)
+    return float(np.hypot(*_lab(pixels)[:, 1:].T)[own < 0.05].mean())
+
+
+def toward(hue: float, low: float = 0, high: float = 1) -> Measure:
+    """How far colours of a band of lightness lean to a hue."""
+    way = np.array([np.cos(np.radians(hue)), np.sin(np.radians(hue))])
+
+    def measured(pixels: np.ndarray) -> float:
+        own = _lab(drawn())[:, 0]
+        return float((_lab(pixels)[:, 1:] @ way)[(own >= low) & (own <= high)].mean())
+
+    return measured
+
+
+def light_between(low: float, high: float) -> Measure:
+    def measured(pixels: np.ndarray) -> float:
+        own = _lab(drawn())[:, 0]
+        return float(_lab(pixels)[:, 0][(own >= low) & (own <= high)].mean())
+
+    return measured
+
+
+def share_of(share: float) -> Measure:
+    return lambda pixels: float(np.quantile(_lab(pixels)[:, 0], share))
+
+
+def away(step: str) -> Measure:
+    """How far a picture is from the one without the step."""
+
+    def measured(pixels: np.ndarray) -> float:
+        without = drawn_under(ground_of(example(step)).model_dump_json())
+        return float(np.abs(pixels - without).mean())
+
+    return measured
+
+
+def detail(pixels: np.ndarray) -> float:
+    grey = pixels.mean(axis=2)
+    return float(np.abs(grey - cv2.GaussianBlur(grey, (0, 0), 2)).mean())
+
+
+def fine(pixels: np.ndarray) -> float:
+    grey = pixels.mean(axis=2)
+    return float(np.abs(np.diff(grey, axis=1)).mean())
+
+
+def corners(pixels: np.ndarray) -> float:
+    return float(pixels[:15, :20].mean() + pixels[:15, -20:].mean() - 2 * pixels[50:70, 80:100].mean())
+
+
+def coarse(pixels: np.ndarray) -> float:
+    noise = (pixels - drawn()).mean(axis=2)
+    return float(np.corrcoef(noise[:, 1:].ravel(), noise[:, :-1].ravel())[0, 1])
+
+
+@dataclass(frozen=True)
+class Way:
+    """What a number moves when it rises from one value to another: upward by +1, downward by -1.
+
+    on : the step that it is tried on, none for the example
+    """
+
+    measure: Measure
+    sign: int
+    low: float
+    high: float
+    on: Step | None = None
+
+
+def _finish(**values: float) -> Step:
+    return type(example("finish"))(**values)
+
+
+def _with(name: str, **values: object) -> Step:
+    return example(name).model_copy(update=values)
+
+
+_ZONES = ("shadow", 0, 0.4, 260), ("midtone", 0.45, 0.6, 150), ("highlight", 0.75, 1, 60)
+WAYS: dict[str, Way] = {
+    "even.amount": Way(mean_light, 1, 20, 100),
+    "tone.amount": Way(away("tone"), 1, 20, 100),
+    "tone.black": Way(share_of(0.01), 1, 4, 30),
+    "tone.white": Way(share_of(0.99), 1, 70, 95),
+    "tone.steepest": Way(contrast, 1, 1, 1.5),
+    "zones.amount": Way(away("zones"), 1, 20, 100),
+    "zones.whites": Way(lambda p: float(np.hypot(*lab_of(p[-10:-2, 168:176])[:, 1:].T).mean()), 1, 0, 100,
+                        _with("zones", highlight_hue=None, amount=100)),
+    "zones.crossover": Way(toward(260, 0.4, 0.7), 1, 30, 70, _with("zones", width=10)),
+    "zones.width": Way(toward(150, 0.6, 0.75), 1, 10, 90),
+    **{f"zones.{zone}": Way(toward(hue, low, high), 1, 0, 150) for zone, low, high, hue in _ZONES},
+    **{f"zones.{zone}_hue": Way(toward(hue, low, high), -1, hue, hue + 60) for zone, low, high, hue in _ZONES},
+    **{f"zones.{zone}_chroma": Way(toward(hue, low, high), 1, 1, 12) for zone, low, high, hue in _ZONES},
+    **{f"zones.{zone}_lightness": Way(light_between(low, high), 1, -12, 12) for zone, low, high, hue in _ZONES},
+    "spread.amount": Way(away("spread"), 1, 20, 100),
+    "moves.amount": Way(away("moves"), 1, 20, 100),
+    "moves.reach": Way(away("moves"), 1, 4, 10, _with("moves", own=())),
+    "white.amount": Way(toward(70), 1, 20, 100),
+    "white.warmth": Way(toward(70), 1, -40, 40),
+    "white.tint": Way(toward(330), 1, -30, 30),
+    "exposure.amount": Way(away("exposure"), 1, 20, 100),
+    "exposure.exposure": Way(mean_light, 1, -1, 1),
+    "exposure.contrast": Way(contrast, 1, -60, 60),
+    "exposure.pivot": Way(mean_light, -1, 20, 80),
+    "curve.amount": Way(away("curve"), 1, 20, 100),
+    "curve.faded": Way(share_of(0.02), 1, 0, 20),
+    "saturation.amount": Way(away("saturation"), 1, 20, 100),
+    "saturation.saturation": Way(chroma, 1, -60, 60),
+    "saturation.vibrance": Way(quiet_chroma, 1, -60, 60),
+    "wash.amount": Way(away("wash"), 1, 20, 100),
+    "filter.amount": Way(toward(70), 1, 10, 100),
+    "filter.hue": Way(toward(70), -1, 70, 180),
+    "mono.amount": Way(chroma, -1, 20, 100, _with("mono", toned=0)),
+    "mono.toned": Way(chroma, 1, 0, 100),
+    "hold.hue": Way(away("hold"), -1, 1, 40),
+    "hold.chroma": Way(away("hold"), -1, 1, 80),
+    "hold.lightness": Way(away("hold"), -1, 1, 50),
+    "finish.amount": Way(away("finish"), 1, 20, 100),
+    "finish.noise": Way(fine, -1, 10, 100, _finish()),
+    "finish.local": Way(detail, 1, -60, 80, _finish()),
+    "finish.haze": Way(contrast, 1, -60, 60, _finish()),
+    "finish.softness": Way(fine, -1, 10, 100, _finish()),
+    "finish.sharpening": Way(fine, 1, 10, 100, _finish(masking=0)),
+    "finish.masking": Way(fine, -1, 0, 100, _finish(sharpening=100)),
+    "finish.vignette": Way(corners, -1, -100, 150, _finish()),
+    "finish.grain": Way(fine, 1, 10, 100, _finish()),
+    "finish.grain_size": Way(coarse, 1, 1, 4, _finish(grain=60)),
+}  # fmt: skip
+
+
+def test_every_number_of_every_step_has_its_way() -> None:
+    assert set(WAYS) == set(step_numbers())
+
+
+@pytest.mark.parametrize("path", step_numbers())
+def test_a_number_moves_what_it_is_meant_to_its_way_and_half_lies_between(path: str) -> None:
+    way = WAYS[path]
+    step = way.on or example(path.split(".")[0])
+    field = path.split(".")[1]
+    values = (way.low, (way.low + way.high) / 2, way.high)
+    low, half, high = (way.sign * way.measure(drawn(step.model_copy(update={field: value}))) for value in values)
+    assert low < half < high, f"{path}: {low:.4f}, {half:.4f}, {high:.4f}"
+    words = numbers_of(type(step))[field]
+    assert words.low <= way.low < way.high <= words.high
+
+
+@pytest.mark.parametrize("step", EXAMPLES, ids=lambda s: s.name)
+def test_a_step_says_each_of_its_numbers_and_choices_once(step: Step) -> None:
+    said = " ".join([step.sentence, *step.more])
+    for name in (*numbers_of(type(step)), *choices_of(type(step))):
+        usual = name.endswith("_chroma") and getattr(step, name.replace("_chroma", "_hue")) is None
+        assert said.count("{" + name + "}") == (0 if usual else 1), f"{step.title}: {name}"
+
+
+@pytest.mark.parametrize("step", [s for s in EXAMPLES if s.in_trims], ids=lambda s: s.name)
+def test_a_trim_takes_any_step_and_does_what_a_look_would(step: Step) -> None:
+    linear = to_linear((frame().reshape(-1, 3) / 255).astype(np.float32))
+    own = measure(linear_to_oklab(stratified_sample(linear)))
+    trimmed = plan_frame(own, aim(), BARE, trim=Trim.of(step), faces=FACE, seed=3)
+    looked = plan_frame(own, aim(), BARE.with_step(step), faces=FACE, seed=3)
+    size = (180, 120)
+    pictures = [
+        Drawing(compile_stages(plan, points=17), size, frame()).picture(frame()).astype(int)
+        for plan in (trimmed, looked, plan_frame(own, aim(), BARE))
+    ]
+    if step.name == "hold":
+        return
+    assert np.abs(pictures[0] - pictures[2]).mean() > 0.3
+    # A look eases colours before the edge of the gamut, and pools its measures; else they are the same.
+    assert np.median(np.abs(pictures[0] - pictures[1])) <= 1
+
+
+def test_hues_of_a_step_turn_lightness_the_way_they_say() -> None:
+    red, blue = (oklab_to_oklch(np.array([[0.5, 0.1 * np.cos(h), 0.1 * np.sin(h)]]))[0, 2] for h in (0.49, 4.57))
+    mono = example("mono")
+    assert mono.hues[1].hue == pytest.approx(red, abs=1) and mono.hues[0].hue == pytest.approx(blue, abs=1)

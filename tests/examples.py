@@ -1,0 +1,38 @@
+"""Every step at a strength that is plainly seen: what the laws of steps are tried on. A new step adds its own here."""
+
+from nuvett.core.fit.grey import GreyHue
+from nuvett.core.fit.moves import OwnMove
+from nuvett.core.reading.family import Family
+from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.finish import FinishStep
+from nuvett.core.steps.hold import FamilyHold, HoldStep
+from nuvett.core.steps.mono import MonoStep
+from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.saturation import SaturationStep
+from nuvett.core.steps.spread import SpreadStep
+from nuvett.core.steps.step import Step
+from nuvett.core.steps.tint_filter import FilterStep
+from nuvett.core.steps.tone import ToneStep
+from nuvett.core.steps.wash import WashStep
+from nuvett.core.steps.white import WhiteStep
+from nuvett.core.steps.zones import ZoneStep
+
+WASH = ((0.2, 0.0, -0.05), (0.8, 0.03, 0.08))
+EXAMPLES: tuple[Step, ...] = (
+    EvenStep(),
+    ToneStep(amount=100, black=10, white=90),
+    ZoneStep(amount=100, whites=60, shadow_hue=260, midtone_hue=150, highlight_hue=60),
+    SpreadStep(amount=100),
+    MoveStep(amount=100, own=(OwnMove(source=(0.6, 0.1, 0.05), hue=40, chroma=40, lightness=-8),)),
+    WhiteStep(warmth=30, tint=-12),
+    ExposureStep(exposure=0.5, contrast=30, pivot=45),
+    CurveStep(master=((0, 0), (30, 20), (70, 85), (100, 100)), faded=8),
+    SaturationStep(saturation=40, vibrance=-30),
+    WashStep(on=True, amount=80, colours=WASH),
+    FilterStep(on=True, amount=80, hue=70),
+    MonoStep(on=True, toned=60, hues=(GreyHue(hue=262, lighter=-60), GreyHue(hue=28, lighter=80))),
+    HoldStep(where="everywhere", families=(FamilyHold(family=Family(colour=(0.6, -0.1, 0.05))),)),
+    FinishStep(noise=40, local=40, haze=30, softness=30, sharpening=40, vignette=80, grain=30),
+)
