@@ -20,7 +20,6 @@ from nuvett.services.caches import Cache
 from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.sources import Sources
 
-
 _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 
 

@@ -14,14 +14,14 @@ from nuvett.core.spaces.oklab import oklch_to_oklab
 from nuvett.core.steps.curve import CHANNELS
 from nuvett.core.steps.mono import hue_word
 from nuvett.core.steps.moves import Pin
-from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.step import Step, colour_word
 from nuvett.core.types import OKLab, OKLCh
+from nuvett.web.context import TEMPLATES
 from nuvett.web.instruments import hexes
 
 _FIELD = re.compile(r"\{(\w+)\}")
-_SPECIAL = {"zones", "moves", "curve", "wash", "mono", "hold"}
-"""Steps with controls of their own beside their sentences, in parts/steps/."""
+_SPECIAL = frozenset(path.stem for path in (TEMPLATES / "parts" / "steps").glob("*.html"))
+"""Steps with controls of their own beside their sentences."""
 
 
 @dataclass(frozen=True)
@@ -110,7 +110,7 @@ class StepName:
 
 def sheet_of(document: WithSteps) -> dict[str, Any]:
     """Values of a sheet: its steps in order, those that do nothing, and what the special controls of steps need."""
-    places = {kind.name: place for place, kind in enumerate(REGISTRY, start=1)}
+    places = {kind.name: place for place, kind in enumerate(document.kinds, start=1)}
     views = [_view(step, places[step.name]) for step in document.steps]
     held = {view.name for view in views}
     absent = [StepName(k.name, k.title, places[k.name]) for k in document.kinds if k.name not in held]
