@@ -5,27 +5,27 @@ import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any
 
 import numpy as np
 import typer
 from rich.progress import Progress as ProgressBar
 
 from nuvett.core.errors import NuvettError
-from nuvett.core.look.look import Look, parse_look
-from nuvett.core.planning.usual import usual_look
+from nuvett.core.look.trim import parse_trim
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import hex_to_oklab
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.hold import HoldStep
 from nuvett.core.table.table import weaken
 from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format
 from nuvett.imaging.facts import Keep
 from nuvett.imaging.tables import read_table
+from nuvett.look_options import adjusted, document_of, lines_of_steps, look_of, number_option, stop, with_numbers
 from nuvett.services import batch, checkup
 from nuvett.services.measuring import read_file
 from nuvett.services.passwords import hash_password
@@ -51,19 +51,14 @@ LIMITS = Limits()
 _SHORTEST_PASSWORD = 10
 
 
-def _stop(message: str) -> NoReturn:
-    print(message, file=sys.stderr)
-    raise typer.Exit(2)
-
-
 def _output(
     out: Path, fmt: Format | None, quality: int, size: int | None, space: str, overwrite: bool, facts: Keep
 ) -> batch.Output:
     named = {s.value: s for s in Space if s is not Space.WIDE}
     if space not in named:
-        _stop(f"{space!r} is not a delivery space; choose one of {', '.join(named)}.")
+        stop(f"{space!r} is not a delivery space; choose one of {', '.join(named)}.")
     if out.exists() and not out.is_dir():
-        _stop(f"{out} is a file, not a folder.")
+        stop(f"{out} is a file, not a folder.")
     return batch.Output(out, fmt, quality, size, named[space], overwrite, facts)
 
 
@@ -72,7 +67,7 @@ def _checked(photos: list[Path]) -> list[Path]:
     stems: dict[str, Path] = {}
     for photo in photos:
         if photo.stem in stems:
-            _stop(f"{photo} and {stems[photo.stem]} would be written under one name; do them one after the other.")
+            stop(f"{photo} and {stems[photo.stem]} would be written under one name; do them one after the other.")
         stems[photo.stem] = photo
     return photos
 
@@ -84,7 +79,7 @@ def _run(photos: list[Path], work: Callable[[Callable[[], None]], list[batch.Out
             task = bar.add_task("", total=len(photos))
             return work(lambda: bar.advance(task))
     except (NuvettError, OSError) as error:
-        _stop(str(error))
+        stop(str(error))
 
 
 def _finish(outcomes: list[batch.Outcome], report: Path | None) -> None:
@@ -99,7 +94,7 @@ def _finish(outcomes: list[batch.Outcome], report: Path | None) -> None:
             partial.write_text(json.dumps({"photos": rows}, indent=2) + "\n")
             partial.replace(report)
         except OSError as error:
-            _stop(f"The report could not be written: {error.strerror}.")
+            stop(f"The report could not be written: {error.strerror}.")
     if any(outcome.error for outcome in outcomes):
         raise typer.Exit(1)
 
@@ -117,9 +112,9 @@ def _read(path: Path, sampling: Sampling | None = None) -> Reading:
     try:
         return read_file(path, LIMITS, sampling)
     except NuvettError as error:
-        _stop(f"{path}: {error.message}")
+        stop(f"{path}: {error.message}")
     except OSError as error:
-        _stop(f"{path}: {error.strerror or error}.")
+        stop(f"{path}: {error.strerror or error}.")
 
 
 def _target(references: list[str]) -> Target:
@@ -127,18 +122,18 @@ def _target(references: list[str]) -> Target:
     weighed = []
     for reference in references:
         name, _, weight = reference.rpartition(":")
-        if not name or not _is_number(weight):
+        if not name or not _isnumber_option(weight):
             name, weight = reference, "1"
         if float(weight) < 0:
-            _stop(f"{reference}: a weight cannot be below 0.")
+            stop(f"{reference}: a weight cannot be below 0.")
         weighed.append(Weighed(reading=_read(Path(name)), tone=float(weight), colour=float(weight)))
     try:
         return blend(weighed)
     except NuvettError as error:
-        _stop(error.message)
+        stop(error.message)
 
 
-def _is_number(text: str) -> bool:
+def _isnumber_option(text: str) -> bool:
     try:
         return bool(np.isfinite(float(text)))
     except ValueError:
@@ -162,7 +157,7 @@ def read(
             picked = (Family(colour=(float(lab[0]), float(lab[1]), float(lab[2])), tolerance=tolerance),)
         sampling = Sampling(patches=corners, families=picked, colours=colours)
     except (TypeError, ValueError):
-        _stop("A patch is four numbers X,Y,W,H inside the picture, and a family a colour of the form #rrggbb.")
+        stop("A patch is four numbers X,Y,W,H inside the picture, and a family a colour of the form #rrggbb.")
     reading = _read(file, sampling)
     print(json.dumps(reading_report(reading), indent=2))
 
@@ -213,12 +208,16 @@ def match(
     out: Out,
     base: Annotated[Path | None, typer.Option(help="Picture whose light all photos are evened to.")] = None,
     look: Annotated[Path | None, typer.Option(help="Look document (JSON) to start from.")] = None,
-    even: Annotated[float | None, typer.Option("--even", min=0, max=100)] = None,
-    pull: Annotated[float | None, typer.Option(min=0, max=100)] = None,
-    tone: Annotated[float | None, typer.Option(min=0, max=100)] = None,
-    colour: Annotated[float | None, typer.Option(min=0, max=100)] = None,
-    strength: Annotated[float | None, typer.Option(min=0, max=100)] = None,
+    even: Annotated[float | None, number_option("even.amount")] = None,
+    pull: Annotated[float | None, number_option("pull")] = None,
+    tone: Annotated[float | None, number_option("tone.amount")] = None,
+    colour: Annotated[float | None, number_option("colour")] = None,
+    strength: Annotated[float | None, number_option("strength")] = None,
     hold: Annotated[str | None, typer.Option(help="skin, where a face is found, or none.")] = None,
+    given: Annotated[
+        list[str] | None, typer.Option("--set", help="STEP.NUMBER=VALUE, see `steps`; may be given several times.")
+    ] = None,
+    trim: Annotated[Path | None, typer.Option(help="Trim document (JSON) that every photo takes after it.")] = None,
     cube: Annotated[
         Path | None, typer.Option(help="Also write the table that all photos share, as .cube, .clf or .cdl.")
     ] = None,
@@ -233,45 +232,23 @@ def match(
     """Carry the look of the references to the photos."""
     output = _output(out, fmt, quality, size, space, overwrite, facts)
     if hold not in (None, "skin", "none"):
-        _stop(f"--hold takes skin or none, not {hold!r}.")
+        stop(f"--hold takes skin or none, not {hold!r}.")
     target = _target(reference)
-    document = _adjusted(_look(look, target), even, pull, tone, colour, strength)
+    document = with_numbers(adjusted(look_of(look, target), even, pull, tone, colour, strength), given or [])
+    own = document_of(trim, parse_trim)
     if hold is not None:
-        document = document.model_copy(update={"hold": document.hold.model_copy(update={"on": hold == "skin"})})
+        document = document.with_step(document.step(HoldStep).model_copy(update={"on": hold == "skin"}))
     outcomes = _run(
         _checked(photos),
-        lambda step: batch.match_files(photos, target, document, output, LIMITS, batch.Aside(base, cube), step),
+        lambda step: batch.match_files(photos, target, document, output, LIMITS, batch.Aside(base, cube, own), step),
     )
     _finish(outcomes, report)
 
 
-def _look(path: Path | None, target: Target) -> Look:
-    if path is None:
-        return usual_look(target)
-    try:
-        return parse_look(path.read_bytes())
-    except NuvettError as error:
-        _stop(f"{path}: {error.message}")
-    except OSError as error:
-        _stop(f"{path}: {error.strerror or error}.")
-
-
-def _adjusted(
-    look: Look,
-    even: float | None,
-    pull: float | None,
-    tone: float | None,
-    colour: float | None,
-    strength: float | None,
-) -> Look:
-    """A look with the amounts given on the command line; those not given stay as the document has them."""
-    whole = {"pull": pull, "colour": colour, "strength": strength}
-    look = look.model_copy(update={name: value for name, value in whole.items() if value is not None})
-    if tone is not None:
-        look = look.model_copy(update={"tone": look.tone.model_copy(update={"on": True, "amount": tone})})
-    if even is not None:
-        look = look.model_copy(update={"even": EvenStep(amount=even)})
-    return look
+@app.command()
+def steps() -> None:
+    """Print the steps of a look with their numbers and choices, as `--set` takes them."""
+    print(*lines_of_steps(), sep="\n")
 
 
 @app.command()
@@ -292,9 +269,9 @@ def apply(
     try:
         table = weaken(read_table(cube), strength / 100)
     except NuvettError as error:
-        _stop(f"{cube}: {error.message}")
+        stop(f"{cube}: {error.message}")
     except OSError as error:
-        _stop(f"{cube}: {error.strerror or error}.")
+        stop(f"{cube}: {error.strerror or error}.")
     outcomes = _run(_checked(photos), lambda step: batch.apply_table_files(photos, table, output, LIMITS, step))
     _finish(outcomes, report)
 
@@ -308,14 +285,14 @@ def infer(
 ) -> None:
     """Work out a lookup table from before/after pairs of the same picture, and print how far to trust it as JSON."""
     if len(before) != len(after):
-        _stop("Give as many --after as --before.")
+        stop("Give as many --after as --before.")
     try:
         found = batch.infer_from_files(list(zip(before, after, strict=True)), LIMITS)
         batch.write_table(cube, found.table, overwrite, found.warnings)
     except NuvettError as error:
-        _stop(error.message)
+        stop(error.message)
     except OSError as error:
-        _stop(f"{error.filename}: {error.strerror}.")
+        stop(f"{error.filename}: {error.strerror}.")
     trust = {"residual": found.residual, "coverage": found.coverage, "locally_edited": found.local}
     rounded = {name: round(value, 4) for name, value in trust.items()}
     print(json.dumps({"cube": str(cube), **rounded, "warnings": found.warnings}, indent=2))
@@ -338,7 +315,7 @@ def password() -> None:
     """Ask for a password twice and print its hash, for NUVETT_PASSWORD."""
     chosen = typer.prompt("Password", hide_input=True, confirmation_prompt="Once more", err=True)
     if len(chosen) < _SHORTEST_PASSWORD:
-        _stop(f"A password needs {_SHORTEST_PASSWORD} characters at least.")
+        stop(f"A password needs {_SHORTEST_PASSWORD} characters at least.")
     print(hash_password(chosen))
 
 
@@ -351,7 +328,7 @@ def check(
     try:
         findings = checkup.check_installation(deep, mend)
     except NuvettError as error:
-        _stop(error.message)
+        stop(error.message)
     for line in findings.words:
         print(line)
     print("Nothing is wrong." if not findings.words else "Mended." if mend else "Run it with --mend to have it mended.")

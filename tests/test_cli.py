@@ -56,6 +56,31 @@ def test_nothing_at_all_strengths_zero_gives_the_photo_back(tmp_path: Path) -> N
     assert np.array_equal(load_rgb(tmp_path / "AT-0101.png"), load_rgb(Path(FRAMES[0])))
 
 
+def test_numbers_of_steps_and_a_trim_are_given_on_the_command_line(tmp_path: Path) -> None:
+    trim = tmp_path / "trim.json"
+    trim.write_text('{"saturation": {"saturation": -100}}')
+    common = ["match", "--reference", STILL, "--overwrite", "--format", "png", "--size", "120", FRAMES[0]]
+    made = []
+    for n, more in enumerate(
+        ([], ["--set", "exposure.exposure=1"], ["--set", "exposure.exposure=0.5"], ["--trim", str(trim)])
+    ):
+        out = tmp_path / str(n)
+        assert run(*common, "--out", str(out), *more).exit_code == 0
+        made.append(load_rgb(out / "AT-0101.png").astype(int))
+    plain, whole, half, grey = made
+    assert whole.mean() > half.mean() + 5 > plain.mean() + 10
+    assert np.ptp(grey, axis=2).max() <= 2
+    for wrong, words in (
+        ("gloss.amount=3", "no 'gloss.amount'"),
+        ("tone.amount=900", "tone"),
+        ("mono.on=x", "no 'mono.on'"),
+    ):
+        refused = run(*common, "--out", str(tmp_path), "--set", wrong)
+        assert refused.exit_code == 2 and words in refused.stderr
+    listed = run("steps").stdout
+    assert "exposure.pivot: Pivot of contrast, 5 to 95 L*, usually 50 L*" in listed and "multiply" in listed
+
+
 def test_even_brings_a_frame_to_its_base(tmp_path: Path) -> None:
     base = DEMO / "truth" / "AT-0102.jpg"
     done = run("even", "--base", base, "--out", tmp_path, FRAMES[1])

@@ -15,7 +15,8 @@ ALLOWED: dict[str, set[str]] = {
     "services": {"core", "imaging", "store", "services", "settings"},
     "jobs": {"core", "services", "settings", "jobs"},
     "web": {"core", "services", "settings", "web"},
-    "cli": {"core", "imaging", "services"},
+    "cli": {"core", "imaging", "services", "look_options"},
+    "look_options": {"core", "services"},
 }
 # Packages and modules of the core from the ground up: each may use itself and those before it.
 CORE = (

@@ -14,26 +14,37 @@ export function say(message) {
   quieting = setTimeout(() => (slip.hidden = true), 6000);
 }
 
-/** Fetch, with errors as sentences; `json` or `form` is sent as the body. Throws an Error with status and message. */
-export async function ask(address, { method = "GET", json, form, signal } = {}) {
-  const options = { method, signal, headers: { accept: "application/json" } };
-  if (json !== undefined) {
-    options.body = JSON.stringify(json);
-    options.headers["content-type"] = "application/json";
+/** An answer that refused, with its status; none where there was no answer at all. */
+export class Refused extends Error {
+  /** @param {string} message @param {number} [status] */
+  constructor(message, status) {
+    super(message);
+    this.status = status;
   }
-  if (form !== undefined) options.body = form;
+}
+
+/**
+ * Fetch, with errors as sentences; `json` or `form` is sent as the body.
+ *
+ * @param {string} address
+ * @param {{ method?: string, json?: unknown, form?: FormData, signal?: AbortSignal }} [asked]
+ * @throws {Refused}
+ */
+export async function ask(address, { method = "GET", json, form, signal } = {}) {
+  /** @type {Record<string, string>} */
+  const headers = { accept: "application/json" };
+  if (json !== undefined) headers["content-type"] = "application/json";
+  const body = json === undefined ? form : JSON.stringify(json);
   let response;
   try {
-    response = await fetch(address, options);
+    response = await fetch(address, { method, signal, headers, body });
   } catch (error) {
-    if (error.name === "AbortError") throw error;
-    throw new Error("The application cannot be reached. Nothing was lost; try again in a moment.");
+    if (error instanceof Error && error.name === "AbortError") throw error;
+    throw new Refused("The application cannot be reached. Nothing was lost; try again in a moment.");
   }
   if (!response.ok) {
-    const body = await response.json().catch(() => ({}));
-    const error = new Error(body.message ?? "That did not work. Nothing was changed.");
-    error.status = response.status;
-    throw error;
+    const said = await response.json().catch(() => ({}));
+    throw new Refused(said.message ?? "That did not work. Nothing was changed.", response.status);
   }
   return response;
 }

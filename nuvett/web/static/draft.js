@@ -2,8 +2,10 @@
 
 export function newestWins(send) {
   let busy = false;
+  /** @type {{ value: unknown } | null} */
   let waiting = null;
-  let resting = [];
+  /** @type {(() => void)[]} */
+  const resting = [];
   const run = async (value) => {
     busy = true;
     try {
@@ -24,7 +26,10 @@ export function newestWins(send) {
     else run(value);
   };
   /** When everything asked for so far has been answered. */
-  draft.settled = () => (busy ? new Promise((resolve) => resting.push(resolve)) : Promise.resolve());
+  draft.settled = () => {
+    if (!busy) return Promise.resolve();
+    return /** @type {Promise<void>} */ (new Promise((resolve) => resting.push(resolve)));
+  };
   return draft;
 }
 

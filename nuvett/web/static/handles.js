@@ -152,8 +152,8 @@ export function connectHandles(page) {
   const pin = (slip, change) => {
     const source = JSON.parse(slip.dataset.lab);
     const near = (other) => Math.hypot(...other.source.map((v, i) => v - source[i])) < 0.02;
-    const rest = page.document.moves.pins.filter((other) => !near(other));
-    page.document.moves.pins = change ? [...rest, { source, to: null, amount: 100, ...change }] : rest;
+    const others = page.document.moves.pins.filter((other) => !near(other));
+    page.document.moves.pins = change ? [...others, { source, to: null, amount: 100, ...change }] : others;
     page.open = "moves";
     page.commit();
   };

@@ -139,7 +139,7 @@ export function connectStill(page) {
 
   const drawPatch = (event, from) => {
     const outline = page.tool === "outline";
-    let points = [from];
+    const points = [from];
     const made = () => {
       if (outline) return { kind: "outline", points: thinned(points), leave_out: leaveOut() };
       const [a, b] = [from, points.at(-1)];

@@ -1,0 +1,64 @@
+"""Pages as they are rendered: keys that work a control, and queries that do not grow with what is shown."""
+
+import html
+import re
+
+import pytest
+from sqlalchemy import event
+from starlette.testclient import TestClient
+
+from nuvett.services import catalogue, gathering
+from nuvett.services.studio import Studio
+from nuvett.web.keys import KEYS
+from tests.conftest import DEMO, PROJECT, drain
+
+SCREENS = ("gather", "read", "shape", "carry", "trim", "handover")
+SCRIPT = (PROJECT / "nuvett" / "web" / "static" / "keys.js").read_text()
+
+
+def controls_of(text: str) -> set[str]:
+    return {html.unescape(key) for key in re.findall(r'data-key="([^"]+)"', text)}
+
+
+@pytest.mark.parametrize("screen", SCREENS)
+def test_every_key_of_a_screen_works_a_control_and_every_control_is_listed(
+    client: TestClient, slug: str, studio: Studio, screen: str
+) -> None:
+    client.post(f"/series/{slug}/carry")
+    client.put(f"/series/{slug}/look", json={"document": {"strength": 90}, "revision": 1})
+    with studio.database.session() as session:
+        frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
+    client.put(f"/series/{slug}/frames/{frame}/trim", json={"document": {"moves": {}}, "revision": 1})
+    controls = controls_of(client.get(f"/series/{slug}/{screen}").text)
+    by_script = set(re.findall(r'event\.key === "(.)"', SCRIPT))
+    listed = {key.key for key in KEYS[screen]}
+    needs_more = {"read": {"k", "n", "b", "d"}}.get(screen, set())  # a clip, and several references
+    assert listed - controls - by_script - needs_more == set()
+    assert controls - listed - {key.key for key in KEYS["everywhere"]} == set()
+
+
+@pytest.mark.parametrize("screen", ["", *SCREENS])
+def test_a_page_asks_as_few_questions_of_the_database_for_many_frames_as_for_few(
+    client: TestClient, slug: str, studio: Studio, screen: str
+) -> None:
+    address = f"/series/{slug}/{screen}" if screen else "/"
+
+    def asked() -> int:
+        client.get(address)  # so that plans are kept already
+        statements: list[str] = []
+
+        def note(_: object, __: object, statement: str, *___: object) -> None:
+            statements.append(statement)
+
+        event.listen(studio.database.engine, "before_cursor_execute", note)
+        client.get(address)
+        event.remove(studio.database.engine, "before_cursor_execute", note)
+        return len(statements)
+
+    few = asked()
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        for n in range(20, 26):
+            gathering.add_file(session, studio, series, DEMO / "frames" / f"AT-01{n}.jpg")
+    drain(studio)
+    assert few <= 24 and asked() <= few + 1

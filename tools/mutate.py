@@ -1,0 +1,184 @@
+"""Mutations of the plan and the steps: does a test fail when a sign is turned, a bound flipped, an amount ignored?
+
+`python -m tools.mutate` changes one place of the code at a time, in a copy, and runs the tests that should notice.
+What no test noticed is printed; there should be none. `--count` bounds how many places are tried, spread evenly;
+`--only TEXT` tries those whose description holds a text.
+"""
+
+import argparse
+import ast
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from queue import SimpleQueue
+
+PROJECT = Path(__file__).resolve().parent.parent
+CORE = PROJECT / "nuvett" / "core"
+FILES = sorted([*(CORE / "plan").glob("*.py"), *(CORE / "steps").glob("*.py"), CORE / "planning" / "planning.py"])
+TESTS = (
+    "tests/core/test_step_laws.py",
+    "tests/core/test_kept_renders.py",
+    "tests/core/test_steps.py",
+    "tests/core/test_drawn.py",
+    "tests/core/test_handles.py",
+    "tests/core/test_table.py",
+    "tests/core/test_plan.py",
+    "tests/core/test_fit.py",
+)
+_ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
+_COMPARED = {ast.Lt: ">=", ast.Gt: "<=", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
+_SAME = {
+    # Changes that make no difference, each with its reason.
+    "plan/fitted.py: ByLightness.apply: came[:, 0] - inside": "colours that come in lie within 0 to 1 on these tests",
+}
+"""What is left out because it cannot be noticed, with the reason."""
+
+
+@dataclass(frozen=True)
+class Mutation:
+    """One place changed: lines and columns as the syntax tree has them."""
+
+    path: Path
+    line: int
+    start: int
+    end: int
+    text: str
+    words: str
+
+    def applied(self, source: str) -> str:
+        """The source with it."""
+        lines = source.split("\n")
+        row = lines[self.line - 1].encode()
+        lines[self.line - 1] = (row[: self.start] + self.text.encode() + row[self.end :]).decode()
+        return "\n".join(lines)
+
+
+class _Finder(ast.NodeVisitor):
+    def __init__(self, path: Path) -> None:
+        self.path, self.source, self.inside = path, path.read_text(), [""]
+        self.found: list[Mutation] = []
+
+    def _add(self, node: ast.expr | ast.stmt, text: str) -> None:
+        if node.lineno != node.end_lineno or node.end_col_offset is None:
+            return
+        was = ast.get_source_segment(self.source, node) or ""
+        where = f"{self.path.relative_to(CORE)}: {'.'.join(self.inside[1:])}: {was}"
+        if where not in _SAME:
+            words = f"{self.path.relative_to(CORE)}:{node.lineno}: {was}  ->  {text}"
+            self.found.append(Mutation(self.path, node.lineno, node.col_offset, node.end_col_offset, text, words))
+
+    def _scope(self, node: ast.ClassDef | ast.FunctionDef) -> None:
+        if isinstance(node, ast.FunctionDef) and node.name in ("more", "sentence", "changes", "changed"):
+            return  # words are tried by tests of words
+        self.inside.append(node.name)
+        body = (
+            node.body
+            if isinstance(node, ast.FunctionDef)
+            else [s for s in node.body if not isinstance(s, ast.AnnAssign)]
+        )
+        for child in body:
+            self.visit(child)
+        self.inside.pop()
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> None:
+        self._scope(node)
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> None:
+        self._scope(node)
+
+    def visit_BinOp(self, node: ast.BinOp) -> None:
+        if type(node.op) in _ARITHMETIC and len(self.inside) > 1:
+            left, right = (ast.get_source_segment(self.source, side) or "" for side in (node.left, node.right))
+            self._add(node, f"(({left}) {_ARITHMETIC[type(node.op)]} ({right}))")
+        self.generic_visit(node)
+
+    def visit_Compare(self, node: ast.Compare) -> None:
+        if len(node.ops) == 1 and type(node.ops[0]) in _COMPARED and len(self.inside) > 1:
+            sides = (ast.get_source_segment(self.source, side) or "" for side in (node.left, node.comparators[0]))
+            left, right = sides
+            self._add(node, f"(({left}) {_COMPARED[type(node.ops[0])]} ({right}))")
+        self.generic_visit(node)
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> None:
+        if isinstance(node.op, ast.USub) and len(self.inside) > 1:
+            self._add(node, f"({ast.get_source_segment(self.source, node.operand)})")
+        self.generic_visit(node)
+
+    def visit_Expr(self, node: ast.Expr) -> None:
+        if isinstance(node.value, ast.Call):
+            self._add(node, "pass")
+        self.generic_visit(node)
+
+
+def mutations() -> list[Mutation]:
+    """Every place that can be changed, file by file."""
+    found = []
+    for path in FILES:
+        if path.name == "earlier.py":
+            continue
+        finder = _Finder(path)
+        finder.visit(ast.parse(finder.source))
+        found += finder.found
+    return found
+
+
+def _copy(folder: Path) -> Path:
+    for name in ("nuvett", "tests", "tools", "docs"):
+        shutil.copytree(PROJECT / name, folder / name, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
+    (folder / "demo").symlink_to(PROJECT / "demo")
+    shutil.copy(PROJECT / "pyproject.toml", folder)
+    return folder
+
+
+def survives(mutation: Mutation, copy: Path) -> bool:
+    """Whether no test notices a mutation, tried in a copy of the project."""
+    target = copy / mutation.path.relative_to(PROJECT)
+    source = mutation.path.read_text()
+    target.write_text(mutation.applied(source))
+    try:
+        tests = [test for test in TESTS if (PROJECT / test).exists()]
+        command = [sys.executable, "-m", "pytest", "-q", "-x", "--no-header", *tests]
+        environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
+        done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=600, check=False)
+        return done.returncode == 0
+    finally:
+        target.write_text(source)
+
+
+def main() -> None:
+    """Try them and print what survived."""
+    parser = argparse.ArgumentParser(prog="python -m tools.mutate", description=__doc__)
+    parser.add_argument("--count", type=int, default=60)
+    parser.add_argument("--only", default="")
+    asked = parser.parse_args()
+    every = [m for m in mutations() if asked.only in m.words]
+    step = max(1, len(every) // asked.count)
+    chosen = every[step // 2 :: step][: asked.count]
+    print(f"{len(chosen)} of {len(every)} places", flush=True)
+    with tempfile.TemporaryDirectory() as name:
+        copies: SimpleQueue[Path] = SimpleQueue()
+        workers = os.cpu_count() or 1
+        for n in range(workers):
+            copies.put(_copy(Path(name) / str(n)))
+
+        def work(mutation: Mutation) -> bool:
+            copy = copies.get()
+            try:
+                return survives(mutation, copy)
+            finally:
+                copies.put(copy)
+
+        with ThreadPoolExecutor(workers) as pool:
+            survived = [m for m, alive in zip(chosen, pool.map(work, chosen), strict=True) if alive]
+    print(*(m.words for m in survived), sep="\n")
+    print(f"{len(survived)} of {len(chosen)} survived")
+    sys.exit(1 if survived else 0)
+
+
+if __name__ == "__main__":
+    main()
