@@ -21,6 +21,7 @@ from nuvett.services.reference_veils import Lit
 
 CHART_CHROMA = 0.17  # OKLab chroma at the rim of the colour chart
 _CLOUD_DOTS = 220
+_GREY = 0.01  # chroma below which a hue says nothing
 
 
 @dataclass(frozen=True)
@@ -124,8 +125,9 @@ def readout_view(readout: Readout) -> dict[str, Any]:
         lab = OKLab(np.array(colour, dtype=np.float32))
         lightness, chroma, hue = (float(v) for v in oklab_to_oklch(lab))
         bright = float(lightness_of_oklab(np.array([lightness], np.float32))[0])
-        figures = f"L* {bright:.0f}, chroma {100 * chroma:.0f}, hue {hue:.0f}°"
-        return {"name": colour_name(lab), "hex": hexes(OKLab(lab[None]))[0], "figures": figures}
+        coloured = f", chroma {100 * chroma:.0f}, hue {hue:.0f}°" if chroma >= _GREY else ""
+        words = {"name": colour_name(lab), "hex": hexes(OKLab(lab[None]))[0]}
+        return words | {"lightness": f"L* {bright:.0f}", "figures": f"L* {bright:.0f}{coloured}"}
 
     found = {"came": said(readout.came), "now": said(readout.now), "near": None}
     if readout.near is not None:

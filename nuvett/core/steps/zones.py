@@ -67,9 +67,9 @@ class ZoneStep(Step):
     @property
     def more(self) -> tuple[str, ...]:
         zones = (
-            f"{zone.capitalize()}s take {{{zone}}} of hue {{{zone}_hue}}"
+            f"{zone.capitalize()}s take {{{zone}}} of the tint: hue {{{zone}_hue}}"
             + (f", chroma {{{zone}_chroma}}" if getattr(self, f"{zone}_hue") is not None else "")
-            + f", lightness {{{zone}_lightness}}"
+            + f", lighter by {{{zone}_lightness}}"
             for zone in ZONES
         )
         return (*zones, "Shadows end and highlights begin at {crossover}, blended over {width}", "Acts on {part}")

@@ -70,18 +70,18 @@ export const sheetOf = (where) => ({
     if (this.open) one(`[data-sheet] [data-step="${CSS.escape(this.open)}"]`, this.root)?.scrollIntoView();
   },
   /** Open a step that does nothing; one that is off or not there is switched on. */
-  bringIn(name) {
+  async bringIn(name) {
     this.open = name;
     setAddress({ open: name });
     const step = this.document[name];
-    if (step?.on) return this.$nextTick(() => this.focusStep(name));
-    this.document[name] = { ...step, on: true };
-    return this.commit().then(() => this.focusStep(name));
-  },
-  focusStep(name) {
-    const step = one(`[data-step="${name}"]`, this.root);
+    if (!step?.on) {
+      this.document[name] = { ...step, on: true };
+      await this.commit();
+    }
+    await this.$nextTick(); // what is folded away cannot take the focus
     this.showOpen();
-    one(".live, select", step ?? this.root)?.focus();
+    const section = one(`[data-step="${name}"]`, this.root) ?? this.root;
+    (one(".live", section) ?? one("select", section))?.focus();
   },
   /** Put the instruments that were rendered in their places. */
   place() {

@@ -28,7 +28,8 @@ export function connectHandles(page) {
   /** Follow the pointer from an element that outlives the handles within it. */
   const follow = (event, holder, where, handle) => {
     event.preventDefault();
-    event.target.focus?.();
+    document.activeElement?.blur?.(); // a value that still had the focus would take the next key
+    event.target.closest("[tabindex]")?.focus();
     dragging = true;
     const move = (at) => {
       const place = where(at);

@@ -1,4 +1,5 @@
 import { all, ask, one, say } from "./common.js";
+import { morphInto } from "./morphing.js";
 
 const POLL = 900;
 
@@ -12,9 +13,7 @@ export const handover = () => ({
     };
     const refresh = async () => {
       try {
-        const open = all("details[open]", queue).length;
-        const text = await (await ask(`/series/${slug}/handover/queue`)).text();
-        if (!open && !queue.contains(document.activeElement?.closest("button, a, summary"))) queue.innerHTML = text;
+        morphInto(queue, await (await ask(`/series/${slug}/handover/queue`)).text());
         offer();
       } catch {
         // The next round tries again.

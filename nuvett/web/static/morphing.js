@@ -11,6 +11,7 @@ export function morphInto(element, html) {
     key: keyOf,
     updating(from, to, childrenOnly, skip) {
       if (from === element || from.nodeType !== 1) return;
+      if (from.matches("details[open]")) to.setAttribute("open", "");
       const typing = from.matches(".live") && from.querySelector("input");
       if (typing || from.matches("[data-slot-place]")) skip();
     },

@@ -1,3 +1,4 @@
+import { morphInto } from "./morphing.js";
 import { all, ask, one, press, say, setAddress } from "./common.js";
 import { newestWins } from "./draft.js";
 import { connectInstruments, placePoints } from "./read_instruments.js";
@@ -43,14 +44,12 @@ export const read = () => ({
       if (forPatches) forPatches.hidden = name !== "patch" && name !== "outline";
     };
     page.showPart = (html) => {
-      const focused = document.activeElement?.dataset?.name ?? document.activeElement?.dataset?.key;
       const colour = one("[data-swatch]:not([hidden])", root)?.dataset.swatch;
       const leave = one("[data-leave-out]", root)?.checked;
-      root.innerHTML = html;
+      morphInto(root, html);
       takeDocument();
       if (leave) one("[data-leave-out]", root).checked = true;
       if (colour !== undefined) openSwatch(Number(colour));
-      if (focused) one(`[data-name="${CSS.escape(focused)}"], [data-key="${CSS.escape(focused)}"]`, root)?.focus();
     };
     const openSwatch = (index) => {
       for (const slip of all("[data-swatch]", root)) slip.hidden = Number(slip.dataset.swatch) !== index;

@@ -210,8 +210,7 @@ export const viewer = () => ({
         swatch.className = "swatch";
         swatch.style.background = colour.hex;
         span.title = colour.figures;
-        const tail = word === "target" ? ` ${colour.name}, ${colour.apart}` : ` ${colour.name}, ${colour.figures}`;
-        span.append(`${word} `, swatch, this.arrange === "beside" ? tail : ` ${colour.name}`);
+        span.append(`${word} `, swatch, ` ${colour.name}, ${colour.apart ?? colour.lightness}`);
         return span;
       }),
     );

@@ -1,0 +1,140 @@
+"""The viewer and the sheet through Chromium: large pictures, what acts, greys, trims, before and after."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.web.driving import DEMO_SERIES, place, source, value
+
+_MEASURED = """() => {
+    const box = (selector) => document.querySelector(selector).getBoundingClientRect();
+    const [plate, proofs, words, mat, beside] =
+        ["[data-plate]", ".proofs", ".viewer-words", "[data-mat]", "[data-mat-beside]"].map(box);
+    const stage = box(".stage-pictures");
+    return {
+        width: plate.width, aspect: plate.width / plate.height,
+        below: proofs.bottom - innerHeight, onProofs: words.bottom - proofs.top,
+        sideways: document.documentElement.scrollWidth - innerWidth,
+        share: (mat.width * mat.height + beside.width * beside.height) / (stage.width * stage.height),
+    };
+}"""
+
+
+@pytest.mark.parametrize(("size", "beside", "alone"), [((1280, 800), 560, 880), ((1920, 1080), 900, 1250)])
+def test_the_picture_is_large_and_proofs_stay_in_view(
+    quiet: Page, site: str, size: tuple[int, int], beside: int, alone: int
+) -> None:
+    page = quiet
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    for address, least in (
+        ("shape", beside),
+        ("shape?open=moves", beside),
+        ("shape?arrange=alone", alone),
+        ("trim", beside),
+    ):
+        page.goto(f"{site}{DEMO_SERIES}/{address}")
+        expect(page.locator("[data-picture]")).to_be_visible()
+        found = page.evaluate(_MEASURED)
+        assert found["width"] >= least and found["aspect"] == pytest.approx(1.5, abs=0.01), address
+        assert found["below"] <= 0 and found["onProofs"] <= 1 and found["sideways"] <= 0, address
+    page.goto(f"{site}{DEMO_SERIES}/shape?zoom=1")
+    expect(page.locator("[data-zoomed]")).to_be_visible()
+    assert page.evaluate(_MEASURED)["share"] >= 0.5
+
+
+def test_the_usual_sheet_fits_on_one_screen_and_folds_what_does_nothing(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    sheet = page.locator("[data-sheet]")
+    assert sheet.evaluate("sheet => sheet.scrollHeight <= sheet.clientHeight")
+    expect(sheet.locator("[data-idle-line]")).to_contain_text("Palette wash")
+    expect(sheet.get_by_text("lays a palette over")).to_be_hidden()
+    expect(page.locator("[data-slot-place=chart] svg")).to_have_count(0)
+    page.locator("[data-bring=wash]").click()
+    expect(sheet.get_by_text("lays a palette over")).to_be_visible()
+    expect(value(page, "Palette wash, %")).to_be_focused()
+    page.get_by_role("checkbox", name="Palette wash").click()
+    expect(sheet.get_by_text("lays a palette over")).to_be_hidden()
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("Nothing changed yet")).to_be_visible()
+
+
+def test_black_and_white_is_made_on_the_frames_own_colours(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    history = page.locator("[data-history]")
+    page.locator("[data-bring=mono]").click()
+    greys = page.locator("[data-slot-place] [data-grey]")
+    expect(greys).to_have_count(6)
+    before = source(page, "[data-picture]")
+    grey = greys.nth(4)
+    box = place(page, grey)
+    page.mouse.move(box["x"] + 10, box["y"] + 8)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 10, box["y"] - 20, steps=5)
+    page.mouse.up()
+    expect(history).to_contain_text("lighter in black-and-white")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    expect(page.locator("[data-more=mono]")).to_contain_text("reaching 40°")
+    grey.focus()
+    now = float(grey.get_attribute("aria-valuenow") or 0)
+    page.keyboard.press("Shift+ArrowDown")
+    expect(grey).not_to_have_attribute("aria-valuenow", str(now))
+    expect(grey).to_be_focused()
+    page.get_by_role("button", name="Reset Black-and-white").click()
+    expect(page.locator("[data-bring=mono]")).to_be_visible()
+
+
+def test_the_colour_under_the_pointer_is_said_as_it_came_and_is_and_what_the_target_has(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    box = place(page, page.locator("[data-plate]"))
+    page.mouse.move(box["x"] + box["width"] * 0.88, box["y"] + box["height"] * 0.24)
+    readout = page.locator("[data-readout]")
+    expect(readout).to_contain_text(re.compile(r"came .*blue.*L\* \d+.*now .*L\* \d+.*target .*ΔE away", re.S))
+
+
+def test_a_trim_has_the_sheet_of_a_look_with_its_own_history(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/trim")
+    before = source(page, "[data-picture]")
+    page.locator("[data-bring=curve]").click()
+    expect(page.locator("[data-slot-place=curve] svg")).to_be_visible()
+    field = place(page, page.locator("[data-slot-place=curve] svg"))
+    page.mouse.move(field["x"] + field["width"] * 0.5, field["y"] + field["height"] * 0.5)
+    page.mouse.down()
+    page.mouse.move(field["x"] + field["width"] * 0.5, field["y"] + field["height"] * 0.35, steps=4)
+    page.mouse.up()
+    expect(page.locator("[data-history]")).to_contain_text("Master curve changed")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", before)
+    trimmed = source(page, "[data-picture]")
+    page.keyboard.down("o")
+    expect(page.locator("[data-picture]")).not_to_have_attribute("src", trimmed)
+    page.keyboard.up("o")
+    page.get_by_role("button", name="Split").click()
+    expect(page.get_by_role("slider", name="Edge between before and after")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("bent in master")).to_be_visible()
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_text("Nothing changed yet")).to_be_visible()
+    expect(page.locator("[data-picture]")).to_have_attribute("src", before)
+
+
+def test_a_frame_is_seen_large_in_the_place_of_the_board_and_beside_a_reference(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/gather")
+    page.get_by_role("button", name="See AT-0104 large").click()
+    large = page.locator("[data-large-view]")
+    expect(large.get_by_alt_text(re.compile("^AT-0104, "))).to_be_visible()
+    expect(large.get_by_alt_text(re.compile("^Reference"))).to_be_visible()
+    expect(page.get_by_text("36 frames")).to_be_hidden()
+    page.keyboard.press("b")
+    expect(large.get_by_alt_text(re.compile("^AT-0103, "))).to_be_visible()
+    page.get_by_label("What stands beside the frame").select_option("original")
+    expect(large.get_by_alt_text("The same frame: original")).to_be_visible()
+    expect(page).to_have_url(re.compile("large="))
+    page.keyboard.press("Escape")
+    expect(page.get_by_text("36 frames")).to_be_visible()
