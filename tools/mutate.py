@@ -169,14 +169,16 @@ def main() -> None:
         def work(mutation: Mutation) -> bool:
             copy = copies.get()
             try:
-                return survives(mutation, copy)
+                alive = survives(mutation, copy)
             finally:
                 copies.put(copy)
+            if alive:
+                print(mutation.words, flush=True)
+            return alive
 
         with ThreadPoolExecutor(workers) as pool:
-            survived = [m for m, alive in zip(chosen, pool.map(work, chosen), strict=True) if alive]
-    print(*(m.words for m in survived), sep="\n")
-    print(f"{len(survived)} of {len(chosen)} survived")
+            survived = sum(pool.map(work, chosen))
+    print(f"{survived} of {len(chosen)} survived")
     sys.exit(1 if survived else 0)
 
 

@@ -10,12 +10,19 @@ from nuvett.core.errors import DocumentError
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.look.look import Look
 from nuvett.core.measure.statistics import ZONE_COUNT, measure
-from nuvett.core.plan.apply import after_group, apply_plan, before_kind, seen, through
+from nuvett.core.plan.apply import after_group, apply_plan, before_kind, fitted_part, seen, through
 from nuvett.core.plan.by_hand import GreyOperation, SaturateOperation
 from nuvett.core.plan.documents import read_plan
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.finish import VignetteOperation
-from nuvett.core.plan.fitted import ByLightness, SpreadOperation, TintOperation, ToneOperation
+from nuvett.core.plan.fitted import (
+    ByLightness,
+    KeepOperation,
+    MovesOperation,
+    SpreadOperation,
+    TintOperation,
+    ToneOperation,
+)
 from nuvett.core.plan.frame_plan import AnyOperation, FramePlan, Group
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import Stage
@@ -103,8 +110,21 @@ def test_groups_are_found_replaced_and_left_out_by_name() -> None:
     grey = plan.with_group(Group(name="look", operations=(SaturateOperation(saturation=-1),)))
     assert np.abs(apply_plan(grey, LINEAR)[:, 1:]).max() < 1e-6 and grey.key != plan.key
     assert np.array_equal(apply_plan(UNTOUCHED, LINEAR), LAB)
-    came = before_kind(plan, "look", GreyOperation, LINEAR)
-    assert np.hypot(came[:, 1], came[:, 2]).mean() > 0.02 > np.hypot(*apply_plan(plan, LINEAR)[:, 1:].T).mean()
+
+
+def test_what_comes_to_an_operation_has_been_through_all_that_is_before_it() -> None:
+    light = Group(name="light", operations=(GainsOperation(gains=(1.3, 1, 0.8)),))
+    look = Group(name="look", operations=(ExposureOperation(exposure=0.3), SaturateOperation(saturation=0.5)))
+    trim = Group(name="trim", operations=(ExposureOperation(exposure=-0.2), GreyOperation(), SaturateOperation()))
+    plan = FramePlan(groups=(light, look, trim))
+    evened = linear_to_oklab(light.operations[0].on_light(LINEAR))
+    assert np.allclose(before_kind(plan, "look", ExposureOperation, LINEAR), evened, atol=1e-6)
+    assert np.allclose(before_kind(plan, "look", SaturateOperation, LINEAR), through(look.colours[:1], evened))
+    looked = after_group(look, evened)
+    assert np.allclose(before_kind(plan, "trim", GreyOperation, LINEAR), through(trim.colours[:1], looked))
+    assert np.allclose(apply_plan(plan, LINEAR), after_group(trim, looked), atol=1e-6)
+    kinds = [type(operation) for operation in fitted_part(planned())]
+    assert kinds == [ToneOperation, TintOperation, SpreadOperation, MovesOperation, KeepOperation]
 
 
 def test_a_hold_gives_back_no_colour_that_black_and_white_has_taken() -> None:
