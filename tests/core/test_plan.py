@@ -9,6 +9,7 @@ import pytest
 from nuvett.core.errors import DocumentError
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import ZONE_COUNT, measure
 from nuvett.core.plan.apply import after_group, apply_plan, before_kind, fitted_part, seen, through
 from nuvett.core.plan.by_hand import GreyOperation, SaturateOperation
@@ -31,6 +32,9 @@ from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.spatial.finish import Finisher
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.registry import REGISTRY
+from nuvett.core.steps.tone import ToneStep
 from tests import strategies as ours
 from tests.examples import EXAMPLES
 
@@ -125,6 +129,26 @@ def test_what_comes_to_an_operation_has_been_through_all_that_is_before_it() -> 
     assert np.allclose(apply_plan(plan, LINEAR), after_group(trim, looked), atol=1e-6)
     kinds = [type(operation) for operation in fitted_part(planned())]
     assert kinds == [ToneOperation, TintOperation, SpreadOperation, MovesOperation, KeepOperation]
+
+
+def test_the_steepest_slope_is_the_tones_at_the_strength_of_the_look() -> None:
+    plan = planned()
+    tone = plan.find(ToneOperation)
+    assert tone is not None
+    slopes = np.diff(tone.curve) / np.diff(TONE_GRID)
+    assert plan.steepest_slope == pytest.approx(slopes.max(), abs=0.05) and plan.steepest_slope > 1.1
+    half = plan.with_group(plan.group("look").model_copy(update={"strength": 0.5}))
+    assert half.steepest_slope == pytest.approx(1 + (plan.steepest_slope - 1) / 2)
+
+
+def test_what_a_trim_fits_to_the_target_it_fits_to_the_frame_as_the_look_leaves_it() -> None:
+    bare = Look.of(*(kind(on=False) for kind in REGISTRY))
+    brighter = bare.with_step(ExposureStep(exposure=0.8))
+    own, trim = measure(LAB), Trim.of(ToneStep(amount=100))
+    to = aim_of_statistics(own)  # the frame's own tone, from which the look has taken it away
+    tones = [np.median(apply_plan(plan_frame(own, to, brighter, trim=t), LINEAR)[:, 0]) for t in (None, trim)]
+    away, back = (abs(tone - np.median(LAB[:, 0])) for tone in tones)
+    assert back < away / 3
 
 
 def test_a_hold_gives_back_no_colour_that_black_and_white_has_taken() -> None:

@@ -92,6 +92,7 @@ def test_saturation_keeps_hue_and_mono_takes_colour_away() -> None:
     assert np.abs(grey[:, 1:]).max() == 0
     red, blue = (oklch_to_oklab(np.array([[0.6, 0.15, hue]], np.float32)) for hue in (28, 262))
     assert step(red, STRONG["mono"])[0, 0] > 0.65 and step(blue, STRONG["mono"])[0, 0] < 0.55
+    assert STRONG["mono"].sentence.endswith("; blue darker, red lighter")
 
 
 def test_a_move_by_hand_takes_its_source_all_the_way_and_leaves_far_colours() -> None:

@@ -56,9 +56,11 @@ def test_the_usual_sheet_fits_on_one_screen_and_folds_what_does_nothing(quiet: P
     expect(value(page, "Palette wash, %")).to_be_focused()
     page.get_by_role("checkbox", name="Palette wash").click()
     expect(sheet.get_by_text("lays a palette over")).to_be_hidden()
-    for _ in range(2):
-        page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("Nothing changed yet")).to_be_visible()
+    page.locator("[data-bring=wash]").click()
+    expect(sheet.get_by_text("lays a palette over")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(sheet.locator("[data-idle-line]")).to_contain_text("Palette wash")
+    expect(sheet.get_by_text("Palette wash off")).to_be_hidden()
 
 
 def test_black_and_white_is_made_on_the_frames_own_colours(quiet: Page, site: str) -> None:
@@ -112,6 +114,7 @@ def test_a_trim_has_the_sheet_of_a_look_with_its_own_history(quiet: Page, site: 
     trimmed = source(page, "[data-picture]")
     page.keyboard.down("o")
     expect(page.locator("[data-picture]")).not_to_have_attribute("src", trimmed)
+    expect(page.locator("[data-picture]")).to_have_attribute("alt", "AT-0102, original")
     page.keyboard.up("o")
     page.get_by_role("button", name="Split").click()
     expect(page.get_by_role("slider", name="Edge between before and after")).to_be_visible()

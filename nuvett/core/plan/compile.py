@@ -66,7 +66,7 @@ def fit_shaper(plan: FramePlan, domain: Space, space: Space) -> Floats:
     if density.mean() < _BENDS:
         return _SHAPED_AT.astype(np.float32)
     density = _FITTED * np.minimum(density / float(density.mean()), _DENSEST) + (1 - _FITTED)
-    risen = np.concatenate([[0.0], np.cumsum((density[1:] + density[:-1]) / 2)])
+    risen = np.concatenate([[0.0], np.cumsum(density[1:] + density[:-1])])
     return np.asarray(risen / risen[-1], dtype=np.float32)
 
 

@@ -116,7 +116,7 @@ class ByLightness:
         none, along_a, along_b = corners
         columns = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
         self._rows = np.ascontiguousarray(columns.T)
-        self._steps = np.diff(self._rows, axis=1, append=self._rows[:, -1:])
+        self._steps = np.diff(self._rows, axis=1, append=0)
 
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of them; arguments as `ColourOperation.apply` has them."""

@@ -102,8 +102,9 @@ export const sheetOf = (where) => ({
     };
     try {
       // The picture first, while something moves a quicker one; what is measured of it follows.
+      const untouched = this.watch();
       const first = await drafted({ parts: false, drag });
-      if (drag) this.document = first.document;
+      if (drag && untouched()) this.document = first.document;
       const rest = drafted({ parts: true, proofs });
       this.$dispatch("pictures", { pictures: first.pictures, quick: !proofs });
       const answer = await rest;
@@ -118,13 +119,21 @@ export const sheetOf = (where) => ({
       this.$dispatch("pictures", { waiting: false });
     }
   },
+  /** A test of whether the document is still what it is now. */
+  watch() {
+    const now = JSON.stringify(this.document);
+    return () => JSON.stringify(this.document) === now;
+  },
   adopt(kept) {
     this.document = kept.document;
     this.revision = kept.revision;
     morphInto(one("[data-history]", this.root), kept.history);
     morphInto(one("[data-sheet]", this.root), kept.sheet);
     this.idle = this.idleSteps();
-    if (!this.document[this.open]) this.open = "";
+    if (!this.document[this.open]?.on) {
+      this.open = ""; // also after an Undo that switched off what was open
+      setAddress({ open: null });
+    }
     this.place();
   },
   /** Keep the document as it is now. */
@@ -132,7 +141,10 @@ export const sheetOf = (where) => ({
     return this.inTurn(async () => {
       try {
         const json = { document: this.document, revision: this.revision };
-        this.adopt(await (await ask(this.at.keep, { method: "PUT", json })).json());
+        const untouched = this.watch();
+        const kept = await (await ask(this.at.keep, { method: "PUT", json })).json();
+        this.revision = kept.revision;
+        if (untouched()) this.adopt(kept); // else what has changed meanwhile is kept next
       } catch (error) {
         say(error.message);
         if (!error.status) return;

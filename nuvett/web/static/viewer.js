@@ -48,6 +48,11 @@ export const viewer = () => ({
   get picture() {
     return one("[data-picture]", this.root);
   },
+  /** What the large picture is, in words. */
+  inWords() {
+    const shown = one(`[data-show="${this.holding ? "original" : this.shown}"]`, this.$root);
+    return `${one("[data-picture]", this.$root).dataset.of}, ${shown.textContent.toLowerCase()}`;
+  },
   /** The address of what is shown now, no smaller than it is drawn. */
   address() {
     const source = this.holding ? this.pictures.original : this.pictures[this.shown];
