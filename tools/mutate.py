@@ -35,7 +35,6 @@ _COMPARED = {ast.Lt: ">=", ast.Gt: "<=", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=
 _WORDS = ("more", "sentence", "changes", "changed")
 _SAME = {
     # Changes that make no difference, each with its reason.
-    "plan/fitted.py: ByLightness.apply: came[:, 0] - inside": "colours that come in lie within 0 to 1 on these tests",
     "plan/compile.py: compile_shaped: threads == 1": "any number of threads makes the same table",
     "plan/compile.py: compile_shaped: len(encoded) < _WORTH_A_THREAD * threads": "any number makes the same table",
     "plan/compile.py: compile_shaped: _WORTH_A_THREAD * threads": "any number of threads makes the same table",

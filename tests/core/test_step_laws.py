@@ -321,3 +321,13 @@ def test_hues_of_a_step_turn_lightness_the_way_they_say() -> None:
     red, blue = (oklab_to_oklch(np.array([[0.5, 0.1 * np.cos(h), 0.1 * np.sin(h)]]))[0, 2] for h in (0.49, 4.57))
     mono = example("mono")
     assert mono.hues[1].hue == pytest.approx(red, abs=1) and mono.hues[0].hue == pytest.approx(blue, abs=1)
+
+
+def test_how_much_of_a_step_is_taken_is_said_at_once_unless_it_is_all() -> None:
+    shared = [step for step in EXAMPLES if any("of that" in sentence for sentence in step.more)]
+    assert {step.name for step in shared} >= {"white", "exposure", "curve", "saturation"}
+    for step in shared:
+        assert "of that" not in step.sentence
+        for less in ({"amount": 60.0}, {"part": "tone"} if hasattr(step, "part") else {"amount": 5.0}):
+            said = step.model_copy(update=less)
+            assert "of that" in said.sentence and not any("of that" in sentence for sentence in said.more), step.name
