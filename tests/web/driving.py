@@ -3,7 +3,7 @@
 import re
 from typing import Any
 
-from playwright.sync_api import Locator, Page
+from playwright.sync_api import Locator, Page, expect
 
 DEMO_SERIES = "/series/autumn-table"
 _PLACE = """element => {
@@ -41,3 +41,9 @@ def tab_to(page: Page, name: str) -> None:
         if label.startswith(name):
             return
     raise AssertionError(f"{name} cannot be reached with Tab")
+
+
+def bring_in(page: Page, step: str) -> None:
+    """Bring in a step that is idle, and wait until the sheet has come to rest about it."""
+    page.locator(f"[data-bring={step}]").click()
+    expect(page.locator(f"[data-step={step}] :focus")).to_have_count(1)

@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from tests.web.driving import DEMO_SERIES, place, source, value
+from tests.web.driving import DEMO_SERIES, bring_in, place, source, value
 
 
 def test_shape_shows_the_draft_undoes_it_and_compares(quiet: Page, site: str) -> None:
@@ -50,9 +50,9 @@ def test_shape_shows_the_draft_undoes_it_and_compares(quiet: Page, site: str) ->
 def test_dragging_a_value_sideways_changes_it(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/shape")
-    page.locator("[data-bring=white]").click()
+    bring_in(page, "white")
     warmth = value(page, "Warmth")
-    expect(warmth).to_be_visible()
+    expect(warmth).to_be_focused()  # the sheet has come to rest about it
     box = place(page, warmth)
     page.mouse.move(box["x"] + 3, box["y"] + 8)
     page.mouse.down()
@@ -106,7 +106,7 @@ def test_a_look_is_made_by_handles_and_walked_back_by_branch(quiet: Page, site: 
     chosen = history.inner_text()
     page.keyboard.press("Shift+ArrowLeft")  # the handle is drawn anew and still in focus
     expect(history).not_to_have_text(chosen, use_inner_text=True)
-    page.locator("[data-bring=curve]").click()
+    bring_in(page, "curve")
     page.get_by_role("button", name="blue", exact=True).click()
     field = page.locator("[data-slot-place=curve] svg")
     where = place(page, field)

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.web.driving import DEMO_SERIES, place, source, value
+from tests.web.driving import DEMO_SERIES, bring_in, place, source, value
 
 _MEASURED = """() => {
     const box = (selector) => document.querySelector(selector).getBoundingClientRect();
@@ -67,7 +67,7 @@ def test_black_and_white_is_made_on_the_frames_own_colours(quiet: Page, site: st
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/shape")
     history = page.locator("[data-history]")
-    page.locator("[data-bring=mono]").click()
+    bring_in(page, "mono")
     greys = page.locator("[data-slot-place] [data-grey]")
     expect(greys).to_have_count(6)
     before = source(page, "[data-picture]")
@@ -102,7 +102,7 @@ def test_a_trim_has_the_sheet_of_a_look_with_its_own_history(quiet: Page, site: 
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/trim")
     before = source(page, "[data-picture]")
-    page.locator("[data-bring=curve]").click()
+    bring_in(page, "curve")
     expect(page.locator("[data-slot-place=curve] svg")).to_be_visible()
     field = place(page, page.locator("[data-slot-place=curve] svg"))
     page.mouse.move(field["x"] + field["width"] * 0.5, field["y"] + field["height"] * 0.5)
