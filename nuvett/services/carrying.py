@@ -152,10 +152,10 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
 def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series)
-    step = walked(session, f"carry:{series.id}", forward)
-    follows = (step.after if forward else step.before)["follows"]
+    passed = walked(session, f"carry:{series.id}", forward)
+    follows = passed.state["follows"]
     for frame in ready_frames(session, series.id):
         if str(frame.id) in follows:
             version = follows[str(frame.id)]
             frame.follows_id = uuid.UUID(version) if version else None
-    return step.words
+    return passed.step.words

@@ -11,13 +11,14 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
+from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.errors import InvalidChangeError, NotFoundError, TooManyError
 from nuvett.imaging.clips import ClipFacts, ClipReader, read_clip, thumbnails
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.arrays import dump_array
 from nuvett.services.catalogue import keep_blobs
-from nuvett.services.incoming import display_name, refuse
+from nuvett.services.incoming import display_name, examine, refuse
 from nuvett.services.new_references import add_reference
 from nuvett.services.queue import INGEST_CLIP
 from nuvett.services.studio import Studio
@@ -75,18 +76,15 @@ def find_clip(session: Session, series: models.Series, clip_id: uuid.UUID) -> mo
 
 def ingest_clip(studio: Studio, clip_id: uuid.UUID) -> None:
     """Index a waiting clip and draw its thumbnails; refuse it with a sentence when that cannot be done. Idempotent."""
-    with studio.database.session() as session:
-        clip = session.get(models.Clip, clip_id)
-        if clip is None or clip.state == "ready":
-            return
-        original = clip.original
-    try:
-        with studio.blobs.local(original) as path:
-            facts = read_clip(path)
-            strip = thumbnails(path, facts)
-    except NuvettError as error:
-        refuse(studio, models.Clip, clip_id, error.message)
+
+    def work(_: models.Clip, path: Path) -> tuple[ClipFacts, Pixels]:
+        facts = read_clip(path)
+        return facts, thumbnails(path, facts)
+
+    found = examine(studio, models.Clip, clip_id, work)
+    if found is None:
         return
+    facts, strip = found
     encoded = encode(strip, Format.JPEG, _THUMBNAIL_QUALITY)
     stored = np.concatenate([[facts.base], facts.times.astype(np.float64)])
     with studio.database.session() as session:

@@ -9,11 +9,11 @@ from typing import IO
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import DuplicateFileError, InvalidChangeError, NuvettError, TooManyError
+from nuvett.core.errors import DuplicateFileError, InvalidChangeError, TooManyError
 from nuvett.imaging.views import encoded_view
 from nuvett.services.arrays import dump_features, dump_sample
 from nuvett.services.catalogue import keep_blobs
-from nuvett.services.incoming import display_name, refuse
+from nuvett.services.incoming import display_name, examine, refuse
 from nuvett.services.lighting import queue_even, tidy_setups
 from nuvett.services.measuring import measure_file
 from nuvett.services.queue import INGEST_FRAME
@@ -61,16 +61,8 @@ def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
 
 def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
-    with studio.database.session() as session:
-        frame = session.get(models.Frame, frame_id)
-        if frame is None or frame.state == "ready":
-            return
-        original = frame.original
-    try:
-        with studio.blobs.local(original) as path:
-            measured = measure_file(path, studio.limits)
-    except NuvettError as error:
-        refuse(studio, models.Frame, frame_id, error.message)
+    measured = examine(studio, models.Frame, frame_id, lambda _, path: measure_file(path, studio.limits))
+    if measured is None:
         return
     picture = measured.picture
     encoded = encoded_view(picture)

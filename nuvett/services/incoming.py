@@ -2,13 +2,18 @@
 
 import re
 import uuid
-from pathlib import PurePosixPath
+from collections.abc import Callable
+from pathlib import Path, PurePosixPath
+from typing import TypeVar
 
 from sqlalchemy import update
 
+from nuvett.core.errors import NuvettError
 from nuvett.services.studio import Studio
 from nuvett.store import models
 
+T = TypeVar("T")
+Row = TypeVar("Row", models.Frame, models.Reference, models.Clip)
 _LONGEST_NAME = 120
 
 
@@ -30,3 +35,21 @@ def refuse(studio: Studio, table: Waiting, row_id: uuid.UUID, problem: str = _FA
     waiting = update(table).where(table.id == row_id, table.state == "waiting")
     with studio.database.session() as session:
         session.execute(waiting.values(state="refused", problem=problem))
+
+
+def examine(studio: Studio, table: type[Row], row_id: uuid.UUID, work: Callable[[Row, Path], T]) -> T | None:
+    """What is found out about a waiting file, which is refused with a sentence when that cannot be done.
+
+    None when it was refused, and when it is gone or ready already. No session is open during `work`, which is
+    given the row and its file.
+    """
+    with studio.database.session() as session:
+        row = session.get(table, row_id)
+        if row is None or row.state == "ready":
+            return None
+    try:
+        with studio.blobs.local(row.original) as path:
+            return work(row, path)
+    except NuvettError as error:
+        refuse(studio, table, row_id, error.message)
+        return None

@@ -26,12 +26,12 @@ def draft_of(session: Session, series: models.Series) -> Aimed | None:
     return Aimed(look, target_document(target), str(target.id))
 
 
-def walked(session: Session, subject: str, forward: bool) -> models.History:
-    """The step walked over, marked as such. Raises InvalidChangeError when there is none."""
+def walked(session: Session, subject: str, forward: bool) -> history.Passed:
+    """The step walked over, marked as such, and the state after it. Raises InvalidChangeError when there is none."""
     step = (history.step_forward if forward else history.step_back)(session, subject)
     if step is None:
         raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
-    return step
+    return history.Passed(step, forward)
 
 
 def change_look(
@@ -65,9 +65,9 @@ def locked_look(session: Session, series: models.Series) -> models.Look:
 def walk_look(session: Session, series: models.Series, forward: bool) -> tuple[models.Look, str]:
     """Undo or redo one step of the draft; the look and what was walked over. Raises InvalidChangeError at the end."""
     row = locked_look(session, series)
-    step = walked(session, f"look:{row.id}", forward)
-    row.draft, row.revision = (step.after if forward else step.before), row.revision + 1
-    return row, step.words
+    passed = walked(session, f"look:{row.id}", forward)
+    row.draft, row.revision = passed.state, row.revision + 1
+    return row, passed.step.words
 
 
 def travel_look(session: Session, series: models.Series, number: int) -> models.Look:

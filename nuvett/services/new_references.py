@@ -3,20 +3,22 @@
 import uuid
 from collections.abc import Callable
 from io import BytesIO
+from pathlib import Path
 from typing import IO
 
 import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, NuvettError, TooManyError
-from nuvett.core.reading.reading import read
+from nuvett.core.errors import InvalidChangeError, NotFoundError, TooManyError
+from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.types import Linear
+from nuvett.imaging.decode import Picture
 from nuvett.imaging.views import encoded_view
 from nuvett.services.arrays import dump_array
 from nuvett.services.catalogue import keep_blobs, lock_series
-from nuvett.services.incoming import display_name, refuse
+from nuvett.services.incoming import display_name, examine
 from nuvett.services.measuring import measure_file
 from nuvett.services.queue import INGEST_REFERENCE
 from nuvett.services.studio import Studio
@@ -64,22 +66,18 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Se
 
     then : what follows from it, in the same transaction, so that nobody sees the one without the other
     """
-    with studio.database.session() as session:
-        reference = session.get(models.Reference, reference_id)
-        if reference is None or reference.state == "ready":
-            return
-        series_id, original = reference.series_id, reference.original
-        sampling = Sampling.model_validate(reference.sampling)
-    try:
-        with studio.blobs.local(original) as path:
-            measured = measure_file(path, studio.limits)
+
+    def work(waiting: models.Reference, path: Path) -> tuple[uuid.UUID, Picture, np.ndarray, Reading]:
+        measured = measure_file(path, studio.limits)
         # Rounded as it is kept, so that reading it again later gives the same.
         proxy = measured.proxy.astype(np.float16)
-        reading = read(Linear(proxy.astype(np.float32)), sampling)
-    except NuvettError as error:
-        refuse(studio, models.Reference, reference_id, error.message)
+        reading = read(Linear(proxy.astype(np.float32)), Sampling.model_validate(waiting.sampling))
+        return waiting.series_id, measured.picture, proxy, reading
+
+    found = examine(studio, models.Reference, reference_id, work)
+    if found is None:
         return
-    picture = measured.picture
+    series_id, picture, proxy, reading = found
     encoded = encoded_view(picture)
     with studio.database.session() as session:
         lock_series(session, series_id)

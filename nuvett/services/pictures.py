@@ -11,6 +11,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import UNTOUCHED
+from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.table.table import USUAL_SIZE
@@ -22,7 +23,6 @@ from nuvett.services.originals import Originals
 from nuvett.services.rendering import THREADS
 from nuvett.services.sources import Sources
 
-Colour = tuple[float, float, float]
 _POINT_BYTES = 24  # of a table, with what the colour library makes of it
 PREVIEW_QUALITY, QUICK_QUALITY = 92, 85
 _TILE_EDGE, TILE_POINTS = 480, 17  # small pictures come from a coarser table, which compiles seven times faster

@@ -6,12 +6,10 @@ import numpy as np
 
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import UNTOUCHED
-from nuvett.core.reading.palette import Palette, nearest_colour
+from nuvett.core.reading.palette import Colour, Palette, nearest_colour
 from nuvett.core.types import OKLab
 from nuvett.services.facts import FrameFacts
 from nuvett.services.workbench import Workbench
-
-Colour = tuple[float, float, float]
 
 
 @dataclass(frozen=True)

@@ -32,8 +32,8 @@ def walk_trim(session: Session, frame: models.Frame, forward: bool) -> str:
     """Undo or redo one step of a frame's trim; its words. Raises InvalidChangeError when there is none."""
     session.flush()
     session.refresh(frame, with_for_update=True)
-    step = walked(session, f"trim:{frame.id}", forward)
-    trim = Trim.model_validate(step.after if forward else step.before)
+    passed = walked(session, f"trim:{frame.id}", forward)
+    trim = Trim.model_validate(passed.state)
     frame.trim = None if trim.is_none else trim.model_dump(mode="json")
     frame.trim_revision += 1
-    return step.words
+    return passed.step.words

@@ -86,20 +86,25 @@ class Drag(Asked):
     lab: tuple[Component, Component, Component] | None = None
 
 
-class LookDraft(Asked):
-    """A look that is only looked at, on a frame beside a reference; `what` names another state of it."""
+class Draft(Asked):
+    """A look or trim that is only looked at, beside a reference."""
 
     document: Document
-    frame: Row = None
     reference: Row = None
     drag: Drag | None = None
     parts: bool = True
     proofs: bool = False
+
+
+class LookDraft(Draft):
+    """A look that is only looked at, on a frame; `what` names another state of it."""
+
+    frame: Row = None
     what: Short = ""
 
 
-class LookChange(Asked):
-    """A look to be kept, and the revision that it was made upon."""
+class Change(Asked):
+    """A look or trim to be kept, and the revision that it was made upon."""
 
     document: Document
     revision: int = Field(ge=0, le=2**31 - 1)
@@ -116,20 +121,3 @@ class LookCopy(Asked):
 
     series: Short
     parts: list[Short] | None = None
-
-
-class TrimDraft(Asked):
-    """A trim that is only looked at."""
-
-    document: Document
-    reference: Row = None
-    drag: Drag | None = None
-    parts: bool = True
-    proofs: bool = False
-
-
-class TrimChange(Asked):
-    """A trim to be kept, and the revision that it was made upon."""
-
-    document: Document
-    revision: int = Field(ge=0, le=2**31 - 1)

@@ -1,21 +1,29 @@
-"""Handles of instruments, as requests name them, turned into changes of a look or a trim."""
+"""A look or a trim in the making: drafts of it, handles that change it, and its sheet with its history."""
 
-from typing import TypeVar
+from typing import Any
+
+from fastapi.responses import JSONResponse
+from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look import handles
-from nuvett.core.look.with_steps import WithSteps
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
 from nuvett.services.dragging import drag_tone
+from nuvett.services.history import redo_words, steps, undo_words
+from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.workbench import Workbench
-from nuvett.web.bodies import Drag
-from nuvett.web.chart import chart_place
-from nuvett.web.easel import Easel
+from nuvett.web.bodies import Draft, Drag
+from nuvett.web.chart import chart_place, instruments
+from nuvett.web.context import Context
+from nuvett.web.easel import Easel, addresses
+from nuvett.web.proofs import proof_values
+from nuvett.web.sheet import sheet_of
 
-_Kept = TypeVar("_Kept", bound=WithSteps)
 _ON_CHART = ("zone.", "move.", "hold.")
 
 
-def dragged(bench: Workbench, easel: Easel, document: _Kept, asked: Drag) -> _Kept:
+def dragged(bench: Workbench, easel: Easel, document: Look | Trim, asked: Drag) -> Look | Trim:
     """A document after a handle was dragged. Raises InvalidChangeError for a handle that is not there."""
     if asked.handle.startswith(_ON_CHART):
         return handles.drag(document, asked.handle, chart_place(asked.x, asked.y))
@@ -26,6 +34,51 @@ def dragged(bench: Workbench, easel: Easel, document: _Kept, asked: Drag) -> _Ke
     if asked.handle.startswith("share."):
         if easel.aimed is None or easel.group != "look":
             raise InvalidChangeError
-        aimed = drag_tone(bench, easel.facts, easel.index, easel.aimed, int(asked.x), asked.y)
-        return aimed.look  # type: ignore[return-value]
+        return drag_tone(bench, easel.facts, easel.index, easel.aimed, int(asked.x), asked.y).look
     return handles.drag(document, asked.handle, (asked.x, asked.y))
+
+
+def drafted(context: Context, easel: Easel, document: Look | Trim, asked: Draft) -> JSONResponse:
+    """Pictures and instruments of a document that has not been kept yet; `proofs` asks for the frames below, too.
+
+    `drag` names a handle of an instrument and the place it was dragged to; the document that results comes back.
+    """
+    bench = context.studio.bench
+    if asked.drag is not None:
+        document = dragged(bench, easel.with_document(document), document, asked.drag)
+    easel = easel.with_document(document)
+    answer: dict[str, Any] = {"pictures": addresses(bench, easel), "document": document.model_dump(mode="json")}
+    if asked.parts:
+        answer["instruments"] = context.text("parts/instruments.html", **instruments(context, easel, document))
+    if asked.proofs:
+        answer["proofs"] = context.text("parts/proofs.html", **proof_values(context, easel))
+    return JSONResponse(answer)
+
+
+def sheet_values(
+    session: Session, document: Look | Trim, revision: int, subject: str, most_steps: int = 40
+) -> dict[str, Any]:
+    """Values of a document's sheet with its history."""
+    past = steps(session, subject, most_steps)
+    washes = [
+        (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
+    ]
+    return sheet_of(document) | {
+        "revision": revision,
+        "washes": washes,
+        "undo_words": undo_words(past),
+        "redo_words": redo_words(past),
+        "past": past,
+    }
+
+
+def kept(context: Context, values: dict[str, Any]) -> JSONResponse:
+    """A document as it is kept now, with its sheet and history."""
+    return JSONResponse(
+        {
+            "revision": values["revision"],
+            "document": values["document"],
+            "history": context.text("parts/history.html", **values),
+            "sheet": context.text("parts/sheet.html", **values),
+        }
+    )

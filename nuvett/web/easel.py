@@ -48,6 +48,10 @@ class Easel:
         """The same easel with another trim of its frame."""
         return replace(self, facts=self.facts.with_trim(self.index, trim))
 
+    def with_document(self, document: Look | Trim) -> "Easel":
+        """The same easel with another state of what is being made on it."""
+        return self.with_look(document) if isinstance(document, Look) else self.with_trim(document)
+
     def at(self, index: int) -> "Easel":
         """The same easel with another frame on it, under what that frame follows."""
         aimed = self.aims.get(self.facts[index].id) if self.group == "trim" else self.aimed

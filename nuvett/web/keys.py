@@ -12,6 +12,21 @@ class Key:
     held: bool = False
 
 
+_AT_A_SHEET = (
+    Key("o", "original, while held", held=True),
+    Key("n", "next frame"),
+    Key("b", "frame before"),
+    Key("0", "whole frame"),
+    Key("1", "one to one"),
+    Key("2", "two to one"),
+    Key("v", "show what clips"),
+    Key("m", "move a colour"),
+    Key("+", "bring in a step that is idle"),
+    Key("u", "undo"),
+    Key("r", "do again"),
+)
+"""Keys of screens that have the viewer and a sheet."""
+
 KEYS: dict[str, tuple[Key, ...]] = {
     "everywhere": (
         Key("?", "show or hide this list of keys"),
@@ -52,17 +67,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("k", "done with the clip, to Read"),
     ),
     "shape": (
-        Key("o", "original, while held", held=True),
-        Key("n", "next frame"),
-        Key("b", "frame before"),
-        Key("0", "whole frame"),
-        Key("1", "one to one"),
-        Key("2", "two to one"),
-        Key("v", "show what clips"),
-        Key("m", "move a colour"),
-        Key("+", "bring in a step that is idle"),
-        Key("u", "undo"),
-        Key("r", "do again"),
+        *_AT_A_SHEET,
         Key("z", "history"),
         Key("C", "carry to all frames"),
     ),
@@ -75,18 +80,6 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("u", "undo the last carrying"),
         Key("C", "carry to all frames"),
     ),
-    "trim": (
-        Key("o", "original, while held", held=True),
-        Key("n", "next frame"),
-        Key("b", "frame before"),
-        Key("0", "whole frame"),
-        Key("1", "one to one"),
-        Key("2", "two to one"),
-        Key("v", "show what clips"),
-        Key("m", "move a colour"),
-        Key("+", "bring in a step that is idle"),
-        Key("u", "undo"),
-        Key("r", "do again"),
-    ),
+    "trim": _AT_A_SHEET,
     "handover": (Key("M", "make the files"),),
 }

@@ -10,15 +10,20 @@ from nuvett.web.tiles import tile_of
 _EDGE = 320
 
 
-def proof_tiles(context: Context, easel: Easel) -> list[Any]:
-    """Proof frames under the draft, each with what goes wrong on it."""
-    return _tiles(context, easel, choose_proofs(context.studio.bench, easel.facts, easel.proofs))
+def proof_values(context: Context, easel: Easel) -> dict[str, Any]:
+    """Values of the strip below the frame in work.
+
+    For a look its proof frames, which can be chosen, each with what goes wrong on it; for a trim the frames around its
+    own, in shooting order, each under what it follows.
+    """
+    choosing = easel.group == "look"
+    chosen = choose_proofs(context.studio.bench, easel.facts, easel.proofs) if choosing else _around(easel)
+    return {"proofs": _tiles(context, easel, chosen), "choosing": choosing}
 
 
-def neighbour_tiles(context: Context, easel: Easel, most: int = 6) -> list[Any]:
-    """The frames around the one in work, in shooting order, each under what it follows."""
+def _around(easel: Easel, most: int = 6) -> list[int]:
     first = max(0, min(easel.index - most // 2, len(easel.facts) - most))
-    return _tiles(context, easel, list(range(first, min(first + most, len(easel.facts)))))
+    return list(range(first, min(first + most, len(easel.facts))))
 
 
 def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:

@@ -195,6 +195,8 @@ def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
     for letter in ("C", "c"):  # at a value, and in lower case, it is no key
         page.keyboard.press(letter)
     page.keyboard.press("Escape")
+    page.keyboard.press("u")
+    expect(value(page, "Warmth")).to_have_text("0 %")  # and White is idle again for the tests that follow
     page.keyboard.press(".")
     expect(page.get_by_role("button", name="Original")).to_be_focused()
     page.keyboard.press("c")

@@ -37,7 +37,7 @@ class Drift(Document):
 
 @dataclass(frozen=True)
 class Yardstick:
-    """A target cloud made ready for measuring against: its cloud (N, 3) and projected quantiles."""
+    """A cloud (N, 3) made ready for measuring: with its projected quantiles."""
 
     cloud: OKLab
     quantiles: Floats
@@ -46,39 +46,19 @@ class Yardstick:
     def of(cls, cloud: OKLab) -> "Yardstick":
         return cls(cloud, projected_quantiles(cloud, directions(_DIRECTIONS), _QUANTILES))
 
+    def shifted(self, by: tuple[float, float, float]) -> "Yardstick":
+        """The cloud moved by a difference in OKLab: sorted values move alike, so nothing is sorted anew."""
+        away = np.array(by, dtype=np.float32)
+        return Yardstick(OKLab(self.cloud + away), self.quantiles + directions(_DIRECTIONS) @ away)
+
+    def energy(self, other: "Yardstick") -> float:
+        """Squared sliced 2-Wasserstein distance, which splits exactly into a shift and a difference of form."""
+        return float(((self.quantiles - other.quantiles) ** 2).mean())
+
 
 def distance(cloud: OKLab, yardstick: Yardstick) -> float:
     """Sliced 1-Wasserstein distance of an OKLab cloud (N, 3) from the yardstick's, times 100."""
-    return float(np.abs(_gap(cloud, yardstick)).mean() * 100)
-
-
-def _gap(cloud: OKLab, yardstick: Yardstick) -> Floats:
-    return _quantiles(cloud) - yardstick.quantiles
-
-
-def _quantiles(cloud: OKLab) -> Floats:
-    return projected_quantiles(cloud, directions(_DIRECTIONS), _QUANTILES)
-
-
-@dataclass(frozen=True)
-class _Sorted:
-    """A cloud (N, 3) with its projected quantiles. A shift moves sorted values alike, so nothing is sorted anew."""
-
-    cloud: OKLab
-    quantiles: Floats
-
-    @classmethod
-    def of(cls, cloud: OKLab) -> "_Sorted":
-        return cls(cloud, _quantiles(cloud))
-
-    def shifted(self, by: tuple[float, float, float]) -> "_Sorted":
-        """The cloud moved by a difference in OKLab."""
-        away = np.array(by, dtype=np.float32)
-        return _Sorted(OKLab(self.cloud + away), self.quantiles + directions(_DIRECTIONS) @ away)
-
-    def energy(self, yardstick: Yardstick) -> float:
-        """Squared sliced 2-Wasserstein distance, which splits exactly into a shift and a difference of form."""
-        return float(((self.quantiles - yardstick.quantiles) ** 2).mean())
+    return float(np.abs(Yardstick.of(cloud).quantiles - yardstick.quantiles).mean() * 100)
 
 
 def _deviation(values: Floats) -> float:
@@ -93,7 +73,7 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
 
     than : what the yardstick is called in words
     """
-    target, current = yardstick.cloud, _Sorted.of(OKLab(np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)))
+    target, current = yardstick.cloud, Yardstick.of(OKLab(np.array(thin(cloud, _REASON_COLOURS), dtype=np.float32)))
     energy = [current.energy(yardstick)]
     mean, wanted = float(current.cloud[:, 0].mean()), float(target[:, 0].mean())
     current = current.shifted((wanted - mean, 0, 0))
@@ -101,7 +81,7 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
     ratio = _deviation(current.cloud[:, 0]) / _deviation(target[:, 0])
     evened = current.cloud.copy()
     evened[:, 0] = wanted + (evened[:, 0] - wanted) / ratio
-    current = _Sorted.of(OKLab(evened))
+    current = Yardstick.of(OKLab(evened))
     energy.append(current.energy(yardstick))
     colour = _colour_steps(current, yardstick)
     energy += colour.energy
@@ -132,18 +112,18 @@ class _ColourSteps:
     energy: list[float]
 
 
-def _colour_steps(current: _Sorted, yardstick: Yardstick) -> _ColourSteps:
+def _colour_steps(current: Yardstick, yardstick: Yardstick) -> _ColourSteps:
     """Take away cast and chroma, first the one that explains more: a duller picture has less cast as well."""
     target = yardstick.cloud[:, 1:]
 
-    def without_cast(given: _Sorted) -> tuple[_Sorted, tuple[str, float, str]]:
+    def without_cast(given: Yardstick) -> tuple[Yardstick, tuple[str, float, str]]:
         a, b = (float(v) for v in given.cloud[:, 1:].mean(axis=0) - target.mean(axis=0))
         return given.shifted((0, -a, -b)), ("colour", float(np.hypot(a, b)) * 100, cast_words(a, b))
 
-    def without_chroma(given: _Sorted) -> tuple[_Sorted, tuple[str, float, str]]:
+    def without_chroma(given: Yardstick) -> tuple[Yardstick, tuple[str, float, str]]:
         ratio = _root_mean_square(given.cloud[:, 1:]) / _root_mean_square(target)
         moved = OKLab(given.cloud * np.array([1, 1 / ratio, 1 / ratio], dtype=np.float32))
-        return _Sorted.of(moved), ("chroma", 100 * (ratio - 1), "richer" if ratio > 1 else "duller")
+        return Yardstick.of(moved), ("chroma", 100 * (ratio - 1), "richer" if ratio > 1 else "duller")
 
     orders = []
     for first, second in ((without_cast, without_chroma), (without_chroma, without_cast)):

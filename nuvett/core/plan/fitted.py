@@ -12,14 +12,11 @@ from pydantic import Field
 from nuvett.core.fit.keep import keep_own_colour
 from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.fit.tone import TONE_GRID, TONE_KNOTS, apply_curve, steepest_slope
-from nuvett.core.measure.statistics import ZONE_COUNT, interpolate_zones
+from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation, Stage
 from nuvett.core.quick import planar
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.types import Floats, OKLab, StoredArray
-
-SAME_MATRIX: Floats = np.tile(np.eye(2, dtype=np.float32).reshape(4), (ZONE_COUNT, 1))
-NO_TINTS: Floats = np.zeros((ZONE_COUNT, 2), dtype=np.float32)
+from nuvett.core.types import OKLab, StoredArray
 
 
 class ToneOperation(ColourOperation):

@@ -1,5 +1,6 @@
 """What every operation of a plan has: what it reaches, when it acts, and how much of it is taken."""
 
+from abc import abstractmethod
 from enum import IntEnum
 from typing import ClassVar, Literal
 
@@ -44,13 +45,13 @@ class ColourOperation(Operation):
     part: Part = "both"
     amount: float = Field(default=1, ge=0, le=1.5)
 
+    @abstractmethod
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of it.
 
         lab : colours (N, 3) as they arrive here; came : as they came into the group; neither may be changed
         space : where the picture goes
         """
-        raise NotImplementedError
 
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after as much of it as is taken; arguments as in `whole`."""

@@ -8,7 +8,7 @@ from nuvett.core.fields import number
 from nuvett.core.fit.curves import STRAIGHT, Points, check_rising, is_straight
 from nuvett.core.fit.parts import Part
 from nuvett.core.plan.by_hand import CurveOperation
-from nuvett.core.steps.step import Ask, Instrument, Step, part, taken
+from nuvett.core.steps.step import Ask, Instrument, Step, part, taken, taken_below
 
 CHANNELS = ("master", "red", "green", "blue")
 
@@ -45,11 +45,11 @@ class CurveStep(Step):
     def sentence(self) -> str:
         bent = [channel for channel in CHANNELS if not is_straight(getattr(self, channel))]
         through = f"bent in {' and '.join(bent)}, " if bent else ""
-        return f"{through}blacks lifted by {{faded}}" + taken(self.amount, self.part)
+        return f"{through}blacks lifted by {{faded}}" + taken(self)
 
     @property
     def more(self) -> tuple[str, ...]:
-        return () if taken(self.amount, self.part) else ("{amount} of that, {part}",)
+        return taken_below(self)
 
     def resolve(self, ask: Ask) -> tuple[CurveOperation, ...]:
         lines = {channel: getattr(self, channel) for channel in CHANNELS}

@@ -5,7 +5,7 @@ from typing import ClassVar
 from nuvett.core.fields import number
 from nuvett.core.fit.parts import Part
 from nuvett.core.plan.light import ExposureOperation
-from nuvett.core.steps.step import Ask, Step, part, taken
+from nuvett.core.steps.step import Ask, Step, part, taken, taken_below
 
 
 class ExposureStep(Step):
@@ -26,12 +26,12 @@ class ExposureStep(Step):
     @property
     def sentence(self) -> str:
         about = " about {pivot}" if self.contrast else ""
-        return f"{{exposure}}, contrast {{contrast}}{about}" + taken(self.amount, self.part)
+        return f"{{exposure}}, contrast {{contrast}}{about}" + taken(self)
 
     @property
     def more(self) -> tuple[str, ...]:
         pivot = () if self.contrast else ("Contrast turns about {pivot}",)
-        return pivot if taken(self.amount, self.part) else (*pivot, "{amount} of that, {part}")
+        return (*pivot, *taken_below(self))
 
     def resolve(self, ask: Ask) -> tuple[ExposureOperation, ...]:
         values = {"exposure": self.exposure, "contrast": self.contrast / 100, "pivot": self.pivot}

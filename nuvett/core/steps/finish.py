@@ -13,7 +13,7 @@ from nuvett.core.plan.finish import (
     SoftnessOperation,
     VignetteOperation,
 )
-from nuvett.core.steps.step import Ask, Step
+from nuvett.core.steps.step import Ask, Step, taken, taken_below
 
 _SAID = {
     "noise": "noise reduction {noise}",
@@ -53,13 +53,12 @@ class FinishStep(Step):
     @property
     def sentence(self) -> str:
         acting = [words for name, words in _SAID.items() if getattr(self, name)]
-        rest = "" if self.amount == 100 else "; {amount} of that"
-        return (", ".join(acting) or "nothing yet") + rest
+        return (", ".join(acting) or "nothing yet") + taken(self)
 
     @property
     def more(self) -> tuple[str, ...]:
         idle = [words[0].upper() + words[1:] for name, words in _SAID.items() if not getattr(self, name)]
-        return (*idle, "{amount} of that") if self.amount == 100 else tuple(idle)
+        return (*idle, *taken_below(self))
 
     def resolve(self, ask: Ask) -> tuple[FinishOperation, ...]:
         share = self.amount / 1e4

@@ -4,7 +4,7 @@ from typing import ClassVar
 
 from nuvett.core.fields import number
 from nuvett.core.plan.by_hand import SaturateOperation
-from nuvett.core.steps.step import Ask, Step
+from nuvett.core.steps.step import Ask, Step, taken, taken_below
 
 
 class SaturationStep(Step):
@@ -22,15 +22,11 @@ class SaturationStep(Step):
 
     @property
     def sentence(self) -> str:
-        return "{saturation} on all colours, {vibrance} on quiet ones" + self._rest
-
-    @property
-    def _rest(self) -> str:
-        return "" if self.amount == 100 else "; {amount} of that"
+        return "{saturation} on all colours, {vibrance} on quiet ones" + taken(self)
 
     @property
     def more(self) -> tuple[str, ...]:
-        return () if self._rest else ("{amount} of that",)
+        return taken_below(self)
 
     def resolve(self, ask: Ask) -> tuple[SaturateOperation, ...]:
         values = {"saturation": self.saturation / 100, "vibrance": self.vibrance / 100}

@@ -1,5 +1,6 @@
 """What every step has: a name, a title, a sentence, words for what changed, and operations that it resolves to."""
 
+from abc import abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, Self
@@ -9,7 +10,6 @@ import numpy as np
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fields import choice, choices_of, numbers_of
 from nuvett.core.fit.holds import Centre
-from nuvett.core.fit.parts import Part
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.measure.statistics import Statistics
 from nuvett.core.plan.apply import through
@@ -92,22 +92,23 @@ class Step(Document):
         return not self.on or self._does_nothing
 
     @property
+    @abstractmethod
     def _does_nothing(self) -> bool:
-        raise NotImplementedError
+        """Whether it does nothing although it is on."""
 
     @property
+    @abstractmethod
     def sentence(self) -> str:
         """What it does, after its title; names of fields in braces stand for their live values with units."""
-        raise NotImplementedError
 
     @property
     def more(self) -> tuple[str, ...]:
         """Further sentences, for while it is open."""
         return ()
 
+    @abstractmethod
     def resolve(self, ask: Ask) -> tuple[Operation, ...]:
         """Operations that do what it says, when it is not idle."""
-        raise NotImplementedError
 
     def changes(self, after: Self) -> list[str]:
         """What changed beside numbers and choices, in words."""
@@ -145,9 +146,22 @@ def part() -> Any:
     return choice("both", "acts on", PARTS)
 
 
-def taken(amount: float, part: Part) -> str:
-    """The end of a sentence: how much of a step is taken and of what, where that is not simply all of it."""
-    return "" if amount == 100 and part == "both" else "; {amount} of that, {part}"
+def taken(step: Step) -> str:
+    """The end of a step's sentence: how much of it is taken and of what, where that is not simply all of it."""
+    return "" if _is_whole(step) else f"; {_share_of(step)}"
+
+
+def taken_below(step: Step) -> tuple[str, ...]:
+    """The same among the further sentences, where the first one leaves it out."""
+    return (_share_of(step),) if _is_whole(step) else ()
+
+
+def _is_whole(step: Step) -> bool:
+    return getattr(step, "amount", 100) == 100 and getattr(step, "part", "both") == "both"
+
+
+def _share_of(step: Step) -> str:
+    return "{amount} of that, {part}" if "part" in choices_of(type(step)) else "{amount} of that"
 
 
 def colour_word(colour: Sequence[float] | OKLab) -> str:

@@ -6,7 +6,7 @@ from nuvett.core.even.light import join_gains
 from nuvett.core.fields import number
 from nuvett.core.fit.parts import Part
 from nuvett.core.plan.light import GainsOperation
-from nuvett.core.steps.step import Ask, Step, part, taken
+from nuvett.core.steps.step import Ask, Step, part, taken, taken_below
 
 
 class WhiteStep(Step):
@@ -25,11 +25,11 @@ class WhiteStep(Step):
 
     @property
     def sentence(self) -> str:
-        return "warmer by {warmth}, pinker by {tint}" + taken(self.amount, self.part)
+        return "warmer by {warmth}, pinker by {tint}" + taken(self)
 
     @property
     def more(self) -> tuple[str, ...]:
-        return () if taken(self.amount, self.part) else ("{amount} of that, {part}",)
+        return taken_below(self)
 
     def resolve(self, ask: Ask) -> tuple[GainsOperation, ...]:
         gains = join_gains(0, self.warmth, self.tint)

@@ -13,40 +13,28 @@ from nuvett.core.steps.registry import REGISTRY
 from nuvett.services import carrying, kept_references, looks
 from nuvett.services.catalogue import find_series, list_series, look_of
 from nuvett.services.documents import parse_change, read_look_file
-from nuvett.services.history import redo_words, steps, undo_words
-from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.stages import stages_of
-from nuvett.web.bodies import LookChange, LookCopy, LookDraft, Picked, Proofs
+from nuvett.web.bodies import Change, LookCopy, LookDraft, Picked, Proofs
 from nuvett.web.chart import instruments
 from nuvett.web.context import Context, Means
-from nuvett.web.drafting import dragged
+from nuvett.web.drafting import drafted, kept, sheet_values
 from nuvett.web.easel import Easel, addresses, easel_for_look
 from nuvett.web.heavy import heavy
-from nuvett.web.proofs import proof_tiles
-from nuvett.web.sheet import sheet_of
+from nuvett.web.proofs import proof_values
 from nuvett.web.viewing import Beside, Choice, viewing
 
 router = APIRouter(prefix="/series/{slug}")
 _MOST_DIGITS = 9
 _STRENGTHS = (25, 50, 75, 100)
-_LATEST_STEPS = 12
+_MOST_STEPS, _LATEST_STEPS = 60, 12
 
 
 def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
     """The look sheet with its history."""
     series = find_series(session, slug)
     row = look_of(session, series)
-    look = Look.model_validate(row.draft)
-    past = steps(session, f"look:{row.id}", 60)
-    washes = [
-        (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
-    ]
-    return sheet_of(look) | {
-        "revision": row.revision,
-        "washes": washes,
-        "undo_words": undo_words(past),
-        "redo_words": redo_words(past),
-        "past": past,
+    values = sheet_values(session, Look.model_validate(row.draft), row.revision, f"look:{row.id}", _MOST_STEPS)
+    return values | {
         "versions": [v.number for v in row.versions],
         "state": carrying.carry_state(session, series, 0),
     }
@@ -83,11 +71,10 @@ def show(
         "shape",
         **values,
         view=viewing(context, easel, rows, _states(values)),
-        proofs=proof_tiles(context, easel),
-        choosing=True,
         chosen_proofs={str(p) for p in easel.proofs},
         others=others,
         step_titles=[(kind.name, kind.title) for kind in REGISTRY],
+        **proof_values(context, easel),
     )
 
 
@@ -104,23 +91,8 @@ def _asked(context: Context, slug: str, asked: LookDraft) -> tuple[Easel, Look]:
 @router.post("/shape/draft")
 @heavy
 def draft(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
-    """Pictures and instruments of a look that has not been kept yet; `proofs` asks for the proof frames, too.
-
-    `drag` names a handle of an instrument and the place it was dragged to; the look that results comes back.
-    """
     easel, look = _asked(context, slug, asked)
-    if asked.drag is not None:
-        look = dragged(context.studio.bench, easel.with_look(look), look, asked.drag)
-    easel = easel.with_look(look)
-    answer: dict[str, Any] = {
-        "pictures": addresses(context.studio.bench, easel),
-        "document": look.model_dump(mode="json"),
-    }
-    if asked.parts:
-        answer["instruments"] = context.text("parts/instruments.html", **instruments(context, easel, look))
-    if asked.proofs:
-        answer["proofs"] = context.text("parts/proofs.html", proofs=proof_tiles(context, easel), choosing=True)
-    return JSONResponse(answer)
+    return drafted(context, easel, look, asked)
 
 
 @router.post("/shape/other")
@@ -161,7 +133,7 @@ def pick(context: Means, slug: str, picked: Picked) -> JSONResponse:
 
 
 @router.put("/look")
-def keep(context: Means, slug: str, change: LookChange) -> JSONResponse:
+def keep(context: Means, slug: str, change: Change) -> JSONResponse:
     look = parse_change(change.document)
     with context.session() as session:
         looks.change_look(session, find_series(session, slug), look, change.revision)
@@ -170,15 +142,7 @@ def keep(context: Means, slug: str, change: LookChange) -> JSONResponse:
 
 
 def _kept(context: Context, session: Session, slug: str) -> JSONResponse:
-    values = _sheet_values(session, slug)
-    return JSONResponse(
-        {
-            "revision": values["revision"],
-            "document": values["document"],
-            "history": context.text("parts/history.html", **values),
-            "sheet": context.text("parts/sheet.html", **values),
-        }
-    )
+    return kept(context, _sheet_values(session, slug))
 
 
 @router.get("/look")

@@ -12,35 +12,22 @@ from nuvett.core.look.trim import Trim
 from nuvett.services import kept_references, trims
 from nuvett.services.catalogue import find_frame, find_series
 from nuvett.services.documents import parse_trim
-from nuvett.services.history import redo_words, steps, undo_words
-from nuvett.services.palettes import palette_of, saved_palettes
 from nuvett.services.stages import stages_of
-from nuvett.web.bodies import Picked, TrimChange, TrimDraft
+from nuvett.web.bodies import Change, Draft, Picked
 from nuvett.web.chart import instruments
 from nuvett.web.context import Context, Means
-from nuvett.web.drafting import dragged
-from nuvett.web.easel import Easel, addresses, easel_for_trim, plan_on
+from nuvett.web.drafting import drafted, kept, sheet_values
+from nuvett.web.easel import Easel, easel_for_trim, plan_on
 from nuvett.web.heavy import heavy
-from nuvett.web.proofs import neighbour_tiles
-from nuvett.web.sheet import sheet_of
+from nuvett.web.proofs import proof_values
 from nuvett.web.viewing import viewing
 
 router = APIRouter(prefix="/series/{slug}")
 
 
 def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
-    past = steps(session, f"trim:{frame.id}")
     trim = Trim.model_validate(frame.trim) if frame.trim else Trim()
-    washes = [
-        (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
-    ]
-    return sheet_of(trim) | {
-        "revision": frame.trim_revision,
-        "washes": washes,
-        "undo_words": undo_words(past),
-        "redo_words": redo_words(past),
-        "past": past,
-    }
+    return sheet_values(session, trim, frame.trim_revision, f"trim:{frame.id}")
 
 
 @router.get("/trim")
@@ -67,11 +54,10 @@ def show(
         slug=slug,
         stages=stages,
         view=viewing(context, easel, rows, []),
-        proofs=neighbour_tiles(context, easel),
-        choosing=False,
         follows=easel.aimed is not None,
         trimmed=trimmed,
         **values,
+        **proof_values(context, easel),
         **instruments(context, easel, easel.frame.trim),
     )
 
@@ -88,20 +74,9 @@ def _easel(context: Context, slug: str, frame_id: uuid.UUID, reference: uuid.UUI
 
 @router.post("/frames/{frame_id}/trim/draft")
 @heavy
-def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: TrimDraft) -> JSONResponse:
-    """Pictures and instruments of a trim that has not been kept yet, as the look's draft has them."""
+def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: Draft) -> JSONResponse:
     trim = parse_trim(asked.document)
-    easel = _easel(context, slug, frame_id, asked.reference)
-    bench = context.studio.bench
-    if asked.drag is not None:
-        trim = dragged(bench, easel.with_trim(trim), trim, asked.drag)
-    easel = easel.with_trim(trim)
-    answer: dict[str, Any] = {"pictures": addresses(bench, easel), "document": trim.model_dump(mode="json")}
-    if asked.parts:
-        answer["instruments"] = context.text("parts/instruments.html", **instruments(context, easel, trim))
-    if asked.proofs:
-        answer["proofs"] = context.text("parts/proofs.html", proofs=neighbour_tiles(context, easel), choosing=False)
-    return JSONResponse(answer)
+    return drafted(context, _easel(context, slug, frame_id, asked.reference), trim, asked)
 
 
 @router.post("/frames/{frame_id}/trim/pick")
@@ -115,7 +90,7 @@ def pick(context: Means, slug: str, frame_id: uuid.UUID, picked: Picked) -> JSON
 
 
 @router.put("/frames/{frame_id}/trim")
-def keep(context: Means, slug: str, frame_id: uuid.UUID, change: TrimChange) -> JSONResponse:
+def keep(context: Means, slug: str, frame_id: uuid.UUID, change: Change) -> JSONResponse:
     trim = parse_trim(change.document)
     with context.session() as session:
         series = find_series(session, slug)
@@ -132,15 +107,7 @@ def current(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
 
 
 def _kept(context: Context, session: Session, frame: Any) -> JSONResponse:
-    values = _sheet_values(session, frame)
-    return JSONResponse(
-        {
-            "revision": values["revision"],
-            "document": values["document"],
-            "history": context.text("parts/history.html", **values),
-            "sheet": context.text("parts/sheet.html", **values),
-        }
-    )
+    return kept(context, _sheet_values(session, frame))
 
 
 @router.post("/frames/{frame_id}/trim/undo")
