@@ -10,22 +10,22 @@ from bench.report import Table
 from bench.things import frames, median_colour
 from bench.transfer import FULL, plan_for
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.holds import colours_of
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import placed_sample, stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.planning import aim_of, aim_of_statistics, evened, plan_frame
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, even_series
 from nuvett.core.planning.usual import usual_look
-from nuvett.core.planning.warnings import FaceSeen, notes_on
+from nuvett.core.planning.warnings import notes_on
 from nuvett.core.reading.reading import Target, Weighed, blend, read
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
 from nuvett.core.steps.hold import HoldStep
 from nuvett.core.types import Floats, Linear, OKLab
-from nuvett.imaging.faces import Face, find_faces
+from nuvett.imaging.faces import Face, faces_seen, find_faces
 
 _COLOURED = 0.1  # OKLab chroma from which a thing counts as strongly coloured
 _HUES = {"red": (0.0, 60.0), "blue": (220.0, 300.0)}
@@ -44,7 +44,7 @@ def _plans(target: Target, look: Look) -> list[tuple[FramePlan, EvenLight]]:
     measured = [Measured(f.sample, e, f.setup) for f, e in zip(shown, lights, strict=True)]
     pools, aim = Pools.of(measured, look), aim_of(target)
     return [
-        (SeriesRun(pools, aim, look).plan(i, Own(light, faces=colours_of(shown[i].faces))), light)
+        (SeriesRun(pools, aim, look).plan(i, Own(light, faces=faces_seen(shown[i].faces))), light)
         for i, light in enumerate(lights)
     ]
 
@@ -171,10 +171,10 @@ def notes_right() -> Table:
     right = wrong = somebody = nobody = 0
     for name, proxy, faces in pictures:
         sample = placed_sample(proxy)
-        seen = [FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in faces]
+        seen = faces_seen(faces)
         for still in stills():
             plan = _plan(proxy, still, look, faces)
-            noted = any(note.kind == "skin" for note in notes_on(plan, sample, 1.5, seen))
+            noted = any(note.kind == "skin" for note in notes_on(plan, sample, Seeing(), seen))
             if name in people or name == "astronaut":
                 right, somebody = right + noted, somebody + 1
             else:
@@ -187,7 +187,7 @@ def notes_right() -> Table:
 def _plan(proxy: Floats, still: Named, look: Look, faces: list[Face]) -> FramePlan:
     statistics = measure(linear_to_oklab(stratified_sample(Linear(proxy))))
     aim = aim_of_statistics(measure(linear_to_oklab(stratified_sample(still.proxy))))
-    return plan_frame(statistics, aim, look, faces=colours_of(faces))
+    return plan_frame(statistics, aim, look, faces=faces_seen(faces))
 
 
 def run() -> list[Table]:

@@ -20,13 +20,15 @@ ALLOWED: dict[str, set[str]] = {
 }
 # Packages and modules of the core from the ground up: each may use itself and those before it.
 CORE = (
-    ("types", "errors", "fields", "quick", "smooth"),
+    ("types", "errors", "fields", "quick", "smooth", "guided"),
+    ("geometry",),
     ("spaces",),
     ("measure",),
     ("even",),
     ("drift",),
     ("reading",),
     ("fit",),
+    ("area",),
     ("table",),
     ("plan",),
     ("spatial",),

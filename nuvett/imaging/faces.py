@@ -1,5 +1,6 @@
 """Faces in a picture, found by a small detection network that ships with the application."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import as_file, files
@@ -9,6 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.fit.holds import SKIN_HUE, face_colour, near_skin
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear
@@ -45,6 +47,11 @@ class Face:
     height: float
     score: float
     colour: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+def faces_seen(faces: Iterable[Face]) -> tuple[FaceSeen, ...]:
+    """Faces as plans, areas and notes know them."""
+    return tuple(FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in faces)
 
 
 # Two threads that load their first network at once get in each other's way inside the library.

@@ -19,11 +19,11 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import find_setups, rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
-from nuvett.core.fit.holds import colours_of
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.plan.compile import compile_plan
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.planning import aim_of, even_only
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
 from nuvett.core.reading.reading import Target
@@ -36,7 +36,7 @@ from nuvett.imaging.facts import Keep
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file
-from nuvett.services.rendering import newly_clipped, render_file
+from nuvett.services.rendering import LookedAt, looked_at, newly_clipped, render_file
 
 
 @dataclass(frozen=True)
@@ -85,6 +85,7 @@ def write_through(
     source: Path,
     output: Output,
     limits: Limits,
+    seen: LookedAt | None = None,
 ) -> Path:
     """Render one file and write it under its own stem. Raises OutputExistsError, and as `decode`."""
     header = read_header(source, limits)
@@ -93,7 +94,7 @@ def write_through(
     if path.exists() and not output.overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
     output.folder.mkdir(parents=True, exist_ok=True)
-    pixels, _, facts = render_file(source, limits, stages_for, FORMATS[fmt].depth, output.size)
+    pixels, _, facts = render_file(source, limits, stages_for, FORMATS[fmt].depth, output.size, seen)
     write_file(
         path, pixels, fmt, output.quality, output.space, facts.chosen(output.facts, (pixels.shape[1], pixels.shape[0]))
     )
@@ -185,7 +186,7 @@ def drift_files(photos: list[Path], target: Target, limits: Limits, progress: Pr
 
     def work(photo: Path) -> Outcome:
         measured = measure_file(photo, limits)
-        drift = drift_of(None, measured.sample, measured.proportion, yardstick)
+        drift = drift_of(None, measured.sample, Seeing(measured.proportion), yardstick)
         return Outcome(photo, report={"drift": drift.model_dump()})
 
     return _each(photos, work, progress)
@@ -274,9 +275,11 @@ def match_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        plan = run.plan(i, Own(lights[i], aside.trim or Trim(), colours_of(entries[i].measured.faces), entries[i].seed))
-        written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits)
-        return Outcome(photo, written, _match_report(plan, measured[i], yardstick, start))
+        plan = run.plan(i, Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed))
+        seen = _seen(photo, plan, limits)
+        written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits, seen)
+        seeing = Seeing(measured[i].proportion, seen.weights() if seen else ())
+        return Outcome(photo, written, _match_report(plan, measured[i], seeing, yardstick, start))
 
     outcomes = _each([e.path for e in entries], work, progress)
     if cube is not None:
@@ -284,11 +287,20 @@ def match_files(
     return _in_order(outcomes + failed, photos)
 
 
-def _match_report(plan: FramePlan, frame: Measured, yardstick: Yardstick, start: float) -> dict[str, Any]:
+def _seen(photo: Path, plan: FramePlan, limits: Limits) -> LookedAt | None:
+    """A photo as the areas of its plan look at it; none where there are no areas."""
+    if not plan.layers:
+        return None
+    return looked_at(decode(photo, limits), [layer.area for layer in plan.layers], plan)
+
+
+def _match_report(
+    plan: FramePlan, frame: Measured, seeing: Seeing, yardstick: Yardstick, start: float
+) -> dict[str, Any]:
     return {
         "even": light_report(frame.even),
-        "drift_before": drift_of(None, frame.sample, frame.proportion, yardstick).model_dump(),
-        "drift_after": drift_of(plan, frame.sample, frame.proportion, yardstick).model_dump(),
+        "drift_before": drift_of(None, frame.sample, seeing, yardstick).model_dump(),
+        "drift_after": drift_of(plan, frame.sample, seeing, yardstick).model_dump(),
         "steepest_slope": round(plan.steepest_slope, 3),
         "newly_clipped": round(newly_clipped(frame.sample.colours, plan), 5),
         "seconds": round(time.perf_counter() - start, 3),

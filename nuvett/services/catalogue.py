@@ -19,6 +19,7 @@ BLOB_COLUMNS = (
     models.Frame.view,
     models.Frame.sample,
     models.Frame.points,
+    models.Frame.subject,
     models.Reference.original,
     models.Reference.view,
     models.Reference.proxy,

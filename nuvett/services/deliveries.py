@@ -27,11 +27,12 @@ from nuvett.imaging.facts import KEEP_WORDS, Keep
 from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.carrying import followings
 from nuvett.services.catalogue import keep_blobs, sweep
+from nuvett.services.facts import FrameFacts
 from nuvett.services.file_names import file_names
-from nuvett.services.frame_facts import series_facts
+from nuvett.services.frame_facts import facts_of, series_facts
 from nuvett.services.looks import draft_of
 from nuvett.services.queue import DELIVER
-from nuvett.services.rendering import THREADS, render_file
+from nuvett.services.rendering import THREADS, LookedAt, render_file
 from nuvett.services.studio import Studio
 from nuvett.services.workbench import Workbench
 from nuvett.store import models
@@ -226,9 +227,9 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
         if frame is None or _FOLLOWS in file.plan:
             file.state, file.problem = "failed", "The frame was taken out of the series, or its file is missing."
             return
-        original, view, plan = frame.original, frame.view or "", read_plan(file.plan)
+        facts, plan = facts_of(frame), read_plan(file.plan)
     try:
-        data = _finished(studio, original, view, plan, settings)
+        data = _finished(studio, facts, plan, settings)
     except DiskFullError:
         raise
     except (NuvettError, OSError) as error:
@@ -250,15 +251,15 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
             sweep(session, studio.blobs, {blob})
 
 
-def _finished(studio: Studio, original: str, view: str, plan: FramePlan, settings: DeliverySettings) -> bytes:
+def _finished(studio: Studio, frame: FrameFacts, plan: FramePlan, settings: DeliverySettings) -> bytes:
     def stages(domain: Space) -> Stages:
         return compile_stages(plan, domain, settings.space, threads=THREADS)
 
-    with studio.blobs.local(original) as path:
+    bench = studio.bench
+    seen = LookedAt(lambda: bench.sources.view(frame.view), lambda: bench.areas.weights(frame, plan))
+    with studio.blobs.local(frame.original) as path:
         depth = FORMATS[settings.format].depth
-        pixels, _, facts = render_file(
-            path, studio.limits, stages, depth, settings.size, studio.bench.sources.view(view)
-        )
+        pixels, _, facts = render_file(path, studio.limits, stages, depth, settings.size, seen)
     chosen = facts.chosen(settings.facts, (pixels.shape[1], pixels.shape[0]))
     return encode(pixels, settings.format, settings.quality, settings.space, chosen)
 

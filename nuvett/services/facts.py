@@ -5,11 +5,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from uuid import UUID
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.planning.series import seed_of
-from nuvett.core.planning.warnings import FaceSeen
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.rgb import Space
 
@@ -20,7 +20,10 @@ def _digest(*parts: object) -> str:
 
 @dataclass(frozen=True)
 class FrameFacts:
-    """What planning and rendering need to know of a frame."""
+    """What planning and rendering need to know of a frame.
+
+    subject : blob of what stands out in it, empty while it has not been looked for
+    """
 
     id: UUID
     original: str
@@ -33,6 +36,7 @@ class FrameFacts:
     even: EvenLight
     trim: Trim
     faces: tuple[FaceSeen, ...] = ()
+    subject: str = ""
 
     @property
     def proportion(self) -> float:
@@ -47,7 +51,7 @@ class FrameFacts:
     @cached_property
     def key(self) -> str:
         """Names all that its plan depends on beside the look and the other frames."""
-        faces = tuple(face.colour for face in self.faces)
+        faces = tuple((face.box, face.colour) for face in self.faces)
         return _digest(
             self.original,
             self.sample,

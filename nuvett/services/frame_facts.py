@@ -4,9 +4,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.trim import Trim
-from nuvett.core.planning.warnings import FaceSeen
 from nuvett.core.spaces.rgb import Space
 from nuvett.services.catalogue import ready_frames
 from nuvett.services.facts import Facts, FrameFacts
@@ -32,6 +32,7 @@ def facts_of(frame: models.Frame) -> FrameFacts:
         even=EvenLight.model_validate(frame.even) if frame.even else EvenLight(),
         trim=Trim.model_validate(frame.trim) if frame.trim else Trim(),
         faces=faces_of(frame.faces),
+        subject=frame.subject or "",
     )
 
 

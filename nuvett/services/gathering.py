@@ -96,7 +96,7 @@ def remove_frame(session: Session, studio: Studio, series: models.Series, frame:
     if frame.state == "ready":
         frame.state = "removed"
     else:
-        names = {name for name in (frame.original, frame.view, frame.sample, frame.points) if name}
+        names = {name for name in (frame.original, frame.view, frame.sample, frame.points, frame.subject) if name}
         session.delete(frame)
     session.flush()
     tidy_setups(session, studio, series)

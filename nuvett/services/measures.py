@@ -16,6 +16,7 @@ from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.steps.hold import HoldStep
 from nuvett.core.types import OKLab, Quantiles
+from nuvett.services.areas import Areas
 from nuvett.services.caches import Cache
 from nuvett.services.facts import Aimed, FrameFacts
 from nuvett.services.planner import Planner
@@ -45,8 +46,8 @@ class Summary:
 class Measures:
     """Summaries and notes of frames, keyed by their samples and plans."""
 
-    def __init__(self, sources: Sources, planner: Planner, kept: Cache) -> None:
-        self._sources, self._planner, self._kept = sources, planner, kept
+    def __init__(self, sources: Sources, planner: Planner, areas: Areas, kept: Cache) -> None:
+        self._sources, self._planner, self._areas, self._kept = sources, planner, areas, kept
 
     def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
         """What a wall shows of a frame under a plan, or as it came."""
@@ -54,7 +55,7 @@ class Measures:
 
         def make() -> Summary:
             sample = self._sources.sample(frame)
-            cloud = finished_cloud(plan, sample, frame.proportion) if plan else plain_cloud(sample)
+            cloud = finished_cloud(plan, sample, self._areas.seeing(frame, plan)) if plan else plain_cloud(sample)
             tone = quantiles_of(cloud[:, 0])
             return Summary(
                 drift=measure_drift(cloud, self._planner.yardstick(aimed)) if aimed else None,
@@ -83,6 +84,8 @@ class Measures:
         key = ("notes", frame.sample, plan.key, limits)
 
         def make() -> tuple[Note, ...]:
-            return tuple(notes_on(plan, self._sources.sample(frame), frame.proportion, frame.faces, limits))
+            return tuple(
+                notes_on(plan, self._sources.sample(frame), self._areas.seeing(frame, plan), frame.faces, limits)
+            )
 
         return self._kept.get(key, make)

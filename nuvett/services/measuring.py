@@ -5,16 +5,16 @@ from pathlib import Path
 
 import numpy as np
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.even.features import Features, find_features
 from nuvett.core.even.shared import Seen
 from nuvett.core.measure.sampling import Sample, placed_sample
-from nuvett.core.planning.warnings import FaceSeen
 from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.types import Linear
 from nuvett.imaging.damage import check_jpeg
 from nuvett.imaging.decode import Limits, Picture, decode
-from nuvett.imaging.faces import Face, find_faces
+from nuvett.imaging.faces import Face, faces_seen, find_faces
 from nuvett.imaging.proxy import measuring_proxy
 
 
@@ -35,7 +35,7 @@ class MeasuredFile:
     @property
     def faces_seen(self) -> tuple[FaceSeen, ...]:
         """Faces as plans and notes know them."""
-        return tuple(FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in self.faces)
+        return faces_seen(self.faces)
 
     @property
     def proportion(self) -> float:

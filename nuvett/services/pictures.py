@@ -2,14 +2,17 @@
 
 from collections.abc import Callable, Hashable
 
+import cv2
 import numpy as np
 import simplejpeg
 
 from nuvett.core.drawing.drawing import Box, Drawing, Stages, compile_stages
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.plan.apply import apply_plan
+from nuvett.core.measure.sampling import Sample
+from nuvett.core.plan.apply import apply_plan, in_layers
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.framed import weights_at
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
@@ -17,6 +20,8 @@ from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Linear, OKLab
 from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.proxy import VIEW_EDGE, fit_within
+from nuvett.services.areas import Areas
 from nuvett.services.caches import Cache
 from nuvett.services.facts import FrameFacts
 from nuvett.services.originals import Originals
@@ -27,31 +32,66 @@ _POINT_BYTES = 24  # of a table, with what the colour library makes of it
 PREVIEW_QUALITY, QUICK_QUALITY = 92, 85
 _TILE_EDGE, TILE_POINTS = 480, 17  # small pictures come from a coarser table, which compiles seven times faster
 _MOST_CROP = 2000
+_ENLARGED = 1.2  # times the kept view that a picture may be drawn larger before the original is looked at
 _DISC = 3  # pixels around a picked place that are averaged
 
 
 class Pictures:
     """Rendered and encoded pictures, keyed by what they show and the plan they are drawn under."""
 
-    def __init__(self, sources: Sources, originals: Originals, kept: Cache) -> None:
-        self._sources, self._originals, self._kept = sources, originals, kept
+    def __init__(self, sources: Sources, originals: Originals, areas: Areas, kept: Cache) -> None:
+        self._sources, self._originals, self._areas, self._kept = sources, originals, areas, kept
 
     def stages(self, plan: FramePlan, domain: Space, points: int = USUAL_SIZE) -> Stages:
         """A plan compiled into sRGB, for screens."""
-        key = ("stages", plan.key, domain, points)
-        weight = _POINT_BYTES * points**3
-        return self._kept.get(key, lambda: compile_stages(plan, domain, points=points, threads=THREADS), weight)
+        tables = plan.nowhere()
+        key = ("stages", tables.key, domain, points)
+        weight = _POINT_BYTES * points**3 * (1 + len(plan.layers))
+        made = self._kept.get(key, lambda: compile_stages(tables, domain, points=points, threads=THREADS), weight)
+        return made.laid_out(plan)
 
-    def drawing(self, frame: FrameFacts, plan: FramePlan, size: tuple[int, int], points: int = USUAL_SIZE) -> Drawing:
-        """A frame under a plan, to be drawn at a size (width, height) in pixels."""
+    def drawing(
+        self,
+        frame: FrameFacts,
+        plan: FramePlan,
+        size: tuple[int, int],
+        points: int = USUAL_SIZE,
+        source: tuple[int, int] | None = None,
+    ) -> Drawing:
+        """A frame under a plan, to be drawn at a size (width, height) in pixels from a source of a size."""
         stages = self.stages(plan, frame.domain, points)
-        return Drawing(stages, size, self._sources.view(frame.view) if stages.needs_maps else None)
+        small = self._sources.view(frame.view) if stages.needs_maps else None
+        weights = self._areas.weights(frame, plan)
+        return Drawing(stages, size, small, weights, source, (frame.width, frame.height))
 
     def drawn(self, frame: FrameFacts, plan: FramePlan, edge: int, points: int = USUAL_SIZE, depth: int = 8) -> Pixels:
-        """Pixels of a frame's view at a long edge under a plan, from a table of some points a side, 8 or 16 bit."""
-        pixels = self._sources.view(frame.view, edge)
+        """Pixels of what is seen of a frame at a long edge under a plan, from tables of some points, 8 or 16 bit."""
+        pixels, size = self.source(frame, plan, edge)
         threads = 1 if edge <= _TILE_EDGE else THREADS  # of tiles, many are drawn at once
-        return self.drawing(frame, plan, (pixels.shape[1], pixels.shape[0]), points).picture(pixels, depth, threads)
+        drawing = self.drawing(frame, plan, size, points, (pixels.shape[1], pixels.shape[0]))
+        return drawing.picture(pixels, depth, threads)
+
+    def source(self, frame: FrameFacts, plan: FramePlan, edge: int) -> tuple[Pixels, tuple[int, int]]:
+        """Pixels (h, w, 3) of a frame as it came, uncut, from which it is drawn at a long edge; the size it has then.
+
+        Where little of the frame is seen, the kept view has too few pixels, and the original is looked at.
+        """
+        if plan.geometry.is_none:
+            pixels = self._sources.view(frame.view, edge)
+            return pixels, (pixels.shape[1], pixels.shape[0])
+        placing = plan.geometry.placed((frame.width, frame.height))
+        size = fit_within(*placing.size, edge)
+        whole = int(np.ceil(max(size) * placing.density))
+        if whole <= VIEW_EDGE * _ENLARGED or whole <= _TILE_EDGE:
+            return self._sources.view(frame.view, min(whole, VIEW_EDGE)), size
+
+        def shrink() -> Pixels:
+            pixels = self._originals.whole(frame.original)
+            return np.asarray(
+                cv2.resize(pixels, fit_within(frame.width, frame.height, whole), interpolation=cv2.INTER_AREA)
+            )
+
+        return self._kept.get(("original", frame.original, whole), shrink), size
 
     def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int, quick: bool = False) -> bytes:
         """JPEG of a frame at a long edge, under a plan or as it came; quick ones are coarser, for dragging."""
@@ -69,11 +109,12 @@ class Pictures:
 
     def crop(self, frame: FrameFacts, plan: FramePlan | None, box: Box) -> bytes:
         """PNG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
-        inside = self._originals.part(frame.original, box)
-        drawing = self.drawing(frame, plan or UNTOUCHED, (frame.width, frame.height))
-        if not drawing.by_strips:
-            inside = self._originals.part(frame.original, drawing.around(box))
-        return encode(drawing.part(inside, box), Format.PNG, 100)
+        used = plan or UNTOUCHED
+        whole = (frame.width, frame.height)
+        size = used.geometry.placed(whole).size
+        box = _inside(box, size)
+        drawing = self.drawing(frame, used, size, source=whole)
+        return encode(drawing.part(self._originals.part(frame.original, drawing.around(box)), box), Format.PNG, 100)
 
     def of_view(self, view: str, domain: str, edge: int) -> bytes:
         """JPEG of a kept view at a long edge, in sRGB."""
@@ -100,12 +141,7 @@ class Pictures:
 
     def colour_at(self, view: str, domain: str, place: object) -> Colour:
         """OKLab colour of a small disc at a place (x, y in shares). Raises InvalidChangeError outside the picture."""
-        try:
-            x, y = (float(v) for v in place)  # type: ignore[attr-defined]
-        except (TypeError, ValueError) as error:
-            raise InvalidChangeError("That place lies outside the picture.") from error
-        if not (0 <= x <= 1 and 0 <= y <= 1):
-            raise InvalidChangeError("That place lies outside the picture.")
+        x, y = place_in(place)
         pixels = self._sources.view(view)
         height, width = pixels.shape[:2]
         row, column = min(int(y * height), height - 1), min(int(x * width), width - 1)
@@ -114,9 +150,35 @@ class Pictures:
         return _triple(linear_to_oklab(Linear(linear.mean(axis=0, keepdims=True))))
 
     def colour_under(self, frame: FrameFacts, plan: FramePlan, place: object) -> Colour:
-        """OKLab colour that a frame's place (x, y in shares) takes under a plan. Raises as `colour_at`."""
-        lab = OKLab(np.array([self.colour_at(frame.view, frame.domain, place)], dtype=np.float32))
-        return _triple(apply_plan(plan, oklab_to_linear(lab)))
+        """OKLab colour of a place (x, y in shares of what is seen) of a frame under a plan. Raises as `colour_at`."""
+        x, y = place_in(place)
+        across, down = plan.geometry.placed((frame.width, frame.height)).original(np.array([x]), np.array([y]))
+        there = (float(np.clip(across[0], 0, 1)), float(np.clip(down[0], 0, 1)))
+        came = oklab_to_linear(OKLab(np.array([self.colour_at(frame.view, frame.domain, there)], dtype=np.float32)))
+        if not plan.layers:
+            return _triple(apply_plan(plan, came))
+        weights = weights_at(self._areas.weights(frame, plan), Sample(came, np.array([there], dtype=np.float32)))
+        return _triple(linear_to_oklab(to_linear(in_layers(plan, came, weights))))
+
+
+def place_in(place: object) -> tuple[float, float]:
+    """A place as x, y in shares. Raises InvalidChangeError outside the picture."""
+    try:
+        x, y = (float(v) for v in place)  # type: ignore[attr-defined]
+    except (TypeError, ValueError) as error:
+        raise InvalidChangeError("That place lies outside the picture.") from error
+    if not (0 <= x <= 1 and 0 <= y <= 1):
+        raise InvalidChangeError("That place lies outside the picture.")
+    return x, y
+
+
+def _inside(box: Box, size: tuple[int, int]) -> Box:
+    """As much of a box as lies in a picture of a size. Raises InvalidChangeError where that is nothing."""
+    left, top, width, height = box
+    width, height = min(width, size[0] - left), min(height, size[1] - top)
+    if width <= 0 or height <= 0:
+        raise InvalidChangeError("That place lies outside the picture.")
+    return left, top, width, height
 
 
 def _triple(lab: OKLab) -> Colour:

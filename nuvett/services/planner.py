@@ -6,7 +6,6 @@ import numpy as np
 
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.fit.curves import STRAIGHT
-from nuvett.core.fit.holds import colours_of
 from nuvett.core.look.look import Look
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import aim_of, evened_plan, trim_only
@@ -62,14 +61,14 @@ class Planner:
         frame = frames[index]
 
         def make() -> FramePlan:
-            own = Own(frame.even, frame.trim, colours_of(frame.faces), frame.seed)
+            own = Own(frame.even, frame.trim, frame.faces, frame.seed)
             return self.run(frames, aimed).plan(index, own)
 
         return self._kept.get(("plan", frames.key, frame.key, aimed.key), make, _PLAN_BYTES)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""
-        return trim_only(frame.trim, self._sources.statistics(frame), colours_of(frame.faces), frame.seed)
+        return trim_only(frame.trim, self._sources.statistics(frame), frame.faces, frame.seed)
 
     def evened(self, frame: FrameFacts, look: Look) -> FramePlan:
         """The plan that only evens a frame's light, as strongly as a look does."""

@@ -1,27 +1,45 @@
 """Whole files through a compiled plan: what deliveries and the command line write."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cache
+from math import ceil
 from pathlib import Path
 from threading import BoundedSemaphore
 
 import numpy as np
 
+from nuvett.core.area.parts import Area
+from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.drawing.drawing import Drawing, Stages, compile_stages
 from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.warnings import newly_at_ends
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.decode import Header, Limits, Opened, Picture, decode, open_picture
 from nuvett.imaging.facts import FileFacts
-from nuvett.imaging.proxy import fit_within, shrink_linear
+from nuvett.imaging.proxy import VIEW_EDGE, fit_within, shrink_linear
+from nuvett.imaging.subject import find_subject
 from nuvett.imaging.views import decode_view, encoded_view
 
 THREADS = os.cpu_count() or 1
 _DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
 _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
+
+
+@dataclass(frozen=True)
+class LookedAt:
+    """A frame as maps and areas look at it.
+
+    small : asks for its 8-bit view in its own domain; weights : for the weights of the layers that it is drawn with
+    """
+
+    small: Callable[[], Pixels]
+    weights: Callable[[], tuple[WeightMap, ...]]
 
 
 def shrink_encoded(picture: Picture, edge: int) -> Pixels:
@@ -39,27 +57,48 @@ def render_file(
     stages_for: Callable[[Space], Stages],
     depth: int,
     edge: int | None = None,
-    small: Pixels | None = None,
+    seen: LookedAt | None = None,
 ) -> tuple[Pixels, Header, FileFacts]:
     """Finished pixels of a picture file, 8 or 16 bit, at full size or at a long edge; its header and facts.
 
     stages_for : compiled stages for pictures of a domain
-    small : 8-bit view of the frame in its own domain, from which maps are made; none to make one from the file
+    seen : the frame as maps and areas look at it; none to look at the file
 
     At full size one strip is rendered while the next is decoded, so the decoded picture is never held whole unless
-    something needs its neighbourhood. Raises as `decode`.
+    something needs its neighbourhood or another place. Raises as `decode`.
     """
     opened = open_picture(path, limits)
     stages = stages_for(opened.header.domain)
-    whole = Drawing(stages, (opened.header.width, opened.header.height)) if not stages.finish else None
-    if whole is not None and (edge is None or edge >= max(opened.header.width, opened.header.height)):
-        return _by_strips(opened, whole, depth), opened.header, opened.facts
+    whole = (opened.header.width, opened.header.height)
+    full = edge is None or edge >= max(stages.geometry.placed(whole).size)
+    if full and stages.is_plain and (seen is not None or not stages.layers):
+        drawing = Drawing(stages, whole, weights=seen.weights() if seen and stages.layers else ())
+        return _by_strips(opened, drawing, depth), opened.header, opened.facts
     picture = decode(path, limits)
-    pixels = picture.pixels if edge is None else shrink_encoded(picture, edge)
-    if stages.needs_maps and small is None:
-        small = decode_view(encoded_view(picture))
-    drawing = Drawing(stages, (pixels.shape[1], pixels.shape[0]), small)
+    seen = seen or looked_at(picture, [layer.area for layer in stages.layers], stages.light)
+    placing = stages.geometry.placed(whole)
+    size = placing.size if edge is None else fit_within(*placing.size, edge)
+    pixels = picture.pixels if full else shrink_encoded(picture, ceil(max(size) * placing.density))
+    small = seen.small() if stages.needs_maps else None
+    source = (pixels.shape[1], pixels.shape[0])
+    drawing = Drawing(stages, source if placing.is_plain else size, small, seen.weights(), source, whole)
     return drawing.picture(pixels, depth, THREADS), picture.header, picture.facts
+
+
+def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> LookedAt:
+    """A file as maps and areas look at it: what is kept of it when it is measured, made now."""
+
+    @cache
+    def small() -> Pixels:
+        return decode_view(encoded_view(picture))
+
+    def weights() -> tuple[WeightMap, ...]:
+        width, height = picture.pixels.shape[1], picture.pixels.shape[0]
+        size = fit_within(width, height, VIEW_EDGE)
+        scene = scene_of(small, size, picture.domain, light, lambda: find_subject(small()))
+        return tuple(weigh(area, scene) for area in areas)
+
+    return LookedAt(small, weights)
 
 
 def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:

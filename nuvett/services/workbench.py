@@ -1,6 +1,7 @@
 """The workbench of one process: sources, planner, measures, plans and pictures, which share its memory."""
 
 from nuvett.imaging.decode import Limits
+from nuvett.services.areas import Areas
 from nuvett.services.caches import Caches
 from nuvett.services.measures import Measures
 from nuvett.services.originals import Originals
@@ -20,6 +21,7 @@ class Workbench:
         self.originals = Originals(blobs, limits)
         self.sources = Sources(blobs, caches.pictures)
         self.planner = Planner(self.sources, caches.facts)
-        self.measures = Measures(self.sources, self.planner, caches.facts)
+        self.areas = Areas(blobs, self.sources, caches.pictures)
+        self.measures = Measures(self.sources, self.planner, self.areas, caches.facts)
         self.plans = Plans(database, caches.facts)
-        self.pictures = Pictures(self.sources, self.originals, caches.pictures)
+        self.pictures = Pictures(self.sources, self.originals, self.areas, caches.pictures)

@@ -63,7 +63,8 @@ class SetUp(Base):
 class Frame(Base):
     """One photo of a series. `state` is waiting, ready, refused or removed; blobs are named by their SHA-256.
 
-    points : blob with what can be found again in other frames; exposure : as the camera wrote it down
+    points, subject : blobs with what can be found again in other frames, and with what stands out in this one
+    exposure : as the camera wrote it down
     light_alone, light_base_id : light left as it came, or evened by another set-up; else by its own
     """
 
@@ -88,6 +89,7 @@ class Frame(Base):
     view: Mapped[str | None] = mapped_column(index=True)
     sample: Mapped[str | None] = mapped_column(index=True)
     points: Mapped[str | None] = mapped_column(index=True)
+    subject: Mapped[str | None] = mapped_column(index=True)
     exposure: Mapped[float | None]
     even: Mapped[Json | None]
     light_alone: Mapped[bool] = mapped_column(default=False)

@@ -5,14 +5,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.look.handles import drag, land
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import placed_sample
 from nuvett.core.measure.statistics import measure
+from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
-from nuvett.core.planning.warnings import FaceSeen, Note, at_ends, newly_at_ends, notes_on, steep_tones
+from nuvett.core.planning.warnings import Note, at_ends, newly_at_ends, notes_on, steep_tones
 from nuvett.core.reading.family import Family
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
 from nuvett.core.spaces.rgb import to_linear
@@ -90,9 +92,8 @@ def test_notes_name_what_goes_wrong_and_only_that() -> None:
     face = FaceSeen(box=(0.4, 0.2, 0.1, 0.1), colour=_linear_of(0.6, 0.06, 51.0))
 
     def notes(faces: tuple[FaceSeen, ...] = (face,), **steps: object) -> list[Note]:
-        colours = np.array([f.colour for f in faces], np.float32).reshape(-1, 3)
-        plan = plan_frame(own, aim, Look(**{"hold": HoldStep(on=False), **steps}), faces=colours)  # type: ignore[arg-type]
-        return notes_on(plan, sample, 1.5, faces)
+        plan = plan_frame(own, aim, Look(**{"hold": HoldStep(on=False), **steps}), faces=faces)  # type: ignore[arg-type]
+        return notes_on(plan, sample, Seeing(), faces)
 
     assert notes() == []
     assert any("clipped" in note.words for note in notes(exposure=ExposureStep(exposure=2.5)))
@@ -117,11 +118,11 @@ def test_a_steep_look_is_noted(photo: np.ndarray) -> None:
     own = measure(linear_to_oklab(sample.colours))
     steep = Look(curve=CurveStep(master=((0, 0), (40, 10), (60, 90), (100, 100))))
     plan = plan_frame(own, aim_of_statistics(own), steep)
-    assert any("break up" in note.words and note.veil == "steep" for note in notes_on(plan, sample, 1.5))
+    assert any("break up" in note.words and note.veil == "steep" for note in notes_on(plan, sample, Seeing()))
     low, high = steep_tones(plan, sample)
     assert 0.3 < low < high < 0.75
     plain = plan_frame(own, aim_of_statistics(own), Look())
-    assert not notes_on(plain, sample, 1.5) and steep_tones(plain, sample) == (0.0, 0.0)
+    assert not notes_on(plain, sample, Seeing()) and steep_tones(plain, sample) == (0.0, 0.0)
 
 
 def test_only_what_8_bits_round_to_an_end_counts_as_clipped() -> None:

@@ -13,7 +13,6 @@ import pytest
 
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.holds import colours_of
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.sampling import stratified_sample
@@ -24,7 +23,7 @@ from nuvett.core.planning.planning import aim_of, evened, plan_frame
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.imaging.decode import Limits, decode
-from nuvett.imaging.faces import find_faces
+from nuvett.imaging.faces import faces_seen, find_faces
 from nuvett.imaging.proxy import measuring_proxy
 
 KEPT = Path(__file__).resolve().parent.parent / "renders"
@@ -71,5 +70,5 @@ def test_plans_that_were_kept_draw_the_same_pixels(name: str) -> None:
 def test_looks_and_trims_that_were_kept_draw_the_same_pixels(name: str, aim: object, proxy: np.ndarray) -> None:
     look, trim = Look.model_validate(DOCUMENTS[name]["look"]), Trim.model_validate(DOCUMENTS[name]["trim"] or {})
     statistics = measure(linear_to_oklab(evened(stratified_sample(proxy), LIGHT, look)))
-    plan = plan_frame(statistics, aim, look, LIGHT, trim, colours_of(find_faces(proxy)), seed=7)
+    plan = plan_frame(statistics, aim, look, LIGHT, trim, faces_seen(find_faces(proxy)), seed=7)
     check_same(plan, name)

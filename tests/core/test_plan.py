@@ -31,7 +31,7 @@ from nuvett.core.planning.planning import UNTOUCHED, aim_of_statistics, plan_fra
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
-from nuvett.core.spatial.finish import Finisher
+from nuvett.core.spatial.finish import Finisher, InArea
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.tone import ToneStep
@@ -194,14 +194,14 @@ def test_a_vignette_lies_on_samples_where_it_lies_on_pixels(size: tuple[int, int
     plan = FramePlan(groups=(Group(name="look", operations=(vignette,)),))
     on_samples = from_linear(oklab_to_linear(seen(plan, grey, places, width / height)))[:, 0].reshape(height, width)
     picture = np.full((height, width, 3), 0.6, np.float32)
-    on_pixels = Finisher((vignette,), size, 0).finish(picture, 0, 0)[..., 0]
+    on_pixels = Finisher((InArea(vignette),), size, 0).finish(picture, 0, 0)[..., 0]
     assert np.abs(on_samples - on_pixels).max() < 2e-3 < np.ptp(on_pixels)
 
 
 @pytest.mark.parametrize(
     ("document", "words"),
     [
-        ({"schema_version": 3}, "schema 3; this version reads schema 2"),
+        ({"schema_version": 4}, "schema 4; this version reads schema 3"),
         ({"groups": [{"name": "look", "operations": [{"kind": "tilt"}]}]}, "does not know \\(tilt\\)"),
         ({"groups": [{"name": "look", "operations": [{"kind": "wash"}]}]}, "damaged"),
         ({"groups": [{"name": "look", "operations": [{"kind": "tone", "curve": {"shape": [3]}}]}]}, "damaged"),

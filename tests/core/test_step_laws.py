@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 import pytest
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fields import choices_of, numbers_of
@@ -29,7 +30,7 @@ from tests.conftest import DEMO, load_rgb
 from tests.examples import EXAMPLES
 
 LIGHT = EvenLight(gains=(1.5, 1.3, 1.0))
-FACE = np.array([[0.35, 0.2, 0.12]], dtype=np.float32)
+FACE = (FaceSeen(box=(0.4, 0.2, 0.1, 0.1), colour=(0.35, 0.2, 0.12)),)
 BARE = Look.of(*(kind(on=False) for kind in REGISTRY), vivid=0)
 Measure = Callable[[np.ndarray], float]
 

@@ -216,8 +216,8 @@ def test_a_look_of_schema_1_is_read_and_parts_are_taken_by_name() -> None:
     assert (old.vivid, old.zones.whites, old.zones.amount, old.spread.amount, old.hold.on) == (0, 100, 80, 60, False)
     held = parse_look('{"schema_version": 2, "hold": {"on": true, "hue": 5}}').hold
     assert (held.on, held.where, held.hue) == (True, "everywhere", 5)
-    with pytest.raises(DocumentError, match="schema 5"):
-        parse_look('{"schema_version": 5}')
+    with pytest.raises(DocumentError, match="schema 6"):
+        parse_look('{"schema_version": 6}')
     with pytest.raises(DocumentError, match="curve"):
         parse_look('{"curve": {"master": [[0, 50], [100, 10]]}}')
     source = Look(strength=40, exposure=ExposureStep(exposure=1), finish=FinishStep(grain=20))

@@ -124,7 +124,7 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
 
 def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
     address = f"/series/{slug}/look.json"
-    for text, words in (("{", "damaged"), ('{"schema_version": 5}', "schema 5"), ('{"pull": -1}', "pull")):
+    for text, words in (("{", "damaged"), ('{"schema_version": 6}', "schema 6"), ('{"pull": -1}', "pull")):
         answer = client.post(address, files={"file": ("look.json", text.encode())})
         assert answer.status_code == 422 and words in answer.json()["message"]
     kept = client.get(address).content

@@ -1,35 +1,63 @@
 """Drawing a frame under a plan: the one way from pixels and a plan to pixels, at any size and of any part."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
 
-from nuvett.core.drawing.renderer import STRIP_ROWS, Cut, Pixels, Renderer
+from nuvett.core.area.weights import WeightMap
+from nuvett.core.drawing.layers import LayerStage, laid
+from nuvett.core.drawing.renderer import STRIP_ROWS, Pixels, Renderer, rounded
+from nuvett.core.drawing.resampling import Box, Resampling
+from nuvett.core.geometry.geometry import Geometry
+from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.compile import compile_shaped
 from nuvett.core.plan.finish import FinishOperation, HazeOperation, LocalOperation
-from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.spatial.finish import BASE_EDGE, Finisher, FrameMaps, make_maps
+from nuvett.core.spatial.finish import BASE_EDGE, Finisher, FrameMaps, InArea, make_maps
 from nuvett.core.table.table import USUAL_SIZE
-from nuvett.core.types import Encoded01
+from nuvett.core.types import Encoded01, Floats, Mask01
 
-Box = tuple[int, int, int, int]
-"""Left, top, width and height in pixels."""
+__all__ = ["Box", "Drawing", "Stages", "compile_stages"]
 
 
 @dataclass(frozen=True)
 class Stages:
-    """A plan compiled: runs of colour operations as one table, then what needs more than a colour."""
+    """A plan compiled: geometry, runs of colour operations as one table, layers, then what needs more than a colour.
+
+    light : the plan that only evens the light, which is how areas look at the frame
+    """
 
     renderer: Renderer
+    layers: tuple[LayerStage, ...] = ()
     finish: tuple[FinishOperation, ...] = ()
+    geometry: Geometry = field(default_factory=Geometry)
+    light: FramePlan = field(default_factory=FramePlan)
     seed: int = 0
+
+    def laid_out(self, plan: FramePlan) -> "Stages":
+        """The same tables where another plan, which differs in areas and geometry alone, has them."""
+        layers = (replace(stage, area=layer.area) for stage, layer in zip(self.layers, plan.layers, strict=True))
+        return replace(self, layers=tuple(layers), geometry=plan.geometry)
+
+    @property
+    def finishes(self) -> tuple[InArea, ...]:
+        """All that needs more than a colour, with the number of the layer that it lies in."""
+        everywhere = [InArea(operation) for operation in self.finish]
+        return (*everywhere, *(InArea(o, i) for i, layer in enumerate(self.layers) for o in layer.finish))
 
     @property
     def needs_maps(self) -> bool:
         """Whether the frame as a whole has to be looked at, small, before any part of it can be drawn."""
-        return any(isinstance(o, HazeOperation | LocalOperation) for o in self.finish)
+        return any(isinstance(o.operation, HazeOperation | LocalOperation) for o in self.finishes)
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether every pixel is a function of its own colour and place alone."""
+        return not self.finishes and self.geometry.is_none
 
 
 def compile_stages(
@@ -39,62 +67,150 @@ def compile_stages(
     points: int = USUAL_SIZE,
     threads: int = 1,
 ) -> Stages:
-    """Stages of a plan for pictures of a domain, into a space, with a table of some points a side."""
-    return Stages(Renderer(compile_shaped(plan, points, domain, space, threads)), plan.finish, plan.seed)
+    """Stages of a plan for pictures of a domain, into a space, with tables of some points a side."""
+
+    def table(of: FramePlan, source: Space) -> Renderer:
+        return Renderer(compile_shaped(of, points, source, space, threads))
+
+    def compiled(layer: Layer) -> LayerStage:
+        instead = None if layer.look is None else table(plan.with_look_at(layer.look), domain)
+        over = table(FramePlan(groups=(layer.colours,)), space) if layer.colours.operations else None
+        return LayerStage(layer.area, instead, over, layer.finish)
+
+    layers = tuple(compiled(layer) for layer in plan.layers)
+    light = FramePlan(groups=(plan.group("light"),))
+    return Stages(table(plan, domain), layers, plan.finish, plan.geometry, light, plan.seed)
 
 
 class Drawing:
-    """One frame of a size (width, height) under compiled stages.
+    """One frame under compiled stages, drawn at a size (width, height) in pixels of what is seen of it.
 
-    small : (h, w, 3) the frame in its own domain at BASE_EDGE or more, from which maps are made where they are needed
+    source : size in pixels of what it is drawn from, uncut; none for the same as `size`
+    original : size of the frame in its own pixels, uncut; none for the same as `source`
+    weights : of each layer; small : (h, w, 3) the frame in its own domain at BASE_EDGE or more, uncut, from which maps
+        are made where they are needed
     """
 
-    def __init__(self, stages: Stages, size: tuple[int, int], small: Pixels | None = None) -> None:
-        self._renderer, self.size = stages.renderer, size
+    def __init__(
+        self,
+        stages: Stages,
+        size: tuple[int, int],
+        small: Pixels | None = None,
+        weights: Sequence[WeightMap] = (),
+        source: tuple[int, int] | None = None,
+        original: tuple[int, int] | None = None,
+    ) -> None:
+        self._stages, self.size = stages, size
+        self._weights = tuple(weights)
+        if len(self._weights) != len(stages.layers):
+            raise ValueError("every layer needs its weights")
+        source = source or size
+        placing = stages.geometry.placed(original or source)
+        self._resampling = Resampling(placing, size, source)
         self._finisher = None
-        if stages.finish:
-            maps = _maps(stages.renderer, small) if stages.needs_maps and small is not None else None
-            self._finisher = Finisher(stages.finish, size, stages.seed, maps)
+        if stages.finishes:
+            maps = self._maps(small) if stages.needs_maps and small is not None else None
+            self._finisher = Finisher(stages.finishes, size, stages.seed, maps)
 
     @property
     def by_strips(self) -> bool:
         """Whether rows can be drawn by themselves, with nothing around them."""
-        return self._finisher is None
+        return self._finisher is None and self._resampling.is_plain
+
+    @property
+    def halo(self) -> int:
+        """Pixels around a part that its finish looks at."""
+        return self._finisher.halo if self._finisher else 0
+
+    def _outer(self, box: Box) -> Box:
+        left, top, width, height = box
+        first, above = max(0, left - self.halo), max(0, top - self.halo)
+        last, below = min(self.size[0], left + width + self.halo), min(self.size[1], top + height + self.halo)
+        return first, above, last - first, below - above
 
     def around(self, box: Box) -> Box:
-        """The part of the frame that is needed to draw a part of it."""
-        halo = self._finisher.halo if self._finisher else 0
-        left, top, width, height = box
-        first, above = max(0, left - halo), max(0, top - halo)
-        return first, above, left + width + halo - first, top + height + halo - above
+        """The part of the source that is needed to draw a part of the picture."""
+        return self._resampling.around(self._outer(box))
 
-    def part(self, pixels: Pixels, box: Box) -> Pixels:
-        """A part of the frame as 8 bit, from the pixels (H, W, 3) of `around` it; the pixels that `picture` has there.
+    def part(self, pixels: Pixels, box: Box, depth: int = 8) -> Pixels:
+        """A part of the picture, 8 or 16 bit, from the source's pixels (H, W, 3) `around` it.
 
-        Where the frame ends, `pixels` may end sooner.
+        The pixels that `picture` has there, whatever the part.
         """
-        left, top, width, height = box
-        if self._finisher is None:
-            return self._renderer.part(pixels, left, top)
-        first, above, _, _ = self.around(box)
-        inner = (slice(top - above, top - above + height), slice(left - first, left - first + width))
-        return self._renderer.finished(pixels, self._finisher, Cut(first, above, inner), 8)
+        if self.by_strips and not self._weights:
+            return self._stages.renderer.part(pixels, box[0], box[1], depth)
+        return self._made(pixels, self.around(box)[:2], box, depth)
 
     def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
         """Rows (H, W, 3) of a frame that can be drawn by strips, 8 or 16 bit."""
-        return self._renderer.strip(pixels, first_row, depth)
+        if not self._weights:
+            return self._stages.renderer.strip(pixels, first_row, depth)
+        return self._made(pixels, (0, first_row), (0, first_row, self.size[0], len(pixels)), depth)
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
-        """The whole frame (H, W, 3), 8 or 16 bit; the same pixels whatever the strips and threads are."""
-        if self._finisher is None:
-            return self._renderer.picture(pixels, depth, threads=threads, rows=rows)
-        return self._renderer.finished_picture(pixels, self._finisher, depth, threads, rows)
+        """The whole picture, 8 or 16 bit, from the whole source (H, W, 3); the same pixels whatever the strips are."""
+        if self.by_strips and not self._weights:
+            return self._stages.renderer.picture(pixels, depth, threads=threads, rows=rows)
+        width, height = self.size
+        out = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+
+        def work(top: int) -> None:
+            box = (0, top, width, min(rows, height - top))
+            left, first, across, down = self.around(box)
+            around = pixels[first : first + down, left : left + across]
+            out[top : top + box[3]] = self._made(around, (left, first), box, depth)
+
+        with ThreadPoolExecutor(threads) as pool:
+            list(pool.map(work, range(0, height, rows)))
+        return out
+
+    def _made(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:
+        """A part of the picture from pixels of the source that begin at `at`."""
+        outer = self._outer(box)
+        source, places = pixels, None
+        if self._weights or not self._resampling.is_plain:
+            places = self._resampling.places(outer)
+        if places is not None and not self._resampling.is_plain:
+            source = self._resampling.drawn(pixels, at, places)
+        weights = self._weighed(source, places) if places is not None else ()
+        if self._finisher is not None and self._finisher.has_noise_reduction:
+            source = self._finisher.denoise(_in_floats(source), weights)
+        made = self._stages.renderer.coloured(source)
+        made = laid(self._stages.layers, weights, source, made)
+        if self._finisher is not None:
+            made = self._finisher.finish(made, outer[0], outer[1], weights)
+        left, top, width, height = box
+        inside = made[top - outer[1] : top - outer[1] + height, left - outer[0] : left - outer[0] + width]
+        return rounded(np.ascontiguousarray(np.clip(inside, 0, 1)), left, top, depth)
+
+    def _weighed(self, source: Pixels, places: tuple[Floats, Floats]) -> tuple[Mask01, ...]:
+        follows = any(weight.follows_edges for weight in self._weights)
+        luminance = encoded_luminance(_in_floats(source)) if follows else None
+        return tuple(weight.at(*places, luminance) for weight in self._weights)
+
+    def _maps(self, small: Pixels) -> FrameMaps:
+        """Maps of what is seen, with its colours; layers change it too little to be looked at for them."""
+        source = (small.shape[1], small.shape[0])
+        width, height = self.size
+        scale = min(1.0, BASE_EDGE / max(width, height), max(source) / max(width, height))
+        size = (max(1, round(width * scale)), max(1, round(height * scale)))
+        if self._resampling.is_plain or self._stages.geometry.is_none:
+            base = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA))
+        else:
+            shrunk = _shrunk(small, max(size) * self._resampling.placing.density)
+            resampling = Resampling(self._resampling.placing, size, (shrunk.shape[1], shrunk.shape[0]))
+            base = resampling.drawn(shrunk, (0, 0), resampling.places((0, 0, *size)))
+        coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
+        return make_maps(Encoded01(coloured))
 
 
-def _maps(renderer: Renderer, small: Pixels) -> FrameMaps:
-    height, width = small.shape[:2]
-    scale = min(1.0, BASE_EDGE / max(width, height))
-    size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    base = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA))
-    coloured = renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
-    return make_maps(Encoded01(coloured))
+def _shrunk(pixels: Pixels, edge: float) -> Pixels:
+    scale = min(1.0, edge / max(pixels.shape[:2]))
+    size = (max(1, round(pixels.shape[1] * scale)), max(1, round(pixels.shape[0] * scale)))
+    return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))
+
+
+def _in_floats(pixels: Pixels) -> Encoded01:
+    if pixels.dtype == np.float32:
+        return Encoded01(pixels)
+    return Encoded01(np.multiply(pixels, np.float32(1 / np.iinfo(pixels.dtype).max), dtype=np.float32))

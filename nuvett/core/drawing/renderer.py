@@ -1,7 +1,6 @@
 """The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from functools import cache, lru_cache
 from typing import Any
 
@@ -10,7 +9,6 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
-from nuvett.core.spatial.finish import Finisher
 from nuvett.core.table.table import ShapedTable, check_table
 from nuvett.core.types import Encoded01, Floats
 
@@ -25,15 +23,6 @@ _DEPTHS: dict[str, Any] = {
     "uint16": ocio.BIT_DEPTH_UINT16,
     "float32": ocio.BIT_DEPTH_F32,
 }
-
-
-@dataclass(frozen=True)
-class Cut:
-    """Where a part of a frame begins, and which rows and columns of it are wanted."""
-
-    left: int
-    top: int
-    inner: tuple[slice, slice]
 
 
 class Renderer:
@@ -84,45 +73,20 @@ class Renderer:
             at += count
         return made
 
-    def part(self, pixels: Pixels, left: int, top: int) -> Pixels:
-        """A part (H, W, 3) of a frame as 8 bit: the pixels that `picture` gives there."""
+    def part(self, pixels: Pixels, left: int, top: int, depth: int = 8) -> Pixels:
+        """A part (H, W, 3) of a frame, 8 or 16 bit: the pixels that `picture` gives there."""
         offset = left % _NOISE_SIDE
         padded = np.pad(pixels, ((0, 0), (offset, 0), (0, 0)), mode="edge")
-        return self.picture(padded, origin_row=top)[:, offset:]
+        return self.picture(padded, depth, origin_row=top)[:, offset:]
 
-    def finished(self, pixels: Pixels, finisher: Finisher, cut: Cut, depth: int) -> Pixels:
-        """A part of a frame with its finish, as 8 or 16 bit: rows and columns of `cut`, from pixels around it.
-
-        pixels : (H, W, 3) the part with up to `finisher.halo` more on each side, beginning at `cut.left, cut.top`
-        """
+    def coloured(self, pixels: Pixels) -> Encoded01:
+        """Encoded colours (H, W, 3) of pixels, in floating point."""
         source = np.ascontiguousarray(pixels)
-        if finisher.has_noise_reduction:
-            source = finisher.denoise(np.multiply(source, np.float32(1 / np.iinfo(source.dtype).max), dtype=np.float32))
-        coloured = np.empty(source.shape, dtype=np.float32)
+        made = np.empty(source.shape, dtype=np.float32)
         self._processor.getOptimizedCPUProcessor(
             _DEPTHS[source.dtype.name], _DEPTHS["float32"], ocio.OPTIMIZATION_LOSSLESS
-        ).apply(_described(source), _described(coloured))
-        made = np.ascontiguousarray(finisher.finish(Encoded01(coloured), cut.left, cut.top)[cut.inner])
-        if depth == 16:
-            return np.asarray(np.rint(made * 65535), dtype=np.uint16)
-        return _dithered(made, cut.left + cut.inner[1].start, cut.top + cut.inner[0].start)
-
-    def finished_picture(
-        self, pixels: Pixels, finisher: Finisher, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS
-    ) -> Pixels:
-        """A whole frame with its finish, in row strips; the same pixels whatever the strips and threads are."""
-        out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
-        height = len(pixels)
-
-        def work(top: int) -> None:
-            first, last = max(0, top - finisher.halo), min(height, top + rows + finisher.halo)
-            size = min(rows, height - top)
-            inner = (slice(top - first, top - first + size), slice(0, pixels.shape[1]))
-            out[top : top + size] = self.finished(pixels[first:last], finisher, Cut(0, first, inner), depth)
-
-        with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(work, range(0, height, rows)))
-        return out
+        ).apply(_described(source), _described(made))
+        return Encoded01(made)
 
     def picture(
         self, pixels: Pixels, depth: int = 8, origin_row: int = 0, threads: int = 1, rows: int = STRIP_ROWS
@@ -143,8 +107,10 @@ class Renderer:
         return out
 
 
-def _dithered(encoded: Floats, left: int, top: int) -> Pixels:
-    """Encoded values (H, W, 3) 0 to 1 as 8 bit, dithered by the noise of their place in the frame."""
+def rounded(encoded: Floats, left: int, top: int, depth: int) -> Pixels:
+    """Encoded values (H, W, 3) 0 to 1 as 8 or 16 bit; those of 8 dithered by the noise of their place in the frame."""
+    if depth == 16:
+        return np.asarray(np.rint(encoded * 65535), dtype=np.uint16)
     out = np.empty(encoded.shape, dtype=np.uint8)
     offset = left % _NOISE_SIDE
     noise = _noise(encoded.shape[1] + offset)[:, offset:]

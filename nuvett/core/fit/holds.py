@@ -1,8 +1,6 @@
 """Holds: colour families that a look may move only so far."""
 
-from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 from pydantic import Field
@@ -142,18 +140,6 @@ def face_colour(pixels: Linear) -> Linear:
     luminance = pixels.sum(axis=1)
     low, high = np.quantile(luminance, [0.25, 0.75])
     return Linear(np.asarray(np.median(pixels[(luminance >= low) & (luminance <= high)], axis=0), dtype=np.float32))
-
-
-class Coloured(Protocol):
-    """Anything with a linear colour, as faces have."""
-
-    @property
-    def colour(self) -> tuple[float, float, float]: ...
-
-
-def colours_of(faces: Iterable[Coloured]) -> Linear:
-    """Linear colours (F, 3) of faces, as plans take them."""
-    return Linear(np.array([face.colour for face in faces], dtype=np.float32).reshape(-1, 3))
 
 
 def near_family(lab: OKLab, family: Family) -> Nearness:

@@ -16,7 +16,7 @@ def look_from_earlier(data: Plain, schema: int) -> Plain:
     """A look as it is now, of any schema so far.
 
     Schema 1 had fewer steps; before schema 3 usual amounts were others, and nothing kept its own colour; before schema
-    4 picked holds stood beside the hold of skin, and acted without it.
+    4 picked holds stood beside the hold of skin, and acted without it. Schema 4 had no areas.
     """
     if data.get("schema_version") in (1, 2):
         given = {name: data.get(name, {}) for name in _USUAL_BEFORE_3}
@@ -29,11 +29,16 @@ def look_from_earlier(data: Plain, schema: int) -> Plain:
         if kept and isinstance(hold, dict):
             skin = {"where": "nowhere", "on": True} if hold.get("on") is False else {}
             data["hold"] = {**hold, **skin, "families": kept}
-    return data
+    return {**data, "schema_version": schema} if data.get("schema_version") == 4 else data
 
 
 def trim_from_earlier(data: Plain, schema: int) -> Plain:
-    """A trim as it is now: those of schema 1 had four numbers beside the strength of the look, and no steps."""
+    """A trim as it is now: those of schema 1 had four numbers beside the strength of the look, and no steps.
+
+    Schema 2 had neither areas nor geometry.
+    """
+    if data.get("schema_version") == 2:
+        return {**data, "schema_version": schema}
     numbers = all(isinstance(value, int | float) for value in data.values())
     if data.get("schema_version", 1) != 1 or not numbers or not set(data) <= _FIRST_TRIM:
         return data

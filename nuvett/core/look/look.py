@@ -5,15 +5,16 @@ Percentages run from 0 to 100, lightness is CIE L*, hue in degrees. Steps act in
 
 from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
 from nuvett.core.look.earlier import look_from_earlier
+from nuvett.core.look.local import MOST_AREAS, Local
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
-LOOK_SCHEMA = 4
+LOOK_SCHEMA = 5
 
 
 class WholeLook(WithSteps):
@@ -22,13 +23,22 @@ class WholeLook(WithSteps):
     strength : weakens everything but even light; colour : weakens the fitted colour steps alone
     vivid : of their chroma that strongly coloured things keep at least, whatever the fit asks
     pull : 0 gives every frame the same transform, 100 fits each frame by itself
+    areas : given by rules or shapes, so that they are found anew in every frame
     """
 
-    schema_version: Literal[4] = 4
+    schema_version: Literal[5] = 5
     strength: float = number(100, 0, 100, "Strength of the look")
     colour: float = number(100, 0, 100, "Colour")
     vivid: float = number(70, 0, 100, "Strong colours keep at least")
     pull: float = number(60, 0, 100, "Pull")
+    areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
+
+    @field_validator("areas")
+    @classmethod
+    def _travel(cls, areas: tuple[Local, ...]) -> tuple[Local, ...]:
+        if not all(one.area.travels for one in areas):
+            raise ValueError("a brushed area belongs to its frame and cannot travel with a look")
+        return areas
 
     @model_validator(mode="before")
     @classmethod
@@ -67,13 +77,13 @@ def what_is_wrong(error: ValidationError, kind: str, schema: int) -> str:
 
 
 def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
-    """A look with the named steps of another one; `all` takes the strength, colour, vivid and pull along.
+    """A look with the named steps of another one; `all` takes strength, colour, vivid, pull and areas along.
 
     Raises DocumentError for a part that is not there.
     """
     unknown = parts - {kind.name for kind in REGISTRY} - {"all"}
     if unknown:
         raise DocumentError(f"A look has no part called {sorted(unknown)[0]}.")
-    names = {*parts - {"all"}, *(("strength", "colour", "vivid", "pull") if "all" in parts else ())}
+    names = {*parts - {"all"}, *(("strength", "colour", "vivid", "pull", "areas") if "all" in parts else ())}
     taken = {name: getattr(source, name) for name in names}
     return onto.model_copy(update=taken)

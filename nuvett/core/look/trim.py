@@ -2,23 +2,27 @@
 
 from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
+from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.earlier import trim_from_earlier
+from nuvett.core.look.local import MOST_AREAS, Local
 from nuvett.core.look.look import what_is_wrong
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
-TRIM_SCHEMA = 2
+TRIM_SCHEMA = 3
 
 
 class WholeTrim(WithSteps):
-    """What a trim says beside its steps: strength of the look here, in percent."""
+    """What a trim says beside its steps: strength of the look here, in percent, geometry, and steps in areas."""
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     strength: float = number(100, 0, 100, "Strength of the look")
+    geometry: Geometry = Geometry()
+    areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
 
     @model_validator(mode="before")
     @classmethod
@@ -41,12 +45,13 @@ class Trim(_TrimSteps):
     @property
     def is_none(self) -> bool:
         """Whether there is nothing in it."""
-        return self.strength == 100 and not self.steps
+        return self.strength == 100 and not self.steps and not self.areas and self.geometry == Geometry()
 
     @property
     def acts(self) -> bool:
         """Whether it changes the frame; steps brought in may still be idle."""
-        return self.strength != 100 or any(not step.is_idle for step in self.steps)
+        acting = any(not step.is_idle for step in self.steps) or any(not area.is_idle for area in self.areas)
+        return self.strength != 100 or acting or not self.geometry.is_none
 
 
 def parse_trim(text: str | bytes) -> Trim:

@@ -2,6 +2,8 @@
 
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.moves import OwnMove
+from nuvett.core.geometry.words import geometry_changes
+from nuvett.core.look.local import locals_changed
 from nuvett.core.look.look import Look, WholeLook
 from nuvett.core.look.trim import Trim, WholeTrim
 from nuvett.core.look.with_steps import WithSteps
@@ -28,6 +30,8 @@ def describe(before: WithSteps, after: WithSteps) -> str:
     said = []
     for kind in after.kinds:
         said += changed(getattr(before, kind.name), getattr(after, kind.name))
+    said += geometry_changes(getattr(before, "geometry", None), getattr(after, "geometry", None))
+    said += locals_changed(getattr(before, "areas", ()), getattr(after, "areas", ()))
     for name, words in numbers_of(type(after)).items():
         old, new = getattr(before, name), getattr(after, name)
         if old != new:

@@ -14,7 +14,7 @@ from nuvett.core.quick import exp
 from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import Space, from_linear, to_linear
+from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear, OKLab
 
 FALLOFF = (0.35, 1.05)
@@ -87,18 +87,51 @@ def vignette_at(operation: VignetteOperation, radius: Floats) -> Floats:
     return exp(smooth_step(rim) * np.float32(stops))
 
 
-def seen(plan: FramePlan, linear: Linear, places: Floats, proportion: float) -> OKLab:
+def in_layers(plan: FramePlan, linear: Linear, weights: Sequence[Floats], space: Space = Space.SRGB) -> Encoded01:
+    """Encoded colours (N, 3) of `space` after all that a plan does to colours, layers by their weights (N,) there."""
+    made = _finished(plan, linear, space)
+    for layer, weight in zip(plan.layers, weights, strict=True):
+        if layer.look is not None:
+            made = _laid_over(made, _finished(plan.with_look_at(layer.look), linear, space), weight)
+    for layer, weight in zip(plan.layers, weights, strict=True):
+        if layer.colours.operations:
+            lab = after_group(layer.colours, linear_to_oklab(to_linear(made, space)), space)
+            made = _laid_over(made, encoded_in(lab, space), weight)
+    return made
+
+
+def _finished(plan: FramePlan, linear: Linear, space: Space) -> Encoded01:
+    return encoded_in(apply_plan(plan, linear, space), space)
+
+
+def encoded_in(lab: OKLab, space: Space) -> Encoded01:
+    """OKLab colours (N, 3) mapped into the gamut of a space, encoded there."""
+    return Encoded01(np.clip(encode_curve(map_to_gamut(lab, space), SPACES[space].curve), 0, 1))
+
+
+def _laid_over(below: Encoded01, above: Encoded01, weight: Floats) -> Encoded01:
+    return Encoded01(below + weight[:, None] * (above - below))
+
+
+def seen(plan: FramePlan, linear: Linear, places: Floats, proportion: float, weights: Sequence[Floats] = ()) -> OKLab:
     """OKLab colours (N, 3) as they will be seen in sRGB: after the plan, in gamut, and darker where a vignette lies.
 
-    places : (N, 2) shares of the picture's width and height; proportion : width over height
+    places : (N, 2) shares of what is seen of the frame; proportion : its width over its height
+    weights : (N,) of each layer at those places
     """
-    shown = map_to_gamut(apply_plan(plan, linear))
-    vignettes = [o for o in plan.finish if isinstance(o, VignetteOperation)]
-    if not vignettes:
-        return linear_to_oklab(Linear(shown))
+    vignettes = [(o, None) for o in plan.finish if isinstance(o, VignetteOperation)]
+    in_areas = [
+        (operation, weight)
+        for layer, weight in zip(plan.layers, weights, strict=True)
+        for operation in layer.finish
+        if isinstance(operation, VignetteOperation)
+    ]
+    if not plan.layers and not vignettes:
+        return linear_to_oklab(Linear(map_to_gamut(apply_plan(plan, linear))))
     across, down = (places[:, 0] - 0.5) * proportion, places[:, 1] - 0.5
     radius = np.hypot(across, down) / np.float32(np.hypot(proportion, 1) / 2)
-    encoded = from_linear(Linear(shown))
-    for vignette in vignettes:
-        encoded = Encoded01(np.clip(encoded * vignette_at(vignette, radius)[:, None], 0, 1))
+    encoded = in_layers(plan, linear, weights)
+    for vignette, weight in (*vignettes, *in_areas):
+        darker = Encoded01(np.clip(encoded * vignette_at(vignette, radius)[:, None], 0, 1))
+        encoded = darker if weight is None else _laid_over(encoded, darker, weight)
     return linear_to_oklab(to_linear(encoded))

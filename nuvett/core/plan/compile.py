@@ -4,10 +4,9 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from nuvett.core.plan.apply import apply_plan
+from nuvett.core.plan.apply import apply_plan, encoded_in
 from nuvett.core.plan.frame_plan import FramePlan
-from nuvett.core.spaces.gamut import map_to_gamut
-from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, to_linear
+from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.table.table import USUAL_SIZE, ShapedTable, grid
 from nuvett.core.types import Encoded01, Floats
 
@@ -72,5 +71,4 @@ def fit_shaper(plan: FramePlan, domain: Space, space: Space) -> Floats:
 
 def direct(plan: FramePlan, encoded: Encoded01, domain: Space = Space.SRGB, space: Space = Space.SRGB) -> Encoded01:
     """What the table stands for, computed without it: encoded colours (N, 3) to encoded colours (N, 3)."""
-    linear = map_to_gamut(apply_plan(plan, to_linear(encoded, domain), space), space)
-    return Encoded01(np.ascontiguousarray(np.clip(encode_curve(linear, SPACES[space].curve), 0, 1)))
+    return Encoded01(np.ascontiguousarray(encoded_in(apply_plan(plan, to_linear(encoded, domain), space), space)))

@@ -1,4 +1,4 @@
-"""Plans of schema 1, which were a fixed record of stages, read as groups of operations."""
+"""Plans of earlier schemas: of schema 1, which were a fixed record of stages, and of 2, which had no layers."""
 
 from typing import Any
 
@@ -32,7 +32,7 @@ def _gains(exposure: float, white: Plain) -> Plain:
 
 
 def from_first_schema(data: Plain) -> Plain:
-    """A plan of schema 1 as one of schema 2. What is missing or damaged is left for validation to find."""
+    """A plan of schema 1 as it is now. What is missing or damaged is left for validation to find."""
     trim, finish = data.get("trim") or {}, data.get("finish") or {}
     strength = data.get("strength", 0)
     look = [*_fitted(data), *_by_hand(data), {"kind": "ease"}, *_held(data)] if strength else []
@@ -41,7 +41,18 @@ def from_first_schema(data: Plain) -> Plain:
         {"name": "look", "strength": strength, "operations": [*look, *_finish(finish)] if strength else []},
         {"name": "trim", "operations": _trim(trim)},
     ]
-    return {"schema_version": 2, "groups": groups, "seed": data.get("seed", 0)}
+    return {"schema_version": 3, "groups": groups, "seed": data.get("seed", 0)}
+
+
+def from_second_schema(data: Plain) -> Plain:
+    """A plan of schema 2 as it is now: its groups had a place for an area, which was never taken."""
+    groups = [
+        {name: value for name, value in group.items() if name != "area" or value is not None}
+        if isinstance(group, dict)
+        else group
+        for group in data.get("groups", ())
+    ]
+    return {**data, "schema_version": 3, "groups": groups}
 
 
 def _fitted(data: Plain) -> list[Plain]:

@@ -6,6 +6,8 @@ from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
+from nuvett.core.area.parts import Area
+from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.plan.by_hand import (
     CurveOperation,
     FilterOperation,
@@ -14,7 +16,7 @@ from nuvett.core.plan.by_hand import (
     SaturateOperation,
     WashOperation,
 )
-from nuvett.core.plan.earlier import from_first_schema
+from nuvett.core.plan.earlier import from_first_schema, from_second_schema
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.finish import (
     FinishOperation,
@@ -40,7 +42,7 @@ from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Operation
 from nuvett.core.types import Document
 
-PLAN_SCHEMA = 2
+PLAN_SCHEMA = 3
 AnyOperation = Annotated[
     GainsOperation
     | ToneOperation
@@ -73,15 +75,13 @@ _Kind = TypeVar("_Kind", bound=Operation)
 
 
 class Group(Document):
-    """Operations that are taken together, at a strength from 0 to 1, in the order in which they stand.
+    """Operations that are taken together, at a strength from 0 to 1.5, in the order in which they stand.
 
     Those that keep, ease or hold compare with what came into the group.
-    area : reserved for where in the frame they act; none for everywhere
     """
 
     name: GroupName
-    strength: float = Field(default=1, ge=0, le=1)
-    area: None = None
+    strength: float = Field(default=1, ge=0, le=1.5)
     operations: tuple[AnyOperation, ...] = ()
 
     @cached_property
@@ -98,18 +98,42 @@ class Group(Document):
     def finish(self) -> tuple[FinishOperation, ...]:
         """Those that need more than a colour, as strong as the group is."""
         found = (o for o in self.operations if isinstance(o, FinishOperation) and o.amount * self.strength)
-        return tuple(o.model_copy(update={"amount": o.amount * self.strength}) for o in found)
+        return tuple(o.model_copy(update={"amount": min(1.0, o.amount * self.strength)}) for o in found)
+
+
+class Layer(Document):
+    """Operations in an area, on the finished colours of what came before them.
+
+    look : strength that the look has in the area instead, 0 to 1.5; none for as everywhere
+    """
+
+    area: Area
+    look: float | None = Field(default=None, ge=0, le=1.5)
+    operations: tuple[AnyOperation, ...] = ()
+
+    @cached_property
+    def colours(self) -> Group:
+        """Those that are functions of colour alone, to be taken together."""
+        return Group(name="trim", operations=tuple(o for o in self.operations if isinstance(o, ColourOperation)))
+
+    @cached_property
+    def finish(self) -> tuple[FinishOperation, ...]:
+        """Those that need more than a colour."""
+        return tuple(o for o in self.operations if isinstance(o, FinishOperation) and o.amount)
 
 
 class FramePlan(Document):
     """Plan of one frame; the same for preview, wall and delivery, whatever the size.
 
-    groups : even light, look and trim, in the order in which they act
+    geometry : where what is seen comes from, before everything else
+    groups : even light, look and trim, in the order in which they act; layers : in areas, after all groups
     seed : of grain
     """
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
+    geometry: Geometry = Geometry()
     groups: tuple[Group, ...] = ()
+    layers: tuple[Layer, ...] = ()
     seed: int = 0
 
     @model_validator(mode="before")
@@ -117,7 +141,7 @@ class FramePlan(Document):
     def _from_earlier(cls, data: Any) -> Any:
         if isinstance(data, dict) and data.get("schema_version", 1) == 1 and "gains" in data:
             return from_first_schema(data)
-        return data
+        return from_second_schema(data) if isinstance(data, dict) and data.get("schema_version") == 2 else data
 
     @cached_property
     def key(self) -> str:
@@ -135,6 +159,19 @@ class FramePlan(Document):
     def without(self, name: GroupName) -> Self:
         """The plan without what a group does."""
         return self.model_copy(update={"groups": tuple(g for g in self.groups if g.name != name)})
+
+    def nowhere(self) -> Self:
+        """The plan without its geometry and without the places of its layers: what its tables depend on."""
+        layers = tuple(layer.model_copy(update={"area": Area()}) for layer in self.layers)
+        return self.model_copy(update={"geometry": Geometry(), "layers": layers})
+
+    def without_layers(self) -> Self:
+        """The plan without what it does in areas."""
+        return self.model_copy(update={"layers": ()})
+
+    def with_look_at(self, strength: float) -> Self:
+        """The plan with its look at another strength, 0 to 1.5."""
+        return self.with_group(self.group("look").model_copy(update={"strength": strength}))
 
     def find(self, kind: type[_Kind], name: GroupName = "look") -> _Kind | None:
         """The first operation of a kind in a group."""

@@ -1,20 +1,22 @@
 """Planning one frame: a look, a trim and measured colours in, a frame plan out."""
 
-from collections.abc import Iterable
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from nuvett.core.area.faces import FaceSeen, SkinSeen
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.holds import Centre, skin_centres
 from nuvett.core.fit.moves import CLUSTERS, FINE
+from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
 from nuvett.core.plan.apply import after_group
 from nuvett.core.plan.ends import EaseOperation
 from nuvett.core.plan.fitted import KeepOperation
-from nuvett.core.plan.frame_plan import FramePlan, Group
+from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import Operation
 from nuvett.core.reading.palette import Edits, find_palette
@@ -53,14 +55,14 @@ def plan_frame(
     look: Look,
     light: EvenLight | None = None,
     trim: Trim | None = None,
-    faces: Linear | None = None,
+    faces: Sequence[FaceSeen] = (),
     seed: int = 0,
 ) -> FramePlan:
     """Plan one frame.
 
     frame : statistics of the evened frame, pooled as the pull asks
     light : the frame's even light, none for no change
-    faces : (F, 3) linear colours of faces in the frame as it came, none for no faces
+    faces : found in the frame as it came
     seed : of grain
     """
     trim, light = trim or Trim(), light or EvenLight()
@@ -69,7 +71,7 @@ def plan_frame(
         frame=frame,
         aim=aim,
         light=light,
-        centres=_skin(faces, gains),
+        centres=_centres(skin_seen(faces, gains)),
         colour=look.colour / 100,
         keep=_keep(look),
     )
@@ -79,7 +81,27 @@ def plan_frame(
     groups = [Group(name="light", operations=(gains,)), in_look]
     if any(not step.is_idle for step in trim.steps):
         groups.append(_trimmed(trim, in_look, ask))
-    return FramePlan(groups=tuple(groups), seed=seed)
+    local = _InAreas(strength, skin_seen(faces, gains), lambda: _out_of(in_look, ask))
+    layers = local.layers((*look.areas, *trim.areas))
+    return FramePlan(geometry=trim.geometry, groups=tuple(groups), layers=layers, seed=seed)
+
+
+@dataclass(frozen=True)
+class _InAreas:
+    """What layers of a frame are made of: strength of its look, its faces, and what steps are asked to resolve for."""
+
+    strength: float
+    faces: tuple[SkinSeen, ...]
+    ask: Callable[[], Ask]
+
+    def layers(self, areas: Sequence[Local]) -> tuple[Layer, ...]:
+        acting = [own for own in areas if not own.is_idle]
+        ask = self.ask() if acting else None
+        return tuple(self._layer(own, ask) for own in acting if ask is not None)
+
+    def _layer(self, own: Local, ask: Ask) -> Layer:
+        here = None if own.strength == 100 else min(1.5, self.strength * own.strength / 100)
+        return Layer(area=own.area.with_faces(self.faces), look=here, operations=_resolved(own.steps, ask))
 
 
 def _resolved(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...] = ()) -> tuple[Operation, ...]:
@@ -92,12 +114,21 @@ def _resolved(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...] = (
 
 def _trimmed(trim: Trim, look: Group, ask: Ask) -> Group:
     """A trim's steps. Those that are fitted look at the frame as it comes out of the look."""
-    if any(step.fitted and not step.is_idle for step in trim.steps):
-        cloud = np.asarray(ask.frame.cloud)
-        if len(cloud) >= MINIMUM_PIXELS:
-            ask = replace(ask, frame=measure(after_group(look, OKLab(cloud))))
-    fresh = replace(ask, colour=1.0, keep=KeepOperation())
+    fitted = any(step.fitted and not step.is_idle for step in trim.steps)
+    fresh = _out_of(look, ask) if fitted else _afresh(ask)
     return Group(name="trim", operations=_one_light(_resolved(trim.steps, fresh)))
+
+
+def _out_of(look: Group, ask: Ask) -> Ask:
+    """What is asked of steps that see the frame as it comes out of the look."""
+    cloud = np.asarray(ask.frame.cloud)
+    if len(cloud) >= MINIMUM_PIXELS:
+        ask = replace(ask, frame=measure(after_group(look, OKLab(cloud))))
+    return _afresh(ask)
+
+
+def _afresh(ask: Ask) -> Ask:
+    return replace(ask, colour=1.0, keep=KeepOperation())
 
 
 def _one_light(operations: tuple[Operation, ...]) -> tuple[Operation, ...]:
@@ -120,10 +151,17 @@ def _keep(look: Look) -> KeepOperation:
     return KeepOperation(vivid=look.vivid / 100, whites=whites / 100)
 
 
-def _skin(faces: Linear | None, gains: GainsOperation) -> tuple[Centre, ...]:
-    if faces is None or len(faces) == 0:
-        return ()
-    return skin_centres(linear_to_oklab(gains.on_light(faces)))
+def skin_seen(faces: Sequence[FaceSeen], gains: GainsOperation) -> tuple[SkinSeen, ...]:
+    """Faces with the centres of their skin, evened; what cannot be skin is left out."""
+    found = []
+    for face in faces:
+        colour = Linear(np.array([face.colour], dtype=np.float32))
+        found += [SkinSeen(box=face.box, centre=c) for c in skin_centres(linear_to_oklab(gains.on_light(colour)))]
+    return tuple(found)
+
+
+def _centres(faces: Sequence[SkinSeen]) -> tuple[Centre, ...]:
+    return tuple(face.centre for face in faces)
 
 
 def evened(linear: Linear, light: EvenLight, look: Look) -> Linear:
@@ -136,11 +174,13 @@ def evened_plan(light: EvenLight, look: Look) -> FramePlan:
     return FramePlan(groups=(Group(name="light", operations=(look.step(EvenStep).gains_of(light),)),))
 
 
-def trim_only(trim: Trim, frame: Statistics, faces: Linear | None = None, seed: int = 0) -> FramePlan:
+def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), seed: int = 0) -> FramePlan:
     """The plan of a frame that follows no look: its trim alone, with the frame itself for a target.
 
     frame : statistics of the frame as it came
     """
-    centres = _skin(faces, GainsOperation())
-    ask = Ask(frame=frame, aim=aim_of_statistics(frame), centres=centres)
-    return FramePlan(groups=(Group(name="trim", operations=_resolved(trim.steps, ask)),), seed=seed)
+    seen = skin_seen(faces, GainsOperation())
+    ask = Ask(frame=frame, aim=aim_of_statistics(frame), centres=_centres(seen))
+    group = Group(name="trim", operations=_resolved(trim.steps, ask))
+    layers = _InAreas(1.0, seen, lambda: ask).layers(trim.areas)
+    return FramePlan(geometry=trim.geometry, groups=(group,), layers=layers, seed=seed)

@@ -7,6 +7,7 @@ from datetime import datetime
 
 import numpy as np
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.shared import Seen
@@ -16,8 +17,8 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.measure.pooling import mix, pull_weights
 from nuvett.core.measure.sampling import SAMPLE_SIZE, Sample, colour_order
 from nuvett.core.measure.statistics import Statistics, measure, thin
-from nuvett.core.plan.apply import seen
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.framed import Seeing, framed
 from nuvett.core.planning.planning import evened, plan_frame
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.steps.step import Aim
@@ -94,11 +95,11 @@ class Pools:
 
 @dataclass(frozen=True)
 class Own:
-    """What is a frame's own beside its colours: even light, trim, linear colours of faces (F, 3), seed of grain."""
+    """What is a frame's own beside its colours: even light, trim, faces, seed of grain."""
 
     even: EvenLight
     trim: Trim = field(default_factory=Trim)
-    faces: Linear | None = None
+    faces: tuple[FaceSeen, ...] = ()
     seed: int = 0
 
 
@@ -142,10 +143,9 @@ def seed_of(digest: str) -> int:
     return int(digest[:8], 16)
 
 
-def finished_cloud(plan: FramePlan, sample: Sample, proportion: float) -> OKLab:
-    """OKLab cloud (N, 3) of a frame as it will be seen in sRGB; proportion : width over height."""
-    few = sample.thinned(_DRIFT_COLOURS)
-    return seen(plan, few.colours, few.places, proportion)
+def finished_cloud(plan: FramePlan, sample: Sample, seeing: Seeing) -> OKLab:
+    """OKLab cloud (N, 3) of what is seen of a frame, as it will be seen in sRGB."""
+    return framed(plan, sample, seeing, _DRIFT_COLOURS).finished(plan)
 
 
 def plain_cloud(sample: Sample) -> OKLab:
@@ -153,6 +153,6 @@ def plain_cloud(sample: Sample) -> OKLab:
     return linear_to_oklab(sample.thinned(_DRIFT_COLOURS).colours)
 
 
-def drift_of(plan: FramePlan | None, sample: Sample, proportion: float, yardstick: Yardstick) -> Drift:
+def drift_of(plan: FramePlan | None, sample: Sample, seeing: Seeing, yardstick: Yardstick) -> Drift:
     """Drift of a frame from the target, under a plan or as it came."""
-    return measure_drift(plain_cloud(sample) if plan is None else finished_cloud(plan, sample, proportion), yardstick)
+    return measure_drift(plain_cloud(sample) if plan is None else finished_cloud(plan, sample, seeing), yardstick)

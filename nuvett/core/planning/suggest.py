@@ -6,6 +6,7 @@ from pydantic import Field
 from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.look.look import Look
 from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, finished_cloud
 from nuvett.core.steps.step import Aim
 from nuvett.core.types import Document, Linear, OKLab
@@ -58,8 +59,8 @@ def suggest_pull(frames: list[Measured], pools: Pools, aim: Aim, look: Look) -> 
         for index in chosen:
             frame = frames[index]
             pulled = look.model_copy(update={"pull": float(pull)})
-            plan = SeriesRun(pools, aim, pulled).plan(index, Own(frame.even))
-            drifts.append(distance(finished_cloud(plan, frame.sample, frame.proportion), yardstick))
+            plan = SeriesRun(pools, aim, pulled).plan(index, Own(frame.even)).without_layers()
+            drifts.append(distance(finished_cloud(plan, frame.sample, Seeing(frame.proportion)), yardstick))
             colours = Linear(frame.sample.colours[::16])
             alike = shared.with_group(plan.group("light"))
             apart = apply_plan(plan, colours) - apply_plan(alike, colours)

@@ -6,11 +6,13 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.fit.holds import HoldLimits
 from nuvett.core.measure.sampling import Sample
-from nuvett.core.plan.apply import apply_plan, evened_by, seen
+from nuvett.core.plan.apply import apply_plan, evened_by
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.framed import Seeing, framed
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import from_linear
@@ -52,24 +54,14 @@ class Note(Document):
         return self.kind if self.kind == "steep" or self.kind == "skin" else "clipping"
 
 
-class FaceSeen(Document):
-    """A face found in a frame as it came: its place in shares of the picture, and its linear colour."""
-
-    box: tuple[float, float, float, float]
-    colour: tuple[float, float, float]
-
-
 def notes_on(
-    plan: FramePlan, sample: Sample, proportion: float, faces: Sequence[FaceSeen] = (), limits: HoldLimits | None = None
+    plan: FramePlan, sample: Sample, seeing: Seeing, faces: Sequence[FaceSeen] = (), limits: HoldLimits | None = None
 ) -> list[Note]:
-    """Notes on a frame's sample under a plan: newly clipped, posterising, faces' skin moved beyond limits.
-
-    proportion : width over height
-    """
-    few = sample.thinned(_COLOURS)
-    colours = few.colours
+    """Notes on a frame's sample under a plan: newly clipped, posterising, faces' skin moved beyond limits."""
+    view = framed(plan, sample, seeing, _COLOURS)
+    colours = view.colours
     said = []
-    before, made = from_linear(colours), from_linear(oklab_to_linear(seen(plan, colours, few.places, proportion)))
+    before, made = from_linear(colours), from_linear(oklab_to_linear(view.finished(plan)))
     clipped, crushed = newly_at_ends(before, made)
     if clipped >= _NOTED_CLIPPING:
         said.append(Note(kind="clipped", words=f"{100 * clipped:.0f} % newly clipped"))

@@ -11,6 +11,7 @@ from functools import cache, lru_cache
 import cv2
 import numpy as np
 
+from nuvett.core.guided import encoded_luminance, guided
 from nuvett.core.plan.apply import vignette_at
 from nuvett.core.plan.finish import (
     FinishOperation,
@@ -23,10 +24,9 @@ from nuvett.core.plan.finish import (
     VignetteOperation,
 )
 from nuvett.core.smooth import smooth_step
-from nuvett.core.types import Encoded01, Floats
+from nuvett.core.types import Encoded01, Floats, Mask01
 
 BASE_EDGE = 384  # long edge of the picture that maps are made from
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1, here on encoded values
 _BASE_RADIUS = 0.045  # of the long edge: what counts as local
 _BASE_EDGES = 0.012  # variance that counts as an edge to the guided filter
 _LOCAL_GAIN = 1.1
@@ -51,27 +51,6 @@ class FrameMaps:
     airlight: Floats
 
 
-def _luminance(encoded: Encoded01) -> Floats:
-    return np.asarray(cv2.transform(encoded, _LUMINANCE[None]), dtype=np.float32)
-
-
-def _box(values: np.ndarray, radius: int) -> Floats:
-    side = 2 * radius + 1
-    return np.asarray(
-        cv2.blur(values.astype(np.float32, copy=False), (side, side), borderType=cv2.BORDER_REFLECT), dtype=np.float32
-    )
-
-
-def _guided(guide: Floats, values: Floats, radius: int, epsilon: float) -> Floats:
-    """Slope and offset (h, w, 2) of the guided filter of values by a guide, both (h, w) (He, Sun and Tang 2013)."""
-    values = values.astype(np.float32)
-    mean_g, mean_v = _box(guide, radius), _box(values, radius)
-    variance = _box(guide * guide, radius) - mean_g * mean_g
-    slope = (_box(guide * values, radius) - mean_g * mean_v) / (variance + epsilon)
-    offset = mean_v - slope * mean_g
-    return np.stack([_box(slope, radius), _box(offset, radius)], axis=-1).astype(np.float32)
-
-
 def make_maps(small: Encoded01) -> FrameMaps:
     """Maps of a frame from its finished colours at about BASE_EDGE (h, w, 3).
 
@@ -79,7 +58,7 @@ def make_maps(small: Encoded01) -> FrameMaps:
     taking it away does not tint.
     """
     edge = max(small.shape[:2])
-    light = _luminance(small)
+    light = encoded_luminance(small)
     radius = max(1, round(_BASE_RADIUS * edge))
     patch = 2 * max(1, round(_HAZE_PATCH * edge)) + 1
     dark = cv2.erode(small.min(axis=2), np.ones((patch, patch), np.uint8))
@@ -87,8 +66,8 @@ def make_maps(small: Encoded01) -> FrameMaps:
     airlight = np.full(3, max(float(small[far].mean()), 0.3), dtype=np.float32)
     veil = cv2.erode((small / airlight).min(axis=2), np.ones((patch, patch), np.uint8))
     return FrameMaps(
-        base=_guided(light, light, radius, _BASE_EDGES),
-        transmission=_guided(light, np.clip(1 - veil, 0, 1).astype(np.float32), max(1, radius // 2), 1e-3),
+        base=guided(light, light, radius, _BASE_EDGES),
+        transmission=guided(light, np.clip(1 - veil, 0, 1).astype(np.float32), max(1, radius // 2), 1e-3),
         airlight=airlight,
     )
 
@@ -98,6 +77,20 @@ def _kernel(edge: int, sigma: float) -> int:
     return int(np.ceil(4 * sigma * edge)) + 2
 
 
+@dataclass(frozen=True)
+class InArea:
+    """An operation, and the number of the layer whose weights say where it acts; none for everywhere."""
+
+    operation: FinishOperation
+    layer: int | None = None
+
+
+def _where(own: InArea, before: Encoded01, after: Encoded01, weights: Sequence[Mask01]) -> Encoded01:
+    if own.layer is None:
+        return after
+    return Encoded01(before + weights[own.layer][..., None] * (after - before))
+
+
 class Finisher:
     """Finishes parts of one frame of a size in pixels by operations, in their order; noise goes first.
 
@@ -105,14 +98,14 @@ class Finisher:
     """
 
     def __init__(
-        self, operations: Sequence[FinishOperation], size: tuple[int, int], seed: int, maps: FrameMaps | None = None
+        self, operations: Sequence[InArea], size: tuple[int, int], seed: int, maps: FrameMaps | None = None
     ) -> None:
-        self._noises = [o for o in operations if isinstance(o, NoiseOperation)]
-        self._operations = [o for o in operations if not isinstance(o, NoiseOperation)]
+        self._noises = [o for o in operations if isinstance(o.operation, NoiseOperation)]
+        self._operations = [o for o in operations if not isinstance(o.operation, NoiseOperation)]
         self._maps, self._seed = maps, seed
         self.width, self.height = size
         self.edge = max(size)
-        self.halo = sum(self._reach(operation) for operation in operations)
+        self.halo = sum(self._reach(o.operation) for o in operations)
 
     def _reach(self, operation: FinishOperation) -> int:
         if isinstance(operation, NoiseOperation):
@@ -132,22 +125,28 @@ class Finisher:
     def _noise_radius(self) -> int:
         return max(1, round(_NOISE_RADIUS * self.edge))
 
-    def denoise(self, encoded: Encoded01) -> Encoded01:
-        """Noise reduction, before the colours: each channel by the guided filter with itself, edges kept."""
-        for operation in self._noises:
+    def denoise(self, encoded: Encoded01, weights: Sequence[Mask01] = ()) -> Encoded01:
+        """Noise reduction, before the colours: each channel by the guided filter with itself, edges kept.
+
+        weights : (h, w) of each layer
+        """
+        for noise in self._noises:
             out = np.empty_like(encoded)
             for channel in range(3):
                 values = np.ascontiguousarray(encoded[..., channel])
-                edges = (_NOISE_STRENGTH * operation.amount) ** 2
-                slope_offset = _guided(values, values, self._noise_radius, edges)
+                edges = (_NOISE_STRENGTH * noise.operation.amount) ** 2
+                slope_offset = guided(values, values, self._noise_radius, edges)
                 out[..., channel] = slope_offset[..., 0] * values + slope_offset[..., 1]
-            encoded = Encoded01(out)
+            encoded = _where(noise, encoded, Encoded01(out), weights)
         return encoded
 
-    def finish(self, encoded: Encoded01, left: int, top: int) -> Encoded01:
-        """A part (h, w, 3) that begins at a pixel of the frame; what lies within `halo` of a cut edge is not valid."""
-        for operation in self._operations:
-            encoded = self._finished(operation, encoded, left, top)
+    def finish(self, encoded: Encoded01, left: int, top: int, weights: Sequence[Mask01] = ()) -> Encoded01:
+        """A part (h, w, 3) that begins at a pixel of the frame; what lies within `halo` of a cut edge is not valid.
+
+        weights : (h, w) of each layer
+        """
+        for own in self._operations:
+            encoded = _where(own, encoded, self._finished(own.operation, encoded, left, top), weights)
         return Encoded01(np.ascontiguousarray(np.clip(encoded, 0, 1), dtype=np.float32))
 
     def _finished(self, operation: FinishOperation, encoded: Encoded01, left: int, top: int) -> Encoded01:
@@ -174,7 +173,7 @@ class Finisher:
         return self._maps
 
     def _local(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
-        light = _luminance(encoded)
+        light = encoded_luminance(encoded)
         detail = light - self._mapped(self._needed_maps.base, light, left, top)
         # Large steps, which are edges of things and not their texture, are spared.
         return _added(encoded, _LOCAL_GAIN * amount * detail * cv2.exp(-((detail / np.float32(0.22)) ** 2)))
@@ -202,9 +201,8 @@ class Finisher:
         )
 
     def _haze(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
-        transmission = np.clip(self._mapped(self._needed_maps.transmission, _luminance(encoded), left, top), 0, 1)[
-            ..., None
-        ]
+        light = encoded_luminance(encoded)
+        transmission = np.clip(self._mapped(self._needed_maps.transmission, light, left, top), 0, 1)[..., None]
         air = self._needed_maps.airlight
         if amount > 0:
             through = np.maximum(1 - amount * _HAZE_MOST * (1 - transmission), _HAZE_LEAST)
@@ -214,7 +212,7 @@ class Finisher:
 
     def _sharpen(self, encoded: Encoded01, operation: SharpenOperation) -> Encoded01:
         """Unsharp masking of luminance, less where there are no edges."""
-        light = _luminance(encoded)
+        light = encoded_luminance(encoded)
         blurred = cv2.GaussianBlur(light, (0, 0), max(0.4, _SHARP_SIGMA * self.edge), borderType=cv2.BORDER_REFLECT)
         detail = light - blurred
         edges = cv2.magnitude(cv2.Sobel(blurred, -1, 1, 0, scale=0.25), cv2.Sobel(blurred, -1, 0, 1, scale=0.25))
@@ -241,7 +239,7 @@ class Finisher:
             noise = field[top : top + encoded.shape[0], left : left + encoded.shape[1]]
         else:
             noise = self._looked_up(field, encoded.shape, left, top, smooth=True)
-        light = np.clip(_luminance(encoded), 0, 1)
+        light = np.clip(encoded_luminance(encoded), 0, 1)
         weight = np.sqrt(4 * light * (1 - light)) * np.float32(0.9) + np.float32(0.1) * (light > 0.002)
         return _added(encoded, np.float32(_GRAIN_GAIN * operation.amount) * noise * weight)
 

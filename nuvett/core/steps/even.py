@@ -17,6 +17,7 @@ class EvenStep(Step):
     name: ClassVar[str] = "even"
     title: ClassVar[str] = "Even light"
     in_trims: ClassVar[bool] = False
+    in_areas: ClassVar[bool] = False
     group: ClassVar[GroupName] = "light"
     amount: float = number(100, 0, 100, "Even light")
 

@@ -39,6 +39,7 @@ class HoldStep(Step):
 
     name: ClassVar[str] = "hold"
     title: ClassVar[str] = "Holds"
+    in_areas: ClassVar[bool] = False
     instrument: ClassVar[Instrument | None] = "chart"
     where: Literal["faces", "everywhere", "nowhere"] = choice("faces", "skin is held", HELD_WHERE)
     hue: float = number(8, 0, 60, "Skin hue held within", "°")

@@ -73,7 +73,7 @@ class Step(Document):
 
     name : of the field that holds it in a look; title : how people call it
     instrument : what is shown with it while it is open
-    in_trims : whether a trim may have it
+    in_trims, in_areas : whether a trim may have it, and an area of a look or trim
     group : of operations that it belongs to; fitted : whether it looks at the colours that come into it
     """
 
@@ -81,6 +81,7 @@ class Step(Document):
     title: ClassVar[str]
     instrument: ClassVar[Instrument | None] = None
     in_trims: ClassVar[bool] = True
+    in_areas: ClassVar[bool] = True
     group: ClassVar[GroupName] = "look"
     fitted: ClassVar[bool] = False
 

@@ -1,0 +1,104 @@
+"""Proposals from the picture: the tilt of its long lines, and how far its uprights lean together."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from nuvett.core.types import Floats
+
+_EDGE = 800  # long edge of the picture that lines are looked for in
+_LONG = 0.06  # of the long edge: lines that count
+_MOST_TILT, _MOST_LEAN = 8.0, 60.0
+_STEP, _SPREAD = 0.1, 0.5  # degrees: of the angles that are tried, and within which lines agree
+_SURE = 0.3  # of the length of all lines near level or upright: what has to agree
+_FEWEST = 3
+_LEAST_TILT = 0.2  # degrees below which nothing is proposed
+_LEAN = 0.6  # as geometry has it: change of scale across half a long edge at 100 percent
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What would set a frame straight: degrees clockwise, percent of upright; none where the picture does not say."""
+
+    straighten: float | None = None
+    vertical: float | None = None
+
+    @property
+    def is_none(self) -> bool:
+        """Whether nothing is proposed."""
+        return self.straighten is None and self.vertical is None
+
+
+def propose(luminance: Floats) -> Proposal:
+    """What long lines of a picture (h, w), encoded 0 to 1, say about how it was held.
+
+    Lines are found by LSD (von Gioi, Jakubowicz, Morel and Randall 2012). The tilt is the angle that most of their
+    length near level and upright agrees on; uprights that lean together, more the farther from the middle, give the
+    lean. What the lines do not agree on is not proposed.
+    """
+    lines = _lines(luminance)
+    if len(lines) < _FEWEST:
+        return Proposal()
+    middle = (lines[:, :2] + lines[:, 2:]) / 2
+    run = lines[:, 2:] - lines[:, :2]
+    length = np.hypot(run[:, 0], run[:, 1])
+    angle = np.degrees(np.arctan2(run[:, 1], run[:, 0]))
+    off = (angle + 45) % 90 - 45
+    upright = np.abs((angle % 180) - 90) < 45
+    lean = _leaning(middle[upright, 0], off[upright], length[upright])
+    tilt = _agreed(off - np.where(upright, lean * middle[:, 0], 0), length)
+    straighten = None if tilt is None or abs(tilt) < _LEAST_TILT else round(-tilt, 1)
+    percent = round(float(2 * np.tan(np.radians(lean)) / _LEAN * 100), 0)
+    vertical = float(np.clip(-percent, -_MOST_LEAN, _MOST_LEAN)) if abs(percent) >= 4 else None
+    return Proposal(straighten, vertical)
+
+
+def _lines(luminance: Floats) -> Floats:
+    """Ends (N, 4) of long lines about the middle, in half long edges, y downward."""
+    height, width = luminance.shape
+    scale = min(1.0, _EDGE / max(width, height))
+    size = (max(1, round(width * scale)), max(1, round(height * scale)))
+    small = cv2.resize(luminance, size, interpolation=cv2.INTER_AREA)
+    found = cv2.createLineSegmentDetector(cv2.LSD_REFINE_STD).detect(np.asarray(np.clip(small, 0, 1) * 255, np.uint8))[
+        0
+    ]
+    if found is None:
+        return np.zeros((0, 4), dtype=np.float32)
+    lines = found.reshape(-1, 4) - np.array([size[0], size[1], size[0], size[1]], dtype=np.float32) / 2
+    edge = max(size)
+    long_enough = np.hypot(lines[:, 2] - lines[:, 0], lines[:, 3] - lines[:, 1]) >= _LONG * edge
+    return np.asarray(lines[long_enough] / (edge / 2), dtype=np.float32)
+
+
+def _agreed(off: Floats, length: Floats) -> float | None:
+    """The angle in degrees that lines agree on by their lengths; none where they do not."""
+    near = np.abs(off) <= _MOST_TILT
+    if near.sum() < _FEWEST:
+        return None
+    tried = np.arange(-_MOST_TILT, _MOST_TILT + _STEP, _STEP)
+    share = (length[near] * np.exp(-(((off[near][None] - tried[:, None]) / _SPREAD) ** 2))).sum(axis=1)
+    best = int(share.argmax())
+    return float(tried[best]) if share[best] >= _SURE * length[near].sum() else None
+
+
+def _leaning(across: Floats, off: Floats, length: Floats) -> float:
+    """Degrees that uprights lean more for each half long edge across, by the median of slopes between pairs.
+
+    Nothing where few uprights lie on both sides of the middle, or where they do not agree.
+    """
+    near = np.abs(off) <= 2 * _MOST_TILT
+    across, off, length = across[near], off[near], length[near]
+    if (across < -0.2).sum() < 2 or (across > 0.2).sum() < 2:
+        return 0.0
+    first, second = np.triu_indices(len(across), 1)
+    apart = across[second] - across[first]
+    far = np.abs(apart) > 0.3
+    if far.sum() < _FEWEST:
+        return 0.0
+    slopes = (off[second] - off[first])[far] / apart[far]
+    weight = np.minimum(length[first], length[second])[far]
+    order = np.argsort(slopes)
+    cumulated = np.cumsum(weight[order]) / weight.sum()
+    middle, low, high = (float(slopes[order][np.searchsorted(cumulated, q)]) for q in (0.5, 0.3, 0.7))
+    return middle if high - low < max(2.0, abs(middle)) else 0.0

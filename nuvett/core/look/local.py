@@ -1,0 +1,85 @@
+"""Steps in an area: what looks and trims do in a part of the frame."""
+
+from typing import TYPE_CHECKING, Any
+
+from pydantic import Field
+
+from nuvett.core.area.parts import Area
+from nuvett.core.area.words import area_changes, area_words
+from nuvett.core.fields import number, numbers_of
+from nuvett.core.look.with_steps import WithSteps, with_steps
+from nuvett.core.steps.registry import REGISTRY
+from nuvett.core.steps.step import changed
+
+MOST_AREAS, MOST_NAME = 12, 60
+
+
+class WholeLocal(WithSteps):
+    """What stands beside the steps of an area.
+
+    name : given by a person, empty for what the area is
+    strength : of the look in the area, in percent of what it is everywhere else
+    """
+
+    on: bool = True
+    name: str = Field(default="", max_length=MOST_NAME)
+    area: Area = Area()
+    strength: float = number(100, 0, 150, "Strength of the look here")
+
+
+_IN_AREAS = tuple(kind for kind in REGISTRY if kind.in_areas)
+
+if TYPE_CHECKING:
+    _LocalSteps = WholeLocal
+else:
+    _LocalSteps = with_steps(WholeLocal, _IN_AREAS, only_brought_in=True)
+
+
+class Local(_LocalSteps):
+    """An area of a frame, how much of the look it takes, and steps that act in it alone."""
+
+    @property
+    def title(self) -> str:
+        """Its name, or what its area is."""
+        words = self.name.strip() or area_words(self.area)
+        return words[:1].upper() + words[1:]
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether it does nothing."""
+        nowhere = not self.area.parts or self.area.density == 0
+        return not self.on or nowhere or (self.strength == 100 and all(step.is_idle for step in self.steps))
+
+
+Locals = tuple[Local, ...]
+
+
+def locals_changed(before: Locals, after: Locals) -> list[str]:
+    """What changed between the areas of two states of a document, in words."""
+    if len(after) > len(before):
+        return [f"Area: {_odd(after, before).title}"]
+    if len(after) < len(before):
+        return [f"Area taken out: {_odd(before, after).title}"]
+    said = []
+    for old, new in zip(before, after, strict=True):
+        said += [f"{new.title}: {text}" for text in _changes(old, new)]
+    return said
+
+
+def _odd(longer: Locals, shorter: Locals) -> Local:
+    return next((one for i, one in enumerate(longer) if i >= len(shorter) or shorter[i] != one), longer[-1])
+
+
+def _changes(old: Local, new: Local) -> list[str]:
+    said: list[Any] = []
+    if old.on != new.on:
+        said.append("on" if new.on else "off")
+    if old.name != new.name:
+        said.append("named" if new.name else "no longer named")
+    said += area_changes(old.area, new.area)
+    words = numbers_of(WholeLocal)["strength"]
+    if old.strength != new.strength:
+        said.append(f"{words.label} {words.bare(old.strength)} to {words.written(new.strength)}")
+    for kind in _IN_AREAS:
+        said += changed(getattr(old, kind.name), getattr(new, kind.name))
+    return said

@@ -1,0 +1,44 @@
+"""What stands out in a picture, found by a small network that ships with the application.
+
+U2-Net (Qin, Zhang, Huang, Dehghan, Zaiane and Jagersand, "U2-Net: Going Deeper with Nested U-Structure for Salient
+Object Detection", 2020), its small form. It says nothing about which of several things is meant.
+"""
+
+from functools import cache
+from importlib.resources import as_file, files
+from threading import Lock
+from typing import Any
+
+import cv2
+import numpy as np
+
+from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.types import Mask01
+
+_SIDE = 320
+_MEAN, _DEVIATION = (0.485, 0.456, 0.406), (0.229, 0.224, 0.225)  # of the pictures that it was trained on
+_LOADING = Lock()
+
+
+@cache
+def _loaded() -> tuple[Any, Lock]:
+    with as_file(files("nuvett.imaging") / "nets" / "subject.onnx") as path:
+        return cv2.dnn.readNetFromONNX(str(path)), Lock()
+
+
+def find_subject(pixels: Pixels) -> Mask01:
+    """How far things stand out (320, 320), 0 to 1, in a whole picture (h, w, 3) 8-bit RGB, squeezed to a square.
+
+    An answer that nowhere is sure stays as low as it is; else it is stretched to its own range.
+    """
+    small = cv2.resize(pixels, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(255)
+    scaled = ((small - np.array(_MEAN, np.float32)) / np.array(_DEVIATION, np.float32)).transpose(2, 0, 1)
+    with _LOADING:
+        net, lock = _loaded()
+    with lock:
+        net.setInput(np.ascontiguousarray(scaled[None]))
+        answer = np.asarray(net.forward()[0, 0], dtype=np.float32)
+    low, high = float(answer.min()), float(answer.max())
+    if high < 0.5 or high - low < 1e-6:
+        return np.clip(answer, 0, 1)
+    return np.asarray((answer - low) / (high - low), dtype=np.float32)

@@ -1,0 +1,158 @@
+"""Geometry: what lies where, that nothing beside the picture is ever shown, and what the picture proposes."""
+
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from nuvett.core.drawing.resampling import Resampling
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.geometry.changes import drag_cut, levelled, mirrored, turned, with_proportion
+from nuvett.core.geometry.geometry import PROPORTIONS, Cut, Geometry, Placing
+from nuvett.core.geometry.proposals import Proposal, propose
+from nuvett.core.geometry.words import geometry_changes, geometry_words
+from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
+from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.types import Encoded01
+
+SIZE = (1200, 800)
+ANY = st.builds(
+    Geometry,
+    quarter=st.integers(0, 3),
+    mirrored=st.booleans(),
+    straighten=st.floats(-45, 45),
+    vertical=st.floats(-100, 100),
+    horizontal=st.floats(-100, 100),
+    proportion=st.sampled_from(list(PROPORTIONS)),
+    cut=st.none() | st.just((0.0, 0.0, 0.3, 0.4)) | st.just((0.6, 0.55, 0.4, 0.45)),
+)
+
+
+@pytest.mark.parametrize("mirror", [False, True])
+@pytest.mark.parametrize("quarter", range(4))
+def test_turns_and_mirrors_move_whole_pixels(quarter: int, mirror: bool) -> None:
+    picture = np.arange(24).reshape(4, 6)
+    wanted = np.rot90(picture[:, ::-1] if mirror else picture, -quarter)
+    placing = Geometry(quarter=quarter, mirrored=mirror).placed((6, 4))
+    width, height = placing.size
+    x, y = placing.original(*np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height))
+    assert np.array_equal(picture[(y * 4).astype(int), (x * 6).astype(int)], wanted)
+    again = mirrored(mirrored(turned(Geometry(), 1)))
+    assert again == turned(Geometry(), 1)
+    flipped = mirrored(Geometry(quarter=quarter)).placed((6, 4))  # across, as the frame stands
+    x, y = flipped.original(*np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height))
+    assert np.array_equal(picture[(y * 4).astype(int), (x * 6).astype(int)], np.rot90(picture, -quarter)[:, ::-1])
+
+
+@given(ANY)
+def test_nothing_beside_the_picture_is_shown_and_places_come_back(geometry: Geometry) -> None:
+    placing = geometry.placed(SIZE)
+    corners = np.array([0.0, 1, 0, 1, 0.5]), np.array([0.0, 0, 1, 1, 0.5])
+    x, y = placing.original(*corners)
+    assert min(x.min(), y.min()) > -1e-5 and max(x.max(), y.max()) < 1 + 1e-5
+    back = placing.seen(x, y)
+    assert np.abs(np.array(back) - np.array(corners)).max() < 1e-3
+    ratio = geometry.ratio(SIZE)
+    if geometry.cut is None and ratio is not None and min(placing.size) > 30:
+        assert placing.size[0] / placing.size[1] == pytest.approx(ratio, rel=0.05)
+
+
+def test_straightening_turns_clockwise_and_upright_widens_the_top() -> None:
+    _, y = Geometry(straighten=10, cut=(0.25, 0.25, 0.5, 0.5)).whole(SIZE).original(np.array([0.9]), np.array([0.5]))
+    assert y[0] < 0.5  # what lay higher at the right has come down to the middle
+    upright = Geometry(vertical=50).whole(SIZE)
+    (left, right), _ = upright.original(np.array([0.3, 0.7]), np.array([0.2, 0.2]))
+    (low_left, low_right), _ = upright.original(np.array([0.3, 0.7]), np.array([0.8, 0.8]))
+    assert right - left < 0.4 < low_right - low_left
+    assert Geometry(straighten=7.3).placed(SIZE).size[0] < 1100 and Geometry().placed(SIZE).is_plain
+
+
+def test_an_edge_straightened_and_turned_back_is_the_same_edge() -> None:
+    """Figure of the bench, with its bound: 7.3 degrees there and back, CIEDE2000 along the edge."""
+    width, height, fine = 600, 400, 8
+    ys, xs = np.mgrid[0 : height * fine, 0 : width * fine] / fine
+    dark = ((ys - height / 2) * np.cos(0.2) + (xs - width / 2) * np.sin(0.2) < 0).astype(np.float32)
+    edge = cv2.GaussianBlur(cv2.resize(dark, (width, height), interpolation=cv2.INTER_AREA), (0, 0), 0.7)
+    picture = np.repeat(np.rint(60 + 130 * edge)[..., None], 3, axis=2).astype(np.uint8)
+
+    def turn(pixels: np.ndarray, degrees: float) -> np.ndarray:
+        placing = Geometry(straighten=degrees).whole((width, height))
+        resampling = Resampling(
+            Placing(placing.matrix, (width, height), (width, height)), (width, height), (width, height)
+        )
+        return resampling.drawn(pixels, (0, 0), resampling.places((0, 0, width, height)))
+
+    back = turn(turn(picture, 7.3), -7.3)
+    inner = (slice(120, 280), slice(150, 450))
+    lab = [linear_to_cielab(to_linear(Encoded01((p[inner] / 255).astype(np.float32)))) for p in (picture, back)]
+    assert ciede2000(*lab).max() < 1.5
+
+
+def test_a_cut_is_dragged_in_its_proportion_and_stays_in_the_frame() -> None:
+    free = drag_cut(Geometry(proportion="free"), SIZE, "se", (0.6, 0.5))
+    assert free.cut == (0, 0, 0.6, 0.5)
+    kept = drag_cut(Geometry(proportion="shot"), SIZE, "nw", (0.5, 0.1))
+    assert kept.cut == pytest.approx((0.1, 0.1, 0.9, 0.9))  # about the opposite corner
+    side = drag_cut(Geometry(proportion="1:1", cut=(0.2, 0.1, 0.4, 0.6)), SIZE, "e", (0.7, 0.9))
+    assert side.placed(SIZE).size[0] == pytest.approx(side.placed(SIZE).size[1], abs=2)
+    moved = drag_cut(kept, SIZE, "move", (0.0, 0.0))
+    assert moved.cut == pytest.approx((0, 0, 0.9, 0.9))
+    nothing = drag_cut(Geometry(proportion="free"), SIZE, "e", (-3, 0.5)).cut
+    assert nothing is not None and nothing[2] == pytest.approx(0.04)
+    with pytest.raises(InvalidChangeError):
+        drag_cut(Geometry(), SIZE, "middle", (0, 0))
+    with pytest.raises(ValidationError, match="at least 4%"):
+        Geometry(cut=(0.5, 0.5, 0.0, 0.0))
+    with pytest.raises(ValidationError, match="within the frame"):
+        Geometry(cut=(0.5, 0.5, 0.7, 0.2))
+    square = with_proportion(free, SIZE, "1:1")
+    assert square.placed(SIZE).size[0] == pytest.approx(square.placed(SIZE).size[1], abs=2)
+    assert turned(Geometry(cut=(0.1, 0.2, 0.3, 0.4)), 1).cut == pytest.approx((0.4, 0.1, 0.4, 0.3))
+
+
+@given(st.sampled_from(["nw", "n", "ne", "e", "se", "s", "sw", "w", "move"]), st.floats(-1, 2), st.floats(-1, 2), ANY)
+def test_any_drag_leaves_a_cut_that_can_be_kept(handle: str, x: float, y: float, geometry: Geometry) -> None:
+    cut: Cut | None = drag_cut(geometry, SIZE, handle, (x, y)).cut
+    assert cut is not None and Geometry(cut=cut).cut == cut
+
+
+def test_a_line_drawn_along_straightens() -> None:
+    drawn = levelled(Geometry(), SIZE, (0.2, 0.5), (0.8, 0.5 + 0.6 * 1.5 * np.tan(np.radians(3))))
+    assert drawn.straighten == pytest.approx(-3, abs=0.06)
+    upright = levelled(Geometry(straighten=1), SIZE, (0.5, 0.2), (0.5 - 0.4 * np.tan(np.radians(2)) / 1.5 * 1.0, 0.6))
+    assert upright.straighten == pytest.approx(1 - 2, abs=0.1)
+    with pytest.raises(InvalidChangeError, match="longer line"):
+        levelled(Geometry(), SIZE, (0.5, 0.5), (0.505, 0.5))
+    assert geometry_words(Geometry(straighten=0.6, quarter=1, proportion="3:2")) == [
+        "turned right",
+        "straightened by 0.6°",
+        "cut to 3 : 2",
+    ]
+    assert geometry_changes(Geometry(), Geometry(straighten=-3)) == ["Straightened by 0.0 to −3.0°"]
+    assert geometry_changes(Geometry(), Geometry(cut=(0, 0, 0.5, 0.5))) == ["Cut"]
+
+
+def lined(geometry: Geometry) -> np.ndarray:
+    """A picture of a wall of panels, seen as a camera held askew sees it."""
+    wall = np.full((800, 1200), 0.75, np.float32)
+    for x in range(100, 1200, 120):
+        wall[60:740, x : x + 60] = 0.3 + 0.4 * (x % 240 == 100)
+    placing = geometry.whole((1200, 800))
+    x, y = placing.seen(*np.meshgrid((np.arange(1200) + 0.5) / 1200, (np.arange(800) + 0.5) / 800))
+    return cv2.remap(wall, x * 1200 - 0.5, y * 800 - 0.5, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+@pytest.mark.parametrize("degrees", [-4.2, 1.5, 6.0])
+def test_the_tilt_of_long_lines_is_proposed(degrees: float) -> None:
+    found = propose(lined(Geometry(straighten=degrees)))
+    assert found.straighten == pytest.approx(degrees, abs=0.25) and found.vertical is None
+
+
+def test_leaning_uprights_are_proposed_and_noise_proposes_nothing() -> None:
+    found = propose(lined(Geometry(vertical=30)))
+    assert found.vertical == pytest.approx(30, abs=6) and found.straighten is None
+    assert propose(lined(Geometry())) == Proposal()
+    noise = np.random.default_rng(2).uniform(0, 1, (400, 600)).astype(np.float32)
+    assert propose(noise).is_none and propose(np.full((300, 300), 0.5, np.float32)).is_none
