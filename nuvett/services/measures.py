@@ -9,7 +9,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.measure.statistics import quantiles_of, thin
 from nuvett.core.plan.apply import before_kind
 from nuvett.core.plan.by_hand import GreyOperation
-from nuvett.core.plan.frame_plan import FramePlan, GroupName
+from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.series import finished_cloud, plain_cloud
 from nuvett.core.planning.warnings import Note, notes_on
 from nuvett.core.reading.column import lightness_marks
@@ -67,15 +67,15 @@ class Measures:
 
         return self._kept.get(key, make)
 
-    def before_greys(self, frame: FrameFacts, plan: FramePlan, group: GroupName) -> Palette:
-        """Palette of a frame as its colours come to black-and-white in a group of its plan."""
-        key = ("before greys", frame.sample, plan.key, group)
+    def before_greys(self, frame: FrameFacts, plan: FramePlan, name: str) -> Palette:
+        """Palette of a frame as its colours come to black-and-white in a group or layer of its plan."""
+        key = ("before greys", frame.sample, plan.key, name)
 
         def make() -> Palette:
             colours = self._sources.sample(frame).thinned(_PALETTE_COLOURS).colours
-            return find_palette(before_kind(plan, group, GreyOperation, colours), _PALETTE_SIZE, FINE)
+            return find_palette(before_kind(plan, name, GreyOperation, colours), _PALETTE_SIZE, FINE)
 
-        return self._kept.get(key, make) if plan.find(GreyOperation, group) else ()
+        return self._kept.get(key, make) if plan.find(GreyOperation, name) else ()
 
     def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
         """What goes wrong with a frame under a plan."""

@@ -4,11 +4,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from nuvett.core.area.parts import Area
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look
 from nuvett.core.plan.frame_plan import FramePlan
-from nuvett.core.planning.planning import aim_of, evened_plan, trim_only
+from nuvett.core.plan.light import GainsOperation
+from nuvett.core.planning.planning import aim_of, evened_plan, trim_only, where_plan
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun
 from nuvett.core.planning.suggest import PullSuggestion, suggest_pull
 from nuvett.core.steps.curve import CurveStep
@@ -70,9 +72,18 @@ class Planner:
         """The plan of a frame that follows no look: its trim alone."""
         return trim_only(frame.trim, self._sources.statistics(frame), frame.faces, frame.seed)
 
+    def as_came(self, frame: FrameFacts) -> FramePlan | None:
+        """The plan of a frame as it came, where its geometry puts it; none where it stays as it is."""
+        return None if frame.trim.geometry.is_none else FramePlan(geometry=frame.trim.geometry)
+
     def evened(self, frame: FrameFacts, look: Look) -> FramePlan:
-        """The plan that only evens a frame's light, as strongly as a look does."""
-        return evened_plan(frame.even, look)
+        """The plan that only evens a frame's light, as strongly as a look does, where its geometry puts it."""
+        return evened_plan(frame.even, look).model_copy(update={"geometry": frame.trim.geometry})
+
+    def where(self, frame: FrameFacts, look: Look | None, area: Area) -> FramePlan:
+        """The plan that says where an area lies in a frame, under a look if it follows one."""
+        gains = look.step(EvenStep).gains_of(frame.even) if look else GainsOperation()
+        return where_plan(area, gains, frame.faces, frame.trim.geometry)
 
     def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""

@@ -7,10 +7,12 @@ import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.geometry.proposals import Proposal, propose
+from nuvett.core.guided import encoded_luminance
 from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.measure.statistics import Statistics, measure
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.types import Linear, OKLab
+from nuvett.core.types import Encoded01, Linear, OKLab
 from nuvett.imaging.proxy import fit_within, measuring_proxy
 from nuvett.imaging.views import decode_view
 from nuvett.services.arrays import load_array, sample_of_array
@@ -57,6 +59,15 @@ class Sources:
         return self._kept.get(
             ("statistics", frame.sample), lambda: measure(linear_to_oklab(self.sample(frame).colours))
         )
+
+    def proposal(self, frame: FrameFacts) -> Proposal:
+        """What a frame's long lines say about how it was held."""
+
+        def make() -> Proposal:
+            pixels = self.view(frame.view)
+            return propose(encoded_luminance(Encoded01(np.multiply(pixels, np.float32(1 / 255), dtype=np.float32))))
+
+        return self._kept.get(("proposal", frame.view), make)
 
     def clip_reader(self, name: str, make: Callable[[], T]) -> T:
         """An open clip by its blob; few are kept open at once."""

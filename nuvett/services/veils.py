@@ -5,17 +5,21 @@ from typing import Literal
 import cv2
 import numpy as np
 
+from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.resampling import Resampling
+from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.planning.warnings import at_ends, steep_tones
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.types import Encoded01
+from nuvett.core.types import Encoded01, Floats
 from nuvett.services.facts import FrameFacts
 from nuvett.services.workbench import Workbench
 
-Veil = Literal["clipping", "steep", "skin"]
+Veil = Literal["clipping", "steep", "skin", "where"]
 _VEILED, _OPEN = (119, 119, 119, 150), (0, 0, 0, 0)
+_HATCH, _HATCH_LINE = 10, 2  # pixels from line to line, and of a line
 _WHITE, _BLACK = (0, 0, 0, 255), (255, 255, 255, 255)
 
 
@@ -23,12 +27,15 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
     """PNG over a frame's preview.
 
     clipping : black where a channel clips to white, white where all are black; steep : open where the frame's tones
-    may break up; skin : open on the faces found
+    may break up; skin : open on the faces found; where : open in the area of the plan's layer, hatched around it
     """
     used = plan or UNTOUCHED
 
     def make() -> bytes:
-        height, width = bench.sources.view(frame.view, edge).shape[:2]
+        source, (width, height) = bench.pictures.source(frame, used, edge)
+        places = _places(frame, used, (width, height))
+        if what == "where":
+            return _hatched(bench, frame, used, source, places)
         veil = np.full((height, width, 4), _VEILED, dtype=np.uint8)
         if what == "clipping":
             # At 16 bits and before the JPEG, neither of which may make clipping up or hide it.
@@ -37,14 +44,48 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
             veil[white], veil[black] = _WHITE, _BLACK
         elif what == "steep":
             low, high = steep_tones(used, bench.sources.sample(frame))
-            pixels = (bench.sources.view(frame.view, edge) / 255).astype(np.float32)
+            pixels = _looked_up(source, places).astype(np.float32) / np.float32(np.iinfo(source.dtype).max)
             lightness = linear_to_oklab(to_linear(Encoded01(pixels), frame.domain))[..., 0]
             veil[(lightness >= low) & (lightness <= high)] = _OPEN
         else:
             for face in frame.faces:
                 left, top, across, down = face.box
-                rows = slice(max(0, int(top * height)), int((top + down) * height))
-                veil[rows, max(0, int(left * width)) : int((left + across) * width)] = _OPEN
-        return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
+                x, y = places
+                veil[(x >= left) & (x <= left + across) & (y >= top) & (y <= top + down)] = _OPEN
+        return _png(veil)
 
     return bench.pictures.kept(("veil", what, frame.view, used.key, edge), make)
+
+
+def _png(veil: np.ndarray) -> bytes:
+    return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
+
+
+def _places(frame: FrameFacts, plan: FramePlan, size: tuple[int, int]) -> tuple[Floats, Floats]:
+    """Shares of the original x, y (h, w) at the pixels of what is seen, at a size."""
+    whole = (frame.width, frame.height)
+    return Resampling(plan.geometry.placed(whole), size, whole).places((0, 0, *size))
+
+
+def _looked_up(source: Pixels, places: tuple[Floats, Floats]) -> Pixels:
+    """Pixels (h, w, 3) of the uncut frame at places."""
+    x, y = (np.clip(p * side, 0, side - 1).astype(np.intp) for p, side in zip(places, source.shape[1::-1], strict=True))
+    return np.asarray(source[y, x])
+
+
+def _hatched(
+    bench: Workbench, frame: FrameFacts, plan: FramePlan, source: Pixels, places: tuple[Floats, Floats]
+) -> bytes:
+    """Neutral hatching where the area of a plan's layer is not, fainter where it is in part."""
+    (area,) = bench.areas.weights(frame, plan)
+    pixels = _looked_up(source, places)
+    luminance = encoded_luminance(
+        Encoded01(np.multiply(pixels, np.float32(1 / np.iinfo(source.dtype).max), dtype=np.float32))
+    )
+    outside = 1 - area.at(*places, luminance)
+    height, width = outside.shape
+    lines = (np.arange(width)[None] + np.arange(height)[:, None]) % _HATCH
+    veil = np.empty((height, width, 4), dtype=np.uint8)
+    veil[..., :3] = np.where(lines < _HATCH_LINE, 40, 150)[..., None]
+    veil[..., 3] = np.rint(outside * np.where(lines < _HATCH_LINE, 200, 105))
+    return _png(veil)

@@ -53,7 +53,7 @@ class Wall:
 def shown_plan(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> FramePlan | None:
     """The plan that a frame is shown under."""
     if show is Show.ORIGINAL or aimed is None:
-        return None
+        return bench.planner.as_came(frames[index])
     if show is Show.EVENED:
         return bench.planner.evened(frames[index], aimed.look)
     return bench.planner.plan(frames, index, aimed)
@@ -66,7 +66,7 @@ def build_wall(bench: Workbench, frames: Facts, aimed: Aimed | None, show: Show)
 
     def work(index: int) -> WallItem:
         plan = shown_plan(bench, frames, index, aimed, show)
-        original = bench.measures.summary(frames[index], None, aimed)
+        original = bench.measures.summary(frames[index], bench.planner.as_came(frames[index]), aimed)
         summary = bench.measures.summary(frames[index], plan, aimed) if plan else original
         return WallItem(frames[index], plan, summary, original)
 

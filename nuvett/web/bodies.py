@@ -60,10 +60,14 @@ class InView(Asked):
 
 
 class Picked(Asked):
-    """A place that was picked, in shares of the picture; `frame` where it is not in the address."""
+    """A place that was picked, in shares of the picture; `frame` where it is not in the address.
+
+    evened : whether the colour is asked for as it is in the evened frame, before look and trim
+    """
 
     place: Place
     frame: Row = None
+    evened: bool = False
 
 
 class PaletteEdit(Asked):
@@ -78,19 +82,30 @@ class PaletteEdit(Asked):
 
 
 class Drag(Asked):
-    """A handle of an instrument, and the place it was dragged to; `lab` is the colour it stands for, where it does."""
+    """A handle of an instrument, and the place it was dragged to.
+
+    lab : the colour it stands for, where it does; end : where a line that was drawn ends
+    """
 
     handle: Short
     x: Coordinate
     y: Coordinate
     lab: tuple[Component, Component, Component] | None = None
+    end: tuple[Coordinate, Coordinate] | None = None
 
 
 class Draft(Asked):
-    """A look or trim that is only looked at, beside a reference."""
+    """A look or trim that is only looked at, beside a reference.
+
+    area : whose steps are worked on, none for everywhere; where : which is shown on the picture
+    uncut : whether the frame is looked at before its cut
+    """
 
     document: Document
     reference: Row = None
+    area: Index | None = None
+    where: Index | None = None
+    uncut: bool = False
     drag: Drag | None = None
     parts: bool = True
     proofs: bool = False

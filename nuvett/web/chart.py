@@ -91,7 +91,7 @@ class Grey:
 
 
 def _arrows(plan: FramePlan, easel: Easel) -> list[Arrow]:
-    moved = plan.find(OwnMovesOperation, easel.group)
+    moved = plan.find(OwnMovesOperation, easel.where)
     found = []
     for index, (move, landed) in enumerate(
         zip(moved.moves, landings(moved.moves, moved.part), strict=True) if moved else ()
@@ -103,7 +103,7 @@ def _arrows(plan: FramePlan, easel: Easel) -> list[Arrow]:
 
 
 def _zone_handles(step: ZoneStep, plan: FramePlan, easel: Easel) -> list[ZoneHandle]:
-    tinted = plan.find(TintOperation, easel.group)
+    tinted = plan.find(TintOperation, easel.where)
     found: list[ZoneHandle] = []
     for zone, aim in zip(ZONES, tinted.aims, strict=True) if tinted else ():
         x, y = place_of(*aim)
@@ -115,7 +115,7 @@ def _zone_handles(step: ZoneStep, plan: FramePlan, easel: Easel) -> list[ZoneHan
 
 
 def _rings(plan: FramePlan, easel: Easel) -> list[Ring]:
-    held = plan.find(HoldOperation, easel.group)
+    held = plan.find(HoldOperation, easel.where)
     found = []
     for index, hold in enumerate(held.families if held else ()):
         corners = [place_of(float(a), float(b)) for a, b in hold_bounds(hold)]
@@ -126,7 +126,7 @@ def _rings(plan: FramePlan, easel: Easel) -> list[Ring]:
 
 def _greys(plan: FramePlan, easel: Easel, palette: Palette) -> list[Grey]:
     """The frame's own palette as black-and-white makes it."""
-    operation = plan.find(GreyOperation, easel.group)
+    operation = plan.find(GreyOperation, easel.where)
     if operation is None or not palette:
         return []
     lab = OKLab(np.array([(c.lightness, c.a, c.b) for c in palette], dtype=np.float32))
@@ -160,11 +160,11 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
     """Values for the parts that follow a draft."""
     bench, aimed = context.studio.bench, easel.aimed
     plan = plan_on(bench, easel)
-    original = bench.measures.summary(easel.frame, None, aimed)
+    original = bench.measures.summary(easel.frame, bench.planner.as_came(easel.frame), aimed)
     finished = bench.measures.summary(easel.frame, plan, aimed)
     curve, moves = document.step(CurveStep), document.step(MoveStep)
     pairing = _NOTHING_PAIRED
-    if easel.group == "look" and aimed is not None:
+    if easel.where == "look" and aimed is not None:
         pairing = paired(plan, bench.planner.aim(aimed), moves.pins)
     beside: Reading | Target | None = aimed.target if aimed else None
     if easel.reference is not None:
@@ -174,7 +174,7 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
         "reference_tone": tone_side(np.asarray(beside.statistics.lightness)) if beside else None,
         "frame_tone": tone_side(finished.tone),
         "original_tone": tone_side(original.tone),
-        "tone_drags": easel.group == "look",
+        "tone_drags": easel.where == "look",
         "pairing": pairing_view(pairing),
         "pairing_sources": _coloured_palette(pairing.source),
         "pairing_targets": _coloured_palette(pairing.target),
@@ -187,7 +187,7 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
         "arrows": _arrows(plan, easel),
         "zone_handles": _zone_handles(document.step(ZoneStep), plan, easel),
         "rings": _rings(plan, easel),
-        "greys": _greys(plan, easel, bench.measures.before_greys(easel.frame, plan, easel.group)),
+        "greys": _greys(plan, easel, bench.measures.before_greys(easel.frame, plan, easel.where)),
         "curve": curve.model_dump(mode="json"),
         "curves": curve_paths(curve),
         "hue_marks": HUE_MARKS,

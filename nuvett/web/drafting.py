@@ -1,6 +1,7 @@
 """A look or a trim in the making: drafts of it, handles that change it, and its sheet with its history."""
 
-from typing import Any
+from dataclasses import replace
+from typing import Any, TypeVar
 
 from fastapi.responses import JSONResponse
 from sqlalchemy.orm import Session
@@ -8,7 +9,9 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look import handles
 from nuvett.core.look.look import Look
+from nuvett.core.look.placing import is_of_geometry, place_frame
 from nuvett.core.look.trim import Trim
+from nuvett.core.look.with_steps import WithSteps
 from nuvett.services.dragging import drag_tone
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import palette_of, saved_palettes
@@ -16,47 +19,80 @@ from nuvett.services.workbench import Workbench
 from nuvett.web.bodies import Draft, Drag
 from nuvett.web.chart import chart_place, instruments
 from nuvett.web.context import Context
-from nuvett.web.easel import Easel, addresses
+from nuvett.web.easel import Easel, addresses, placed, where_address
 from nuvett.web.proofs import proof_values
 from nuvett.web.sheet import sheet_of
 
 _ON_CHART = ("zone.", "move.", "hold.")
 
 
-def dragged(bench: Workbench, easel: Easel, document: Look | Trim, asked: Drag) -> Look | Trim:
+Worked = Look | Trim
+_Kept = TypeVar("_Kept", bound=WithSteps)
+
+
+def scope(document: Worked, area: int | None) -> WithSteps:
+    """What holds the steps that are worked on: the document, or one of its areas. Raises InvalidChangeError."""
+    if area is None:
+        return document
+    if area >= len(document.areas):
+        raise InvalidChangeError("That area is not there any more.")
+    return document.areas[area]
+
+
+def dragged(bench: Workbench, easel: Easel, document: Worked, asked: Drag) -> Worked:
     """A document after a handle was dragged. Raises InvalidChangeError for a handle that is not there."""
+    if asked.handle.startswith("share."):
+        if easel.aimed is None or easel.where != "look":
+            raise InvalidChangeError
+        return drag_tone(bench, easel.facts, easel.index, easel.aimed, int(asked.x), asked.y).look
+    if is_of_geometry(asked.handle):
+        if not isinstance(document, Trim):
+            raise InvalidChangeError
+        size = (easel.frame.width, easel.frame.height)
+        return place_frame(document, size, asked.handle, (asked.x, asked.y), asked.end)
+    if easel.area is None:
+        return _dragged(document, asked)
+    scope(document, easel.area)
+    areas = [_dragged(own, asked) if place == easel.area else own for place, own in enumerate(document.areas)]
+    return document.model_copy(update={"areas": tuple(areas)})
+
+
+def _dragged(document: _Kept, asked: Drag) -> _Kept:
     if asked.handle.startswith(_ON_CHART):
         return handles.drag(document, asked.handle, chart_place(asked.x, asked.y))
     if asked.handle == "grey":
         if asked.lab is None:
             raise InvalidChangeError
         return handles.drag_grey(document, asked.lab, asked.y)
-    if asked.handle.startswith("share."):
-        if easel.aimed is None or easel.group != "look":
-            raise InvalidChangeError
-        return drag_tone(bench, easel.facts, easel.index, easel.aimed, int(asked.x), asked.y).look
     return handles.drag(document, asked.handle, (asked.x, asked.y))
 
 
-def drafted(context: Context, easel: Easel, document: Look | Trim, asked: Draft) -> JSONResponse:
+def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> JSONResponse:
     """Pictures and instruments of a document that has not been kept yet; `proofs` asks for the frames below, too.
 
     `drag` names a handle of an instrument and the place it was dragged to; the document that results comes back.
     """
     bench = context.studio.bench
+    easel = replace(easel, area=asked.area)
+    scope(document, asked.area)
     if asked.drag is not None:
         document = dragged(bench, easel.with_document(document), document, asked.drag)
     easel = easel.with_document(document)
-    answer: dict[str, Any] = {"pictures": addresses(bench, easel), "document": document.model_dump(mode="json")}
+    shown = easel.uncut() if asked.uncut else easel
+    answer: dict[str, Any] = {"pictures": addresses(bench, shown), "document": document.model_dump(mode="json")}
+    answer["placed"] = placed(shown)
+    if asked.where is not None and asked.where < len(document.areas):
+        answer["where"] = where_address(bench, shown, document.areas[asked.where].area)
     if asked.parts:
-        answer["instruments"] = context.text("parts/instruments.html", **instruments(context, easel, document))
+        values = instruments(context, easel, scope(document, asked.area))
+        answer["instruments"] = context.text("parts/instruments.html", **values)
     if asked.proofs:
         answer["proofs"] = context.text("parts/proofs.html", **proof_values(context, easel))
     return JSONResponse(answer)
 
 
 def sheet_values(
-    session: Session, document: Look | Trim, revision: int, subject: str, most_steps: int = 40
+    session: Session, document: Worked, revision: int, subject: str, most_steps: int = 40
 ) -> dict[str, Any]:
     """Values of a document's sheet with its history."""
     past = steps(session, subject, most_steps)
@@ -64,6 +100,7 @@ def sheet_values(
         (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
     ]
     return sheet_of(document) | {
+        "group": "look" if isinstance(document, Look) else "trim",
         "revision": revision,
         "washes": washes,
         "undo_words": undo_words(past),

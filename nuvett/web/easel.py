@@ -2,13 +2,17 @@
 
 import uuid
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, TypedDict
 
+import numpy as np
 from sqlalchemy.orm import Session
 
+from nuvett.core.area.parts import Area
+from nuvett.core.geometry.geometry import Cut
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.plan.frame_plan import FramePlan, GroupName
+from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.services import carrying, frame_facts, kept_references, looks
 from nuvett.services.catalogue import find_series, look_of, ready_frames
 from nuvett.services.facts import Aimed, Facts, FrameFacts
@@ -23,7 +27,7 @@ EDGE = 1280
 class Easel:
     """A frame of a series, what it is planned under, and the reference that stands beside it.
 
-    group : what is being made: the look, or the frame's trim
+    group : what is being made: the look, or the frame's trim; area : which area of it is worked in, none for everywhere
     """
 
     slug: str
@@ -34,11 +38,17 @@ class Easel:
     reference: Any = None
     proofs: tuple[uuid.UUID, ...] = ()
     group: GroupName = "look"
+    area: int | None = None
     aims: dict[uuid.UUID, Aimed] = field(default_factory=dict)
 
     @property
     def frame(self) -> FrameFacts:
         return self.facts[self.index]
+
+    @property
+    def where(self) -> str:
+        """The group or layer of the plan that is worked in."""
+        return self.group if self.area is None else f"{self.group}.{self.area}"
 
     def with_look(self, look: Look) -> "Easel":
         """The same easel with another look on it."""
@@ -51,6 +61,11 @@ class Easel:
     def with_document(self, document: Look | Trim) -> "Easel":
         """The same easel with another state of what is being made on it."""
         return self.with_look(document) if isinstance(document, Look) else self.with_trim(document)
+
+    def uncut(self) -> "Easel":
+        """The same easel with the whole of its frame on it, as it is while the cut is being made."""
+        geometry = self.frame.trim.geometry.model_copy(update={"uncut": True})
+        return self.with_trim(self.frame.trim.model_copy(update={"geometry": geometry}))
 
     def at(self, index: int) -> "Easel":
         """The same easel with another frame on it, under what that frame follows."""
@@ -100,13 +115,53 @@ def plan_on(bench: Workbench, easel: Easel) -> FramePlan:
     return bench.planner.plan(easel.facts, easel.index, easel.aimed)
 
 
+def evened_on(bench: Workbench, easel: Easel) -> FramePlan:
+    """The plan that only evens the light of the frame on an easel, as areas look at it."""
+    if easel.aimed is None:
+        return bench.planner.as_came(easel.frame) or UNTOUCHED
+    return bench.planner.evened(easel.frame, easel.aimed.look)
+
+
 def plans_shown(bench: Workbench, easel: Easel) -> dict[str, FramePlan | None]:
     """Plans of the pictures that the viewer can show of the frame, by what it calls them; none as it came."""
     if easel.group == "look":
         shown = {show.value: show for show in Show}
         return {name: shown_plan(bench, easel.facts, easel.index, easel.aimed, show) for name, show in shown.items()}
-    plain = plan_on(bench, easel.with_trim(Trim())) if easel.aimed else None
-    return {"original": None, "untrimmed": plain, "look": plan_on(bench, easel)}
+    bare = easel.with_trim(Trim(geometry=easel.frame.trim.geometry))
+    plain = plan_on(bench, bare) if easel.aimed else bench.planner.as_came(easel.frame)
+    return {"original": bench.planner.as_came(easel.frame), "untrimmed": plain, "look": plan_on(bench, easel)}
+
+
+class Placed(TypedDict):
+    """What is seen of a frame: size in pixels, that of the uncut original, and where places of that one are seen.
+
+    seen : rows of a 3 by 3 matrix from shares of the original to shares of what is seen
+    cut : left, top, width and height of the cut as it is taken, in shares of the canvas before it
+    """
+
+    width: int
+    height: int
+    original: tuple[int, int]
+    seen: list[list[float]]
+    cut: Cut
+
+
+def placed(easel: Easel) -> Placed:
+    """What is seen of the frame on an easel."""
+    frame = easel.frame
+    size = (frame.width, frame.height)
+    geometry = frame.trim.geometry
+    placing = geometry.placed(size)
+    rows = np.linalg.inv(placing.matrix).tolist()
+    cut = geometry.effective_cut(size)
+    return {"width": placing.size[0], "height": placing.size[1], "original": size, "seen": rows, "cut": cut}
+
+
+def where_address(bench: Workbench, easel: Easel, area: Area) -> str:
+    """Address of the veil that leaves an area of the frame open."""
+    plan = bench.planner.where(easel.frame, easel.aimed.look if easel.aimed else None, area)
+    bench.plans.keep(plan)
+    return f"/series/{easel.slug}/frames/{easel.frame.id}/veil.png?plan={plan.key}&what=where"
 
 
 def addresses(bench: Workbench, easel: Easel, edge: int = EDGE) -> dict[str, str]:

@@ -2,6 +2,7 @@
 
 GLOSSARY: dict[str, str] = {
     "before/after": "The same frame without and with what has been done to it.",
+    "area": "A part of the frame in which steps act: shapes, strokes, colours, tones, the subject or skin, joined.",
     "black-and-white": "Colour taken away, with a weight for how light each hue becomes.",
     "black point": "The lightness at which the darkest half percent of a picture rests. An aim, fitted anew for each frame.",
     "blend mode": "How a colour laid over a picture mixes with it; the modes are those of the W3C specification.",
@@ -16,6 +17,7 @@ GLOSSARY: dict[str, str] = {
     "contrast": "How steep lightness rises about a pivot.",
     "crossover": "The lightness at which the shadow tint gives way to the highlight tint.",
     "ΔE": "How far two colours are apart, in hundredths of OKLab. Below 2 is hardly seen side by side.",
+    "cut": "What is kept of a frame, in a proportion. Areas stay where they are on the thing.",
     "delivery": "A batch of finished files being made.",
     "drift": "Measured distance of a frame from the target, in hundredths of OKLab: below 1 hardly seen, above 5 plain.",
     "even light": "Bringing each frame's exposure and white to the common base of its set-up before the look.",

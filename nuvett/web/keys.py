@@ -22,6 +22,8 @@ _AT_A_SHEET = (
     Key("v", "show what clips"),
     Key("m", "move a colour"),
     Key("+", "bring in a step that is idle"),
+    Key("a", "add an area"),
+    Key("w", "show where the area is"),
     Key("u", "undo"),
     Key("r", "do again"),
 )
@@ -80,6 +82,14 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("u", "undo the last carrying"),
         Key("C", "carry to all frames"),
     ),
-    "trim": _AT_A_SHEET,
+    "trim": (
+        *_AT_A_SHEET,
+        Key("g", "straighten and cut"),
+        Key("e", "let the brush erase"),
+        Key("<", "a narrower brush"),
+        Key(">", "a wider brush"),
+        Key("(", "a softer brush"),
+        Key(")", "a harder brush"),
+    ),
     "handover": (Key("M", "make the files"),),
 }

@@ -32,7 +32,8 @@ def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
         here = easel.at(index)
         plan, aimed = plan_on(bench, here), here.aimed
         summary = bench.measures.summary
-        item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), summary(here.frame, None, aimed))
+        came = summary(here.frame, bench.planner.as_came(here.frame), aimed)
+        item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), came)
         notes = bench.measures.notes(here.frame, plan, aimed.look) if aimed else ()
         found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], index + 1, _EDGE), notes))
         bench.plans.keep(plan)

@@ -5,9 +5,17 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from pydantic import BaseModel
 
+from nuvett.core.area.parts import BrushPart, Stroke
+from nuvett.core.area.words import KIND_TITLES, area_words, part_words
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.grey import GreyHue
+from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
+from nuvett.core.geometry.words import geometry_words
+from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.look.words import HELD_VALUES, MOVE_VALUES, point_words
 from nuvett.core.spaces.oklab import oklch_to_oklab
@@ -37,9 +45,10 @@ class Piece:
 
 @dataclass(frozen=True)
 class StepView:
-    """One step on a sheet."""
+    """One step on a sheet; `path` is where it stands in the document."""
 
     name: str
+    path: str
     title: str
     place: int
     on: bool
@@ -64,30 +73,30 @@ def coloured(lab: tuple[float, float, float]) -> Coloured:
     return Coloured(colour_word(lab), hexes(OKLab(np.array([lab], dtype=np.float32)))[0], lab)
 
 
-def pieces(step: Step, sentence: str) -> list[Piece]:
-    """A sentence of a step, cut at the names in braces."""
-    numbers, choices = numbers_of(type(step)), choices_of(type(step))
+def pieces(model: BaseModel, sentence: str, prefix: str) -> list[Piece]:
+    """A sentence about a model, cut at the names in braces; `prefix` is where the model stands in its document."""
+    numbers, choices = numbers_of(type(model)), choices_of(type(model))
     found = []
     for index, text in enumerate(_FIELD.split(sentence)):
         if index % 2 == 0:
             found.append(Piece(text=text))
         else:
-            path = f"{step.name}.{text}"
-            found.append(
-                Piece(path=path, value=getattr(step, text), number=numbers.get(text), choice=choices.get(text))
-            )
+            value = getattr(model, text)
+            found.append(Piece(path=f"{prefix}{text}", value=value, number=numbers.get(text), choice=choices.get(text)))
     return [piece for piece in found if piece.text or piece.path]
 
 
-def _view(step: Step, place: int) -> StepView:
+def _view(step: Step, place: int, prefix: str) -> StepView:
+    path = f"{prefix}{step.name}"
     return StepView(
         name=step.name,
+        path=path,
         title=step.title,
         place=place,
         on=step.on,
         idle=step.is_idle,
-        sentence=pieces(step, step.sentence),
-        more=[pieces(step, sentence) for sentence in step.more],
+        sentence=pieces(step, step.sentence, f"{path}."),
+        more=[pieces(step, sentence, f"{path}.") for sentence in step.more],
         instrument=step.instrument or "",
         special=step.name in _SPECIAL,
     )
@@ -103,23 +112,139 @@ def _hued(hue: float) -> Coloured:
 class StepName:
     """A step that is not on the sheet, to be brought in."""
 
-    name: str
+    path: str
     title: str
     place: int
 
 
-def sheet_of(document: WithSteps) -> dict[str, Any]:
-    """Values of a sheet: its steps in order, those that do nothing, and what the special controls of steps need."""
+@dataclass(frozen=True)
+class Scope:
+    """Steps that act together: everywhere, or in one area.
+
+    prefix : where they stand in the document; own : what holds them, as plain values
+    idle : steps that do nothing; brought : names of those that were brought in; words : of the colours they hold
+    """
+
+    prefix: str
+    own: dict[str, Any]
+    steps: list[StepView]
+    idle: list[StepName]
+    brought: frozenset[str]
+    words: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class PartView:
+    """One part of an area."""
+
+    path: str
+    words: str
+    inverted: bool
+    join: list[Piece]
+    sentence: list[Piece]
+
+
+@dataclass(frozen=True)
+class AreaView:
+    """One area on a sheet: its steps, and where it is.
+
+    whole : how much of it and of the look is taken; brushed : whether strokes can be laid down in it
+    """
+
+    index: int
+    title: str
+    name: str
+    words: str
+    on: bool
+    edges: bool
+    scope: Scope
+    parts: list[PartView]
+    whole: list[Piece]
+    brushed: bool
+
+
+_STRAIGHT = "Straightened by {straighten}, verticals {vertical}, horizontals {horizontal}"
+
+
+@dataclass(frozen=True)
+class GeometryView:
+    """The geometry of a trim: its numbers in a sentence, its proportion, and what it does in words."""
+
+    sentence: list[Piece]
+    proportion: str
+    proportions: dict[str, str]
+    words: list[str]
+    cut: bool
+
+
+def _geometry(geometry: Geometry) -> GeometryView:
+    return GeometryView(
+        sentence=pieces(geometry, _STRAIGHT, "geometry."),
+        proportion=geometry.proportion,
+        proportions=PROPORTIONS,
+        words=geometry_words(geometry),
+        cut=geometry.cut is not None or geometry.proportion != "shot",
+    )
+
+
+def _scope(document: WithSteps, prefix: str) -> Scope:
     places = {kind.name: place for place, kind in enumerate(document.kinds, start=1)}
-    views = [_view(step, places[step.name]) for step in document.steps]
+    views = [_view(step, places[step.name], prefix) for step in document.steps]
     held = {view.name for view in views}
-    absent = [StepName(k.name, k.title, places[k.name]) for k in document.kinds if k.name not in held]
-    idle = [StepName(v.name, v.title, v.place) for v in views if v.idle]
+    absent = [StepName(f"{prefix}{k.name}", k.title, places[k.name]) for k in document.kinds if k.name not in held]
+    idle = [StepName(v.path, v.title, v.place) for v in views if v.idle]
+    return Scope(
+        prefix=prefix,
+        own=document.model_dump(mode="json"),
+        steps=views,
+        idle=sorted([*idle, *absent], key=lambda step: step.place),
+        brought=frozenset(held if absent else ()),
+        words=_words(document),
+    )
+
+
+_WHOLE = "Weighs {density}, softened {softness}"
+_TAKES = "takes {strength} of the look"
+
+
+def _area(own: Local, index: int) -> AreaView:
+    prefix = f"areas.{index}."
+    parts = [
+        PartView(
+            path=(path := f"{prefix}area.parts.{place}"),
+            words=part_words(part),
+            inverted=part.inverted,
+            join=pieces(part, "{join}", f"{path}.") if place else [],
+            sentence=pieces(part, part.sentence, f"{path}."),
+        )
+        for place, part in enumerate(own.area.parts)
+    ]
+    whole = [*pieces(own.area, _WHOLE, f"{prefix}area."), Piece("; "), *pieces(own, _TAKES, prefix)]
+    return AreaView(
+        index=index,
+        title=own.title,
+        name=own.name,
+        words=area_words(own.area),
+        on=own.on,
+        edges=own.area.edges,
+        scope=_scope(own, prefix),
+        parts=parts,
+        whole=whole,
+        brushed=any(isinstance(part, BrushPart) for part in own.area.parts),
+    )
+
+
+def sheet_of(document: Look | Trim) -> dict[str, Any]:
+    """Values of a sheet: its steps everywhere and in areas, and what the special controls of steps need."""
     return {
         "document": document.model_dump(mode="json"),
-        "steps": views,
-        "idle": sorted([*idle, *absent], key=lambda step: step.place),
-        "brought": held if absent else set(),
+        "everywhere": _scope(document, ""),
+        "areas": [_area(own, index) for index, own in enumerate(document.areas)],
+        "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
+        "area_kinds": KIND_TITLES,
+        "most_areas": MOST_AREAS,
+        "brush": Stroke(points=((0.5, 0.5, 1),)),
+        "brush_values": numbers_of(Stroke),
         "numbers": numbers_of(type(document)),
         "move_values": MOVE_VALUES,
         "held_values": HELD_VALUES,
@@ -127,7 +252,6 @@ def sheet_of(document: WithSteps) -> dict[str, Any]:
         "pin_amount": numbers_of(Pin)["amount"],
         "point_values": {name: point_words(name) for name in CHANNELS},
         "channels": CHANNELS,
-        **_words(document),
     }
 
 

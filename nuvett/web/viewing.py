@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from nuvett.web.context import Context
-from nuvett.web.easel import Easel, addresses, plan_on
+from nuvett.web.easel import Easel, Placed, addresses, placed, plan_on
 
 _WORDS = {
     "original": "Original",
@@ -43,8 +43,7 @@ class Viewing:
     frame: Choice
     hero: bool
     faces: int
-    width: int
-    height: int
+    placed: Placed
     shows: list[Choice]
     pictures: dict[str, str]
     reference: Any
@@ -55,6 +54,7 @@ class Viewing:
     count: int
     frames: list[Choice] = field(default_factory=list)
     large: bool = False
+    trims: bool = False
     words: str = ""
 
     @property
@@ -64,8 +64,7 @@ class Viewing:
         return {
             "slug": self.slug,
             "frame": self.frame.id,
-            "width": self.width,
-            "height": self.height,
+            "placed": self.placed,
             "pictures": self.pictures,
             "large": self.large,
             "reference": {"id": str(reference.id), "width": reference.width, "height": reference.height}
@@ -90,8 +89,7 @@ def viewing(
         frame=Choice(str(frame.id), label.name),
         hero=label.hero,
         faces=len(frame.faces),
-        width=frame.width,
-        height=frame.height,
+        placed=placed(easel),
         shows=shows,
         pictures=pictures,
         reference=easel.reference,
@@ -102,6 +100,7 @@ def viewing(
         count=count,
         frames=[Choice(str(f.id), easel.labels[f.id].name) for f in easel.facts],
         large=large,
+        trims=easel.group == "trim" and not large,
         words=_words(context, easel) if large else "",
     )
 
@@ -113,7 +112,7 @@ def _words(context: Context, easel: Easel) -> str:
     summary = context.studio.bench.measures.summary
     now, came = (
         summary(easel.frame, plan_on(context.studio.bench, easel), easel.aimed),
-        summary(easel.frame, None, easel.aimed),
+        summary(easel.frame, context.studio.bench.planner.as_came(easel.frame), easel.aimed),
     )
     if now.drift is None or came.drift is None:
         return ""

@@ -13,6 +13,7 @@ from nuvett.web.keys import KEYS
 from tests.conftest import DEMO, PROJECT, drain
 
 SCREENS = ("gather", "read", "shape", "carry", "trim", "handover")
+BRUSHED = {"area": {"parts": [{"kind": "brush"}]}}
 SCRIPT = (PROJECT / "nuvett" / "web" / "static" / "keys.js").read_text()
 
 
@@ -28,7 +29,9 @@ def test_every_key_of_a_screen_works_a_control_and_every_control_is_listed(
     client.put(f"/series/{slug}/look", json={"document": {"strength": 90}, "revision": 1})
     with studio.database.session() as session:
         frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
-    client.put(f"/series/{slug}/frames/{frame}/trim", json={"document": {"moves": {}}, "revision": 1})
+    client.put(
+        f"/series/{slug}/frames/{frame}/trim", json={"document": {"moves": {}, "areas": [BRUSHED]}, "revision": 1}
+    )
     controls = controls_of(client.get(f"/series/{slug}/{screen}").text)
     by_script = set(re.findall(r'event\.key === "(.)"', SCRIPT))
     listed = {key.key for key in KEYS[screen]}

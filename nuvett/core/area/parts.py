@@ -25,10 +25,12 @@ class AreaPart(Document):
 
     travels : whether a look may carry it to other frames
     looks_at : what it needs to know of the frame beside its shape
+    sentence : how its numbers are told, their names in braces
     """
 
     travels: ClassVar[bool] = True
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "nothing"
+    sentence: ClassVar[str] = ""
     join: Join = choice("added", "joins", JOINS)
     inverted: bool = False
 
@@ -36,11 +38,14 @@ class AreaPart(Document):
 class RoundPart(AreaPart):
     """Whole inside an ellipse, fading out beyond it by `soft` percent of its radii."""
 
+    sentence: ClassVar[str] = (
+        "half {across} wide and {down} high, turned {turn}, fading out over {soft}; middle at {x} across, {y} down"
+    )
     kind: Literal["round"] = "round"
-    x: Place = 0.5
-    y: Place = 0.5
-    across: float = number(15, 0.5, 150, "Half its width", "% of the long edge", 0.5)
-    down: float = number(15, 0.5, 150, "Half its height", "% of the long edge", 0.5)
+    x: float = number(0.5, -2, 3, "Middle, across", "", 0.005)
+    y: float = number(0.5, -2, 3, "Middle, down", "", 0.005)
+    across: float = number(15, 0.5, 150, "Half its width, of the long edge", "%", 0.5)
+    down: float = number(15, 0.5, 150, "Half its height, of the long edge", "%", 0.5)
     turn: float = number(0, -180, 180, "Turned by", "°")
     soft: float = number(60, 0, 200, "Softness")
 
@@ -48,18 +53,19 @@ class RoundPart(AreaPart):
 class StraightPart(AreaPart):
     """Whole on the far side of a line through x, y, faded out at one through end_x, end_y; square to the way there."""
 
+    sentence: ClassVar[str] = "whole from {x} across, {y} down, faded out at {end_x}, {end_y}"
     kind: Literal["straight"] = "straight"
-    x: Place = 0.5
-    y: Place = 0.3
-    end_x: Place = 0.5
-    end_y: Place = 0.5
+    x: float = number(0.5, -2, 3, "Whole from, across", "", 0.005)
+    y: float = number(0.3, -2, 3, "Whole from, down", "", 0.005)
+    end_x: float = number(0.5, -2, 3, "Faded out at, across", "", 0.005)
+    end_y: float = number(0.5, -2, 3, "Faded out at, down", "", 0.005)
 
 
 class Stroke(Document):
     """A stroke of a brush: points as x, y in shares and pressure 0 to 1; radius in percent of the long edge."""
 
     points: tuple[tuple[Place, Place, Annotated[float, Field(ge=0, le=1)]], ...] = Field(min_length=1)
-    radius: float = number(4, 0.2, 40, "Radius of the brush", "% of the long edge", 0.2)
+    radius: float = number(4, 0.2, 40, "Radius of the brush, of the long edge", "%", 0.2)
     hardness: float = number(30, 0, 100, "Hardness of the brush")
     flow: float = number(100, 1, 100, "Flow of the brush")
     erases: bool = False
@@ -84,6 +90,7 @@ class ColourPart(AreaPart):
     """Colours near one that was picked in the evened frame."""
 
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "colours"
+    sentence: ClassVar[str] = "colours within {tolerance}"
     kind: Literal["colour"] = "colour"
     colour: tuple[float, float, float]
     tolerance: float = number(30, 0, 100, "Tolerance")
@@ -98,6 +105,7 @@ class TonePart(AreaPart):
     """Tones of the evened frame from one CIE L* to another, fading out beyond each end."""
 
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "colours"
+    sentence: ClassVar[str] = "from {low} to {high}, fading out over {soft_low} below and {soft_high} above"
     kind: Literal["tone"] = "tone"
     low: float = number(70, 0, 100, "Tones from", "L*")
     high: float = number(100, 0, 100, "Tones to", "L*")
@@ -136,7 +144,7 @@ class Area(Document):
 
     parts: tuple[Part, ...] = Field(default=(), max_length=MOST_PARTS)
     density: float = number(100, 0, 100, "Density")
-    softness: float = number(0, 0, 20, "Softened by", "% of the long edge", 0.1)
+    softness: float = number(0, 0, 20, "Softened, of the long edge", "%", 0.1)
     edges: bool = False
 
     @property

@@ -30,6 +30,7 @@ KIND_TITLES = {
 }
 """What can be added, as it is offered."""
 
+_PLACES = {"x", "y", "end_x", "end_y"}
 _JOINED = {"added": "and", "taken": "without", "within": "within"}
 
 
@@ -105,12 +106,11 @@ def _part_changes(old: Part, new: Part) -> list[str]:
         said.append(f"{part_words(new)} {'joined' if new.join == 'added' else _JOINED[new.join]}")
     numbers = numbers_of(type(new))
     for name, words in numbers.items():
-        if getattr(old, name) != getattr(new, name):
+        if name not in _PLACES and getattr(old, name) != getattr(new, name):
             said.append(f"{words.label} {words.bare(getattr(old, name))} to {words.written(getattr(new, name))}")
     if isinstance(old, BrushPart) and isinstance(new, BrushPart) and old.strokes != new.strokes:
         said.append(_stroke_words(old, new))
-    places = {"x", "y", "end_x", "end_y"} & set(type(new).model_fields)
-    if any(getattr(old, name) != getattr(new, name) for name in places):
+    if any(getattr(old, name) != getattr(new, name) for name in _PLACES & set(numbers)):
         said.append("moved")
     return said
 

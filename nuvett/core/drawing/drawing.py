@@ -6,6 +6,7 @@ from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.area.weights import WeightMap
 from nuvett.core.drawing.layers import LayerStage, laid
@@ -21,6 +22,7 @@ from nuvett.core.spatial.finish import BASE_EDGE, Finisher, FrameMaps, InArea, m
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
+_NOTHING = 119 / 255  # encoded grey of what lies beside the picture
 __all__ = ["Box", "Drawing", "Stages", "compile_stages"]
 
 
@@ -179,6 +181,8 @@ class Drawing:
         made = laid(self._stages.layers, weights, source, made)
         if self._finisher is not None:
             made = self._finisher.finish(made, outer[0], outer[1], weights)
+        if places is not None and self._stages.geometry.uncut:
+            made[_beside(places)] = _NOTHING
         left, top, width, height = box
         inside = made[top - outer[1] : top - outer[1] + height, left - outer[0] : left - outer[0] + width]
         return rounded(np.ascontiguousarray(np.clip(inside, 0, 1)), left, top, depth)
@@ -202,6 +206,12 @@ class Drawing:
             base = resampling.drawn(shrunk, (0, 0), resampling.places((0, 0, *size)))
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
         return make_maps(Encoded01(coloured))
+
+
+def _beside(places: tuple[Floats, Floats]) -> NDArray[np.bool_]:
+    """Which places (h, w) lie beside the picture."""
+    x, y = places
+    return np.asarray((x < 0) | (x > 1) | (y < 0) | (y > 1))
 
 
 def _shrunk(pixels: Pixels, edge: float) -> Pixels:

@@ -42,6 +42,7 @@ class Geometry(Document):
     quarter : quarter turns clockwise; mirrored : left and right, before the turns
     straighten : degrees clockwise; vertical, horizontal : percent of leaning lines set upright
     cut : none for as much of the frame as can be seen in its proportion
+    uncut : the whole canvas is looked at, as it is while the cut is being made
     """
 
     quarter: int = Field(default=0, ge=0, le=3)
@@ -51,6 +52,7 @@ class Geometry(Document):
     horizontal: float = number(0, -100, 100, "Leaning horizontals set level by")
     proportion: Proportion = choice("shot", "proportion", PROPORTIONS)
     cut: Cut | None = None
+    uncut: bool = False
 
     @field_validator("cut")
     @classmethod
@@ -86,6 +88,8 @@ class Geometry(Document):
     def placed(self, size: Size) -> "Placing":
         """Where what is seen of a frame of a size comes from."""
         canvas = self._canvas(size)
+        if self.uncut:
+            return Placing(canvas, self.turned(size), size)
         left, top, width, height = self._fitted(size, canvas)
         cut = np.array([[width, 0, left], [0, height, top], [0, 0, 1]])
         across, down = self.turned(size)
@@ -93,7 +97,7 @@ class Geometry(Document):
 
     def whole(self, size: Size) -> "Placing":
         """Where the canvas of a frame comes from, before the cut; its corners may lie off the picture."""
-        return Placing(self._canvas(size), self.turned(size), size)
+        return self.model_copy(update={"uncut": True}).placed(size)
 
     def effective_cut(self, size: Size) -> Cut:
         """The cut as it is taken: within what can be seen of a frame of a size."""

@@ -30,6 +30,12 @@ class Proposal:
         return self.straighten is None and self.vertical is None
 
 
+def taking(proposal: Proposal) -> dict[str, float]:
+    """Fields of a geometry that a proposal would set."""
+    found = {"straighten": proposal.straighten, "vertical": proposal.vertical}
+    return {name: value for name, value in found.items() if value is not None}
+
+
 def propose(luminance: Floats) -> Proposal:
     """What long lines of a picture (h, w), encoded 0 to 1, say about how it was held.
 

@@ -2,7 +2,7 @@
 
 from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
@@ -23,6 +23,11 @@ class WholeTrim(WithSteps):
     strength: float = number(100, 0, 100, "Strength of the look")
     geometry: Geometry = Geometry()
     areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
+
+    @field_validator("geometry")
+    @classmethod
+    def _is_cut(cls, geometry: Geometry) -> Geometry:
+        return geometry.model_copy(update={"uncut": False})
 
     @model_validator(mode="before")
     @classmethod

@@ -7,7 +7,7 @@ import numpy as np
 
 from nuvett.core.plan.finish import VignetteOperation
 from nuvett.core.plan.fitted import ByLightness, merged
-from nuvett.core.plan.frame_plan import FramePlan, Group, GroupName
+from nuvett.core.plan.frame_plan import FramePlan, Group
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Stage
 from nuvett.core.quick import exp
@@ -63,8 +63,16 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
     return lab
 
 
-def before_kind(plan: FramePlan, name: GroupName, kind: type[ColourOperation], linear: Linear) -> OKLab:
-    """OKLab colours (N, 3), of linear light (N, 3), as they come to the first operation of a kind in a group."""
+def before_kind(plan: FramePlan, name: str, kind: type[ColourOperation], linear: Linear) -> OKLab:
+    """OKLab colours (N, 3), of linear light (N, 3), as they come to the first operation of a kind in a group.
+
+    Of a layer, as they come to it from all groups.
+    """
+    for layer in plan.layers:
+        if layer.name == name:
+            finished = linear_to_oklab(to_linear(_finished(plan, linear, Space.SRGB)))
+            before = takewhile(lambda operation: not isinstance(operation, kind), layer.colours.colours)
+            return through(tuple(before), finished)
     lab = linear_to_oklab(evened_by(plan, linear))
     for group in plan.groups:
         if group.name == name:

@@ -104,9 +104,11 @@ class Group(Document):
 class Layer(Document):
     """Operations in an area, on the finished colours of what came before them.
 
+    name : of the document and the place in it that it comes from, as "trim.0"
     look : strength that the look has in the area instead, 0 to 1.5; none for as everywhere
     """
 
+    name: str = ""
     area: Area
     look: float | None = Field(default=None, ge=0, le=1.5)
     operations: tuple[AnyOperation, ...] = ()
@@ -173,9 +175,15 @@ class FramePlan(Document):
         """The plan with its look at another strength, 0 to 1.5."""
         return self.with_group(self.group("look").model_copy(update={"strength": strength}))
 
-    def find(self, kind: type[_Kind], name: GroupName = "look") -> _Kind | None:
-        """The first operation of a kind in a group."""
-        return next((o for o in self.group(name).operations if isinstance(o, kind)), None)
+    def operations_of(self, name: str) -> tuple[AnyOperation, ...]:
+        """Operations of a group or a layer by its name; none where the plan has none such."""
+        named: dict[str, tuple[AnyOperation, ...]] = {group.name: group.operations for group in self.groups}
+        named |= {layer.name: layer.operations for layer in self.layers}
+        return named.get(name, ())
+
+    def find(self, kind: type[_Kind], name: str = "look") -> _Kind | None:
+        """The first operation of a kind in a group or a layer."""
+        return next((o for o in self.operations_of(name) if isinstance(o, kind)), None)
 
     @property
     def finish(self) -> tuple[FinishOperation, ...]:

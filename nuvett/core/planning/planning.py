@@ -6,9 +6,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nuvett.core.area.faces import FaceSeen, SkinSeen
+from nuvett.core.area.parts import Area
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.holds import Centre, skin_centres
 from nuvett.core.fit.moves import CLUSTERS, FINE
+from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
@@ -82,7 +84,7 @@ def plan_frame(
     if any(not step.is_idle for step in trim.steps):
         groups.append(_trimmed(trim, in_look, ask))
     local = _InAreas(strength, skin_seen(faces, gains), lambda: _out_of(in_look, ask))
-    layers = local.layers((*look.areas, *trim.areas))
+    layers = (*local.layers("look", look.areas), *local.layers("trim", trim.areas))
     return FramePlan(geometry=trim.geometry, groups=tuple(groups), layers=layers, seed=seed)
 
 
@@ -94,14 +96,16 @@ class _InAreas:
     faces: tuple[SkinSeen, ...]
     ask: Callable[[], Ask]
 
-    def layers(self, areas: Sequence[Local]) -> tuple[Layer, ...]:
-        acting = [own for own in areas if not own.is_idle]
+    def layers(self, document: str, areas: Sequence[Local]) -> tuple[Layer, ...]:
+        """Layers of the areas of a document that do something, named after it and their places in it."""
+        acting = {f"{document}.{place}": own for place, own in enumerate(areas) if not own.is_idle}
         ask = self.ask() if acting else None
-        return tuple(self._layer(own, ask) for own in acting if ask is not None)
+        return tuple(self._layer(name, own, ask) for name, own in acting.items() if ask is not None)
 
-    def _layer(self, own: Local, ask: Ask) -> Layer:
+    def _layer(self, name: str, own: Local, ask: Ask) -> Layer:
         here = None if own.strength == 100 else min(1.5, self.strength * own.strength / 100)
-        return Layer(area=own.area.with_faces(self.faces), look=here, operations=_resolved(own.steps, ask))
+        area = own.area.with_faces(self.faces)
+        return Layer(name=name, area=area, look=here, operations=_resolved(own.steps, ask))
 
 
 def _resolved(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...] = ()) -> tuple[Operation, ...]:
@@ -174,6 +178,12 @@ def evened_plan(light: EvenLight, look: Look) -> FramePlan:
     return FramePlan(groups=(Group(name="light", operations=(look.step(EvenStep).gains_of(light),)),))
 
 
+def where_plan(area: Area, light: GainsOperation, faces: Sequence[FaceSeen], geometry: Geometry) -> FramePlan:
+    """The plan that does nothing but say where an area lies in a frame: its one layer."""
+    layer = Layer(area=area.with_faces(skin_seen(faces, light)))
+    return FramePlan(geometry=geometry, groups=(Group(name="light", operations=(light,)),), layers=(layer,))
+
+
 def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), seed: int = 0) -> FramePlan:
     """The plan of a frame that follows no look: its trim alone, with the frame itself for a target.
 
@@ -182,5 +192,5 @@ def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), see
     seen = skin_seen(faces, GainsOperation())
     ask = Ask(frame=frame, aim=aim_of_statistics(frame), centres=_centres(seen))
     group = Group(name="trim", operations=_resolved(trim.steps, ask))
-    layers = _InAreas(1.0, seen, lambda: ask).layers(trim.areas)
+    layers = _InAreas(1.0, seen, lambda: ask).layers("trim", trim.areas)
     return FramePlan(geometry=trim.geometry, groups=(group,), layers=layers, seed=seed)

@@ -8,6 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim
 from nuvett.services import kept_references, trims
 from nuvett.services.catalogue import find_frame, find_series
@@ -17,7 +18,7 @@ from nuvett.web.bodies import Change, Draft, Picked
 from nuvett.web.chart import instruments
 from nuvett.web.context import Context, Means
 from nuvett.web.drafting import drafted, kept, sheet_values
-from nuvett.web.easel import Easel, easel_for_trim, plan_on
+from nuvett.web.easel import Easel, easel_for_trim, evened_on, plan_on
 from nuvett.web.heavy import heavy
 from nuvett.web.proofs import proof_values
 from nuvett.web.viewing import viewing
@@ -85,8 +86,20 @@ def pick(context: Means, slug: str, frame_id: uuid.UUID, picked: Picked) -> JSON
     """Colour of the frame, as it comes to its trim, at a place given in shares of the picture."""
     easel = _easel(context, slug, frame_id)
     bench = context.studio.bench
-    plan = plan_on(bench, easel.with_trim(Trim(strength=easel.frame.trim.strength)))
+    trim = easel.frame.trim
+    plan = plan_on(bench, easel.with_trim(Trim(strength=trim.strength, geometry=trim.geometry)))
+    if picked.evened:
+        plan = evened_on(bench, easel)
     return JSONResponse({"colour": bench.pictures.colour_under(easel.frame, plan, picked.place)})
+
+
+@router.get("/frames/{frame_id}/proposal")
+@heavy
+def proposal(context: Means, slug: str, frame_id: uuid.UUID) -> HTMLResponse:
+    """What the picture says about how it was held."""
+    easel = _easel(context, slug, frame_id)
+    found = context.studio.bench.sources.proposal(easel.frame)
+    return context.part("parts/proposal.html", proposal=found, take=taking(found))
 
 
 @router.put("/frames/{frame_id}/trim")

@@ -59,6 +59,11 @@ export function setAddress(changes) {
   history.replaceState(null, "", address);
 }
 
+/** The value at a path of names joined by dots; undefined where the path leads nowhere. */
+export function getAt(object, path) {
+  return path.split(".").reduce((inner, name) => inner?.[name], object);
+}
+
 /** Set a value at a path of names joined by dots. */
 export function setAt(object, path, value) {
   const names = path.split(".");

@@ -1,7 +1,9 @@
 // A look or a trim being made on its sheet: drafted while something moves, kept when it rests, walked through its
 // history. The sheet, instruments and proofs that the server renders are morphed into place.
 
-import { all, ask, one, say, setAddress, setAt } from "./common.js";
+import { connectAreas } from "./areas.js";
+import { connectCut } from "./cut.js";
+import { all, ask, getAt, one, say, setAddress, setAt } from "./common.js";
 import { newestWins } from "./draft.js";
 import { connectHandles } from "./handles.js";
 import { connectHistory } from "./history.js";
@@ -17,6 +19,8 @@ const ENDS = new Set(["tone.black", "tone.white", "exposure.exposure", "curve.fa
  */
 export const sheetOf = (where) => ({
   open: "",
+  area: null,
+  cutting: false,
   channel: "master",
   idle: [],
   init() {
@@ -27,16 +31,21 @@ export const sheetOf = (where) => ({
     this.document = JSON.parse(one("[data-document]", root).textContent);
     this.at = where(this);
     this.keeping = Promise.resolve();
-    this.open = new URL(location.href).searchParams.get("open") ?? "";
+    const { searchParams } = new URL(location.href);
+    this.open = searchParams.get("open") ?? "";
+    const area = Number(searchParams.get("area") ?? -1);
+    this.area = this.document.areas[area] ? area : null;
     this.draft = newestWins((asked) => this.send(asked));
     root.addEventListener("live-input", ({ detail }) => {
+      if (this.ofBrush(detail)) return;
       setAt(this.document, detail.name, detail.value);
       this.draft({});
-      if (ENDS.has(detail.name)) this.$dispatch("clip-while", true);
+      if (ENDS.has(detail.name)) this.$dispatch("show-while", "clipping");
     });
     root.addEventListener("live-change", ({ detail }) => {
+      if (this.ofBrush(detail)) return;
       setAt(this.document, detail.name, detail.value);
-      this.$dispatch("clip-while", false);
+      this.$dispatch("show-while", "");
       this.commit();
     });
     root.addEventListener("change", (event) => this.changed(event));
@@ -46,6 +55,9 @@ export const sheetOf = (where) => ({
     connectHandles(this);
     connectPicking(this);
     connectHistory(this);
+    connectAreas(this);
+    if (this.document.geometry) connectCut(this);
+    if (this.area !== null) this.draft({});
     this.idle = this.idleSteps();
     this.place();
     this.$watch("open", () => this.place());
@@ -60,6 +72,46 @@ export const sheetOf = (where) => ({
   folded(name) {
     return this.open !== name && this.idle.includes(name);
   },
+  /** What holds the steps that are worked on: the document, or the area that the open step is in. */
+  scope() {
+    const own = this.areaOf(this.open);
+    return own === null ? this.document : this.document.areas[own];
+  },
+  /** The area that a path leads into, none for everywhere. */
+  areaOf(path) {
+    const found = /^areas\.(\d+)\./.exec(path);
+    return found ? Number(found[1]) : null;
+  },
+  /** Whether a value is one of the brush, which is no part of the document. */
+  ofBrush({ name, value }) {
+    if (!name.startsWith("brush.")) return false;
+    this.brush[name.slice(6)] = value;
+    return true;
+  },
+  /** Work in an area, whose shapes are shown on the picture; once more for none. */
+  chooseArea(index) {
+    this.area = this.area === index ? null : index;
+    const own = this.areaOf(this.open);
+    if (own !== null && own !== this.area) this.open = "";
+    setAddress({ area: this.area === null ? null : String(this.area), open: this.open || null });
+    this.drawShapes();
+    this.draft({});
+  },
+  /** An area more, with one part of a kind; a colour is picked in the frame first. */
+  async addArea(kind) {
+    if (kind === "colour") return one('[data-picking="area"]', this.root).click();
+    return this.addPart(kind, { kind }, null);
+  },
+  async addPart(kind, part, index) {
+    const edges = ["colour", "tone", "subject", "skin"].includes(kind);
+    if (index === null) {
+      this.document.areas.push({ area: { parts: [part], edges } });
+      this.area = this.document.areas.length - 1;
+    } else this.document.areas[index].area.parts.push(part);
+    setAddress({ area: String(this.area) });
+    await this.commit();
+    this.drawShapes();
+  },
   toggle(name) {
     this.open = this.open === name ? "" : name;
     setAddress({ open: this.open || null });
@@ -73,14 +125,14 @@ export const sheetOf = (where) => ({
   async bringIn(name) {
     this.open = name;
     setAddress({ open: name });
-    const step = this.document[name];
+    const step = getAt(this.document, name);
     if (!step?.on) {
-      this.document[name] = { ...step, on: true };
+      setAt(this.document, name, { ...step, on: true });
       await this.commit();
     }
     await this.$nextTick(); // what is folded away cannot take the focus
     this.showOpen();
-    const section = one(`[data-step="${name}"]`, this.root) ?? this.root;
+    const section = one(`[data-step="${CSS.escape(name)}"]`, this.root) ?? this.root;
     (one(".live", section) ?? one("select", section))?.focus();
   },
   /** Put the instruments that were rendered in their places. */
@@ -97,7 +149,8 @@ export const sheetOf = (where) => ({
   async send({ proofs = false, drag }) {
     const slow = setTimeout(() => this.$dispatch("pictures", { waiting: true }), 150);
     const drafted = async (asked) => {
-      const json = { ...this.at.with, document: this.document, ...asked };
+      const worked = { area: this.areaOf(this.open), where: this.area, uncut: this.cutting };
+      const json = { ...this.at.with, ...worked, document: this.document, ...asked };
       return (await ask(this.at.draft, { method: "POST", json })).json();
     };
     try {
@@ -106,7 +159,9 @@ export const sheetOf = (where) => ({
       const first = await drafted({ parts: false, drag });
       if (drag && untouched()) this.document = first.document;
       const rest = drafted({ parts: true, proofs });
-      this.$dispatch("pictures", { pictures: first.pictures, quick: !proofs });
+      const { pictures, placed } = first;
+      const around = { placed, where: first.where ?? "", cutting: this.cutting };
+      this.$dispatch("pictures", { pictures, quick: !proofs, ...around });
       const answer = await rest;
       one("[data-instruments]", this.root).innerHTML = answer.instruments; // out of sight; put in place below
       this.place();
@@ -130,7 +185,13 @@ export const sheetOf = (where) => ({
     morphInto(one("[data-history]", this.root), kept.history);
     morphInto(one("[data-sheet]", this.root), kept.sheet);
     this.idle = this.idleSteps();
-    if (!this.document[this.open]?.on) {
+    if (this.area !== null && this.area >= this.document.areas.length) {
+      this.area = null;
+      setAddress({ area: null });
+    }
+    this.drawShapes();
+    this.showProposal?.();
+    if (!getAt(this.document, this.open)?.on) {
       this.open = ""; // also after an Undo that switched off what was open
       setAddress({ open: null });
     }
@@ -186,11 +247,19 @@ export const sheetOf = (where) => ({
     const { name } = target.dataset;
     if (target.matches("[data-frame-choice]")) goTo({ frame: target.value });
     else if (target.matches("[data-wash]")) {
-      this.document.wash.colours = JSON.parse(target.value);
+      setAt(this.document, `${target.dataset.wash}.colours`, JSON.parse(target.value));
       this.commit();
+    } else if (target.matches("[data-join-part]")) {
+      const index = Number(target.dataset.joinPart);
+      if (target.value === "colour") {
+        this.joining = index;
+        one('[data-picking="area"]', this.root).click();
+      } else if (target.value) this.addPart(target.value, { kind: target.value }, index);
+      target.value = "";
     } else if (name) {
+      if (this.ofBrush({ name, value: target.checked })) return;
       setAt(this.document, name, target.type === "checkbox" ? target.checked : target.value);
-      if (name.endsWith(".on") && !target.checked && this.open === name.split(".")[0]) this.open = "";
+      if (name.endsWith(".on") && !target.checked && `${this.open}.on` === name) this.open = "";
       this.commit();
     }
   },
@@ -203,8 +272,14 @@ export const sheetOf = (where) => ({
     }
     const reset = find("reset");
     if (reset) {
-      delete this.document[reset.dataset.reset];
+      const names = reset.dataset.reset.split(".");
+      delete names.slice(0, -1).reduce((inner, name) => inner[name], this.document)[names.at(-1)];
       if (reset.dataset.reset === this.open) this.open = "";
+      return this.commit();
+    }
+    const flip = find("flip");
+    if (flip) {
+      setAt(this.document, flip.dataset.flip, !getAt(this.document, flip.dataset.flip));
       return this.commit();
     }
     const drop = find("drop");

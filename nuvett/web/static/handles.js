@@ -19,7 +19,7 @@ export function connectHandles(page) {
     clearTimeout(settling);
     settling = setTimeout(async () => {
       if (dragging) return;
-      page.$dispatch("clip-while", false);
+      page.$dispatch("show-while", "");
       await page.draft.settled(); // the look that the last movement gave must be there before it is kept
       page.commit();
     }, delay);
@@ -34,7 +34,7 @@ export function connectHandles(page) {
     const move = (at) => {
       const place = where(at);
       if (place) send(handle, ...place);
-      if (ENDS.has(handle.split(".")[1]) && handle.startsWith("share.")) page.$dispatch("clip-while", true);
+      if (ENDS.has(handle.split(".")[1]) && handle.startsWith("share.")) page.$dispatch("show-while", "clipping");
     };
     const end = () => {
       document.removeEventListener("pointermove", move);
@@ -80,13 +80,13 @@ export function connectHandles(page) {
     const field = event.target.closest("[data-curve]");
     if (field) {
       const point = event.target.closest(`[data-of="${page.channel}"] [data-point]`);
-      const count = page.document.curve[page.channel].length;
+      const count = page.scope().curve[page.channel].length;
       const handle = `curve.${page.channel}.${point ? point.dataset.point : count}`;
       if (!point) {
         // A new point; from then on it is the one nearest to where it was put.
         const [x, y] = curveAt(event);
         send(handle, x, y);
-        const index = page.document.curve[page.channel].filter(([at]) => at < x).length;
+        const index = page.scope().curve[page.channel].filter(([at]) => at < x).length;
         return follow(event, root, curveAt, `curve.${page.channel}.${index}`);
       }
       return follow(event, root, curveAt, handle);
@@ -129,8 +129,8 @@ export function connectHandles(page) {
       rest(SETTLE);
     } else if (point && (event.key === "Delete" || event.key === "Backspace")) {
       done();
-      if (page.document.curve[page.channel].length > 2)
-        page.document.curve[page.channel].splice(Number(point.dataset.point), 1);
+      if (page.scope().curve[page.channel].length > 2)
+        page.scope().curve[page.channel].splice(Number(point.dataset.point), 1);
       page.commit();
     } else if (handle && arrow) {
       done();
@@ -153,9 +153,8 @@ export function connectHandles(page) {
   const pin = (slip, change) => {
     const source = JSON.parse(slip.dataset.lab);
     const near = (other) => Math.hypot(...other.source.map((v, i) => v - source[i])) < 0.02;
-    const others = page.document.moves.pins.filter((other) => !near(other));
-    page.document.moves.pins = change ? [...others, { source, to: null, amount: 100, ...change }] : others;
-    page.open = "moves";
+    const others = page.scope().moves.pins.filter((other) => !near(other));
+    page.scope().moves.pins = change ? [...others, { source, to: null, amount: 100, ...change }] : others;
     page.commit();
   };
   root.addEventListener("click", (event) => {
@@ -167,7 +166,7 @@ export function connectHandles(page) {
     if (event.target.closest("[data-unpin]")) return pin(slip, null);
     const adding = event.target.closest("[data-add-point]");
     if (adding) {
-      const points = page.document.curve[adding.dataset.addPoint];
+      const points = page.scope().curve[adding.dataset.addPoint];
       const gaps = points.slice(1).map((p, i) => p[0] - points[i][0]);
       const widest = gaps.indexOf(Math.max(...gaps));
       const middle = [0, 1].map((i) => (points[widest][i] + points[widest + 1][i]) / 2);

@@ -2,7 +2,11 @@
 
 import { all, ask, one, say } from "./common.js";
 
-const SAID = { hold: "Pick the colour to hold in the frame.", move: "Pick the colour to move in the frame." };
+const SAID = {
+  hold: "Pick the colour to hold in the frame.",
+  move: "Pick the colour to move in the frame.",
+  area: "Pick the colour of the area in the frame.",
+};
 
 export function connectPicking(page) {
   const { root } = page;
@@ -27,6 +31,7 @@ export function connectPicking(page) {
   const start = (button) => {
     if (page.picking) return end();
     page.picking = button.dataset.picking;
+    page.pickingIn = button.closest("[data-step]")?.dataset.step ?? "";
     button.setAttribute("aria-pressed", "true");
     say(SAID[page.picking]);
     picture.tabIndex = 0;
@@ -37,11 +42,16 @@ export function connectPicking(page) {
     const what = page.picking;
     end();
     try {
-      const json = { frame: page.frame, place: [place.x, place.y] };
+      const json = { frame: page.frame, place: [place.x, place.y], evened: what === "area" };
       const { colour } = await (await ask(page.at.pick, { method: "POST", json })).json();
+      if (what === "area") {
+        const index = page.joining ?? null;
+        page.joining = null;
+        return await page.addPart("colour", { kind: "colour", colour }, index);
+      }
+      page.open = page.pickingIn;
       if (what === "hold") page.document.hold.families.push({ family: { colour, tolerance: 30 } });
-      else page.document.moves.own.push({ source: colour });
-      page.open = what === "hold" ? "hold" : "moves";
+      else page.scope().moves.own.push({ source: colour });
       await page.commit();
     } catch (error) {
       say(error.message);

@@ -21,19 +21,22 @@ export const viewer = () => ({
   centre: { x: 0.5, y: 0.5 },
   asked: null,
   holding: false,
-  moving: false,
+  moving: "",
   what: null,
   other: null,
   readColour: null,
   sizes: null,
+  placed: null,
+  where: "",
+  cutting: false,
   init() {
     const root = this.$el;
     this.root = root;
     this.facts = JSON.parse(one("[data-facts]", root).textContent);
     this.pictures = this.facts.pictures;
     this.asked = latest();
-    const { width, height, reference } = this.facts;
-    one(".easel-frame", root).style.setProperty("--aspect", String(width / height));
+    const { reference } = this.facts;
+    this.place(this.facts.placed);
     if (reference)
       one("[data-mat-beside]", root).style.setProperty("--aspect", String(reference.width / reference.height));
     this.readColour = newestWins((place) => this.askColour(place));
@@ -41,6 +44,11 @@ export const viewer = () => ({
     this.sizes = new ResizeObserver(() => this.sized());
     this.sizes.observe(one("[data-mat]", root));
     this.fromAddress();
+  },
+  /** What is seen of the frame has this size from now on. */
+  place(placed) {
+    this.placed = placed;
+    one(".easel-frame", this.root).style.setProperty("--aspect", String(placed.width / placed.height));
   },
   destroy() {
     this.sizes?.disconnect();
@@ -76,10 +84,19 @@ export const viewer = () => ({
     this.cropAnew();
   },
   /** After a draft: everything that shows the picture shows the new one. */
-  async follow({ pictures, quick, waiting }) {
+  async follow({ pictures, quick, waiting, placed, where, cutting }) {
+    if (cutting !== undefined && cutting !== this.cutting) {
+      this.cutting = cutting;
+      if (this.zoom) this.zoomTo(0);
+    }
     if (waiting !== undefined) this.waiting = waiting;
+    if (where !== undefined && where !== this.where) {
+      this.where = where;
+      if ((this.moving || this.veil) === "where") this.showVeil();
+    }
     if (!pictures) return;
     this.pictures = pictures;
+    if (placed) this.place(placed);
     await this.paint(quick);
     if (quick) return;
     this.showVeil();
@@ -113,7 +130,8 @@ export const viewer = () => ({
   /** The parts at full size that both mats show about the same centre. */
   cropAnew() {
     if (!this.zoom) return;
-    const { slug, frame, reference, width, height } = this.facts;
+    const { slug, frame, reference } = this.facts;
+    const { width, height } = this.placed;
     const source = this.holding ? this.pictures.original : this.pictures[this.shown];
     const mine = { mat: one("[data-mat]", this.root), image: one("[data-zoomed]", this.root), width, height };
     mine.address = (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(source)}&place=${box}`;
@@ -148,20 +166,22 @@ export const viewer = () => ({
     setAddress({ veil: this.veil || null });
     this.showVeil();
   },
-  /** Show what clips while an end of the tone scale is dragged. */
-  clipWhile(on) {
-    if (this.moving === on) return;
-    this.moving = on;
+  /** Show a veil while something moves: what clips, or where an area is; none when it rests. */
+  showWhile(what) {
+    if (this.moving === what) return;
+    this.moving = what;
     this.showVeil();
   },
   async showVeil() {
     const image = one("[data-veil-picture]", this.root);
-    const what = this.moving ? "clipping" : this.veil;
-    image.hidden = !what;
-    if (!what) return;
+    const what = this.moving || this.veil;
     const { slug, frame } = this.facts;
     const plan = planOf(this.pictures[this.shown]);
-    await swapPicture(image, `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}`).catch(() => {});
+    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}`;
+    const address = what === "where" ? this.where : what && of;
+    image.hidden = !address;
+    image.dataset.wanted = address;
+    if (address) await swapPicture(image, address, () => image.dataset.wanted === address).catch(() => {});
   },
   /** Let something stand beside: a reference, the frame as it came, or another state of the document. */
   async besideBy(what) {
@@ -177,7 +197,7 @@ export const viewer = () => ({
       if (!found) return;
       this.other = found;
       setAddress({ beside: what });
-      const { width, height } = this.facts;
+      const { width, height } = this.placed;
       one("[data-mat-beside]", this.root).style.setProperty("--aspect", String(width / height));
       const image = one("[data-reference-picture]", this.root);
       image.alt = `The same frame: ${what}`;
@@ -252,12 +272,12 @@ export const viewer = () => ({
     for (const mat of [one("[data-mat]", root), one("[data-mat-beside]", root)]) this.listenToMat(mat);
   },
   listenToMat(mat) {
-    const { width, height } = this.facts;
     mat.addEventListener("pointerdown", (event) => {
       if (!this.zoom) return;
       event.preventDefault();
       mat.setPointerCapture(event.pointerId);
       let last = event;
+      const { width, height } = this.placed;
       const move = (at) => {
         this.pan((last.clientX - at.clientX) / this.zoom / width, (last.clientY - at.clientY) / this.zoom / height);
         last = at;
@@ -278,7 +298,7 @@ export const viewer = () => ({
     const asked = new URL(location.href).searchParams;
     if (["split", "alone"].includes(asked.get("arrange"))) this.arrangeAs(asked.get("arrange"));
     if (["1", "2"].includes(asked.get("zoom"))) this.zoomTo(Number(asked.get("zoom")));
-    if (["clipping", "steep", "skin"].includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
+    if (["clipping", "steep", "skin", "where"].includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
     if (Object.hasOwn(this.pictures, asked.get("shown"))) this.show(asked.get("shown"));
     if (/^(original|(strength|step|version) \d+)$/.test(asked.get("beside") ?? "")) {
       // The page that knows other states listens once it stands, too.

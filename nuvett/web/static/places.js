@@ -1,0 +1,38 @@
+// Places on a frame: what a matrix makes of them, and shapes as points. Nothing here touches the page.
+
+/** A place through a 3 by 3 matrix of rows. */
+export function through(matrix, [x, y]) {
+  const [across, down, over] = matrix.map(([a, b, c]) => a * x + b * y + c);
+  return [across / over, down / over];
+}
+
+/** The inverse of a 3 by 3 matrix of rows. */
+export function inverse([[a, b, c], [d, e, f], [g, h, i]]) {
+  const over = a * (e * i - f * h) - b * (d * i - f * g) + c * (d * h - e * g);
+  const rows = [
+    [e * i - f * h, c * h - b * i, b * f - c * e],
+    [f * g - d * i, a * i - c * g, c * d - a * f],
+    [d * h - e * g, b * g - a * h, a * e - b * d],
+  ];
+  return rows.map((row) => row.map((value) => value / over));
+}
+
+/** Points of an ellipse, in shares of a frame of a size; radii are percent of its long edge. */
+export function ellipse({ x, y, across, down, turn }, [width, height], edge, scale, count = 72) {
+  const angle = (turn * Math.PI) / 180;
+  return Array.from({ length: count }, (_, index) => {
+    const at = (2 * Math.PI * index) / count;
+    const along = ((across * scale) / 100) * edge * Math.cos(at);
+    const side = ((down * scale) / 100) * edge * Math.sin(at);
+    return [
+      x + (along * Math.cos(angle) - side * Math.sin(angle)) / width,
+      y + (along * Math.sin(angle) + side * Math.cos(angle)) / height,
+    ];
+  });
+}
+
+/** A radius in percent of the long edge, as shares of the width and of the height of a frame. */
+export function boxOf([width, height], radius) {
+  const pixels = (radius / 100) * Math.max(width, height);
+  return [pixels / width, pixels / height];
+}

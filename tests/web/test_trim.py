@@ -1,0 +1,94 @@
+"""Trim over HTTP: areas and geometry are drawn, shown, told and refused in words."""
+
+import json
+import re
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from starlette.testclient import TestClient
+
+from nuvett.services import catalogue
+from nuvett.services.studio import Studio
+
+ROUND = {"on": True, "area": {"parts": [{"kind": "round", "soft": 20}]}, "exposure": {"exposure": -1}}
+
+
+def _trimming(client: TestClient, slug: str, studio: Studio) -> str:
+    client.post(f"/series/{slug}/carry")
+    with studio.database.session() as session:
+        frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0].id
+    return f"/series/{slug}/frames/{frame}/trim"
+
+
+def test_an_area_is_drawn_shown_and_told(client: TestClient, slug: str, studio: Studio) -> None:
+    at = _trimming(client, slug, studio)
+    asked = {"document": {"areas": [ROUND]}, "where": 0, "area": 0}
+    drafted = client.post(f"{at}/draft", json=asked).json()
+    bare = client.post(f"{at}/draft", json={"document": {}}).json()
+    assert drafted["pictures"]["look"] != bare["pictures"]["look"] and "where" not in bare
+    picture, plain = (
+        cv2.imdecode(np.frombuffer(client.get(d["pictures"]["look"]).content, np.uint8), cv2.IMREAD_COLOR)
+        for d in (drafted, bare)
+    )
+    height, width = picture.shape[:2]
+    middle, corner = (
+        (slice(height // 2 - 9, height // 2 + 9), slice(width // 2 - 9, width // 2 + 9)),
+        (slice(40), slice(40)),
+    )
+    assert picture[middle].mean() < plain[middle].mean() - 20 and abs(picture[corner].mean() - plain[corner].mean()) < 1
+    veil = cv2.imdecode(np.frombuffer(client.get(drafted["where"]).content, np.uint8), cv2.IMREAD_UNCHANGED)
+    assert veil[middle][..., 3].max() == 0 and veil[corner][..., 3].min() > 50
+    dragged = client.post(f"{at}/draft", json=asked | {"drag": {"handle": "land", "x": 50, "y": 60}}).json()
+    assert dragged["document"]["areas"][0]["curve"]["master"][1] == [50, 60]
+    gone = client.post(f"{at}/draft", json=asked | {"area": 3})
+    assert gone.status_code == 422 and "not there any more" in gone.json()["message"]
+    kept = client.put(at, json={"document": {"areas": [ROUND]}, "revision": 1}).json()
+    assert "Area: A round" in kept["history"] and 'data-area="0"' in kept["sheet"]
+    many = client.put(at, json={"document": {"areas": [ROUND] * 13}, "revision": 2})
+    assert many.status_code == 422 and "areas" in many.json()["message"]
+    stroke = {"points": [[0.5, 0.5, 1]] * 50_000}
+    endless = {"areas": [{"area": {"parts": [{"kind": "brush", "strokes": [stroke]}]}}]}
+    said = client.put(at, json={"document": endless, "revision": 2}).json()["message"]
+    assert "at most 4000 points, this one has 50000" in said
+    assert client.get(at).json()["document"]["areas"][0]["exposure"]["exposure"] == -1
+
+
+def test_a_frame_is_straightened_and_cut_and_all_of_it_follows(client: TestClient, slug: str, studio: Studio) -> None:
+    at = _trimming(client, slug, studio)
+
+    def draft(handle: str, x: float = 0, y: float = 0, **more: object) -> dict[str, Any]:
+        body = {"document": draft.document, "drag": {"handle": handle, "x": x, "y": y, **more}, "uncut": True}  # type: ignore[attr-defined]
+        answer = client.post(f"{at}/draft", json=body)
+        if answer.status_code == 200:
+            draft.document = answer.json()["document"]  # type: ignore[attr-defined]
+        return answer.json()  # type: ignore[no-any-return]
+
+    draft.document = {}  # type: ignore[attr-defined]
+    placed = draft("cut.se", 0.5, 0.4)["placed"]
+    assert (placed["width"], placed["height"]) == (1200, 800) and placed["cut"] == pytest.approx([0, 0, 0.5, 0.5])
+    assert draft("proportion.1:1")["placed"]["cut"][3] == pytest.approx(0.5)
+    assert draft("level", 0.1, 0.5, end=[0.9, 0.55])["document"]["geometry"]["straighten"] == pytest.approx(-2.4)
+    assert draft("turn.right")["placed"]["width"] == 800
+    assert "longer line" in draft("level", 0.5, 0.5, end=[0.5, 0.5])["message"]
+    assert "no such handle" in draft("cut.middle")["message"]
+    document = draft.document  # type: ignore[attr-defined]
+    assert document["geometry"]["uncut"] is False
+    kept = client.put(at, json={"document": document, "revision": 1}).json()
+    assert "turned right, straightened by −2.4°, cut to 1 : 1" in " ".join(kept["sheet"].split())
+    page = client.get(f"{at.rsplit('/', 3)[0]}/trim?frame={at.split('/')[4]}").text
+    facts = json.loads(re.search(r"data-facts>(.+?)</script>", page).group(1))  # type: ignore[union-attr]
+    assert facts["placed"]["width"] == pytest.approx(facts["placed"]["height"], abs=2)
+    for name, address in facts["pictures"].items():
+        shown = cv2.imdecode(np.frombuffer(client.get(address).content, np.uint8), cv2.IMREAD_COLOR)
+        assert abs(shown.shape[0] - shown.shape[1]) <= 2, name
+    plan = facts["pictures"]["look"].split("plan=")[1].split("&")[0]
+    side = facts["placed"]["width"]
+    crop = client.get(f"{at.rsplit('/', 1)[0]}/crop.png?plan={plan}&place=0,0,{side},{side}")
+    assert cv2.imdecode(np.frombuffer(crop.content, np.uint8), cv2.IMREAD_COLOR).shape[1] == side
+    off = client.get(f"{at.rsplit('/', 1)[0]}/crop.png?plan={plan}&place={side + 5},0,50,50")
+    assert off.status_code == 422 and "outside the picture" in off.json()["message"]
+    assert client.get(f"{at.rsplit('/', 1)[0]}/proposal").status_code == 200
+    nothing = client.put(at, json={"document": {"geometry": {"cut": [0.5, 0.5, 0, 0]}}, "revision": 2})
+    assert "a cut leaves at least 4%" in nothing.json()["message"]
