@@ -100,7 +100,6 @@ def sheet_values(
         (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
     ]
     return sheet_of(document) | {
-        "group": "look" if isinstance(document, Look) else "trim",
         "revision": revision,
         "washes": washes,
         "undo_words": undo_words(past),

@@ -238,6 +238,7 @@ def sheet_of(document: Look | Trim) -> dict[str, Any]:
     """Values of a sheet: its steps everywhere and in areas, and what the special controls of steps need."""
     return {
         "document": document.model_dump(mode="json"),
+        "group": "look" if isinstance(document, Look) else "trim",
         "everywhere": _scope(document, ""),
         "areas": [_area(own, index) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
