@@ -4,6 +4,7 @@ from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.reading.family import Family
 from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.ends import EndsStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
@@ -29,6 +30,7 @@ EXAMPLES: tuple[Step, ...] = (
     WhiteStep(warmth=30, tint=-12),
     ExposureStep(exposure=0.5, contrast=30, pivot=45),
     CurveStep(master=((0, 0), (30, 20), (70, 85), (100, 100)), faded=8),
+    EndsStep(black=16, white=86),
     SaturationStep(saturation=40, vibrance=-30),
     WashStep(on=True, amount=80, colours=WASH),
     FilterStep(on=True, amount=80, hue=70),

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError, TargetError
 from nuvett.core.look.look import Look
 from nuvett.services import history
-from nuvett.services.catalogue import look_of, ready_frames
+from nuvett.services.catalogue import look_of, shown_frames
 from nuvett.services.facts import Aimed
 from nuvett.services.looks import locked_look, walked
 from nuvett.services.targets import latest_target, lock_series, target_document
@@ -129,7 +129,7 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
     target = latest_target(session, series.id)
     if target is None:
         raise TargetError("There is no target yet: read a reference first.")
-    frames = [f for f in ready_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
+    frames = [f for f in shown_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
     if not frames:
         raise InvalidChangeError("There are no frames to carry the look to.")
     last = last_version(session, row)
@@ -154,7 +154,7 @@ def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     lock_series(session, series)
     passed = walked(session, f"carry:{series.id}", forward)
     follows = passed.state["follows"]
-    for frame in ready_frames(session, series.id):
+    for frame in shown_frames(session, series.id):
         if str(frame.id) in follows:
             version = follows[str(frame.id)]
             frame.follows_id = uuid.UUID(version) if version else None

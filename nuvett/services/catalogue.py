@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
+from nuvett.services.variants import with_variants
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 
@@ -82,6 +83,11 @@ def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
             .order_by(models.Frame.position)
         )
     )
+
+
+def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+    """Frames of a series that have been measured, in shooting order, each followed by its variants."""
+    return with_variants(session, ready_frames(session, series_id))
 
 
 def count_ready(session: Session, series_id: uuid.UUID) -> int:

@@ -26,7 +26,7 @@ from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.facts import KEEP_WORDS, Keep
 from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.carrying import followings
-from nuvett.services.catalogue import keep_blobs, sweep
+from nuvett.services.catalogue import keep_blobs, shown_frames, sweep
 from nuvett.services.facts import FrameFacts
 from nuvett.services.file_names import file_names
 from nuvett.services.frame_facts import facts_of, series_facts
@@ -116,10 +116,11 @@ def order_delivery(
     following = (
         select(models.Frame.id, models.Frame.name, models.LookVersion.number, models.LookVersion.id)
         .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
-        .where(models.Frame.series_id == series.id, models.Frame.state == "ready")
-        .order_by(models.Frame.position)
+        .where(models.Frame.series_id == series.id)
     )
-    chosen = [row for row in session.execute(following) if only is None or row[0] in only]
+    rows = {row[0]: row for row in session.execute(following)}
+    shown = [frame.id for frame in shown_frames(session, series.id)]
+    chosen = [rows[frame] for frame in shown if frame in rows and (only is None or frame in only)]
     if not chosen:
         raise InvalidChangeError("No frame follows a look yet: carry the look first.")
     suffix = FORMATS[settings.format].suffix

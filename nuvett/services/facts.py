@@ -20,12 +20,15 @@ def _digest(*parts: object) -> str:
 
 @dataclass(frozen=True)
 class FrameFacts:
-    """What planning and rendering need to know of a frame.
+    """What planning and rendering need to know of a frame, or of a variant of one.
+
+    first : the frame that it is a variant of; its own where it is none
 
     subject : blob of what stands out in it, empty while it has not been looked for
     """
 
     id: UUID
+    first: UUID
     original: str
     view: str
     sample: str
@@ -69,7 +72,17 @@ class Facts(list[FrameFacts]):
     @cached_property
     def key(self) -> str:
         """Names all that statistics pooled over the frames depend on, beside the look."""
-        return _digest(*((f.sample, f.even.gains, f.even.camera, f.setup) for f in self))
+        return _digest(*((f.sample, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
+
+    @cached_property
+    def firsts(self) -> list[FrameFacts]:
+        """The frames without their variants: those that statistics are pooled over."""
+        return [frame for frame in self if frame.id == frame.first]
+
+    @cached_property
+    def places(self) -> dict[UUID, int]:
+        """Where each frame stands among those without variants."""
+        return {frame.id: place for place, frame in enumerate(self.firsts)}
 
     def with_trim(self, index: int, trim: Trim) -> "Facts":
         """The same frames, one of them with another trim."""

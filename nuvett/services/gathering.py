@@ -18,6 +18,7 @@ from nuvett.services.lighting import queue_even, tidy_setups
 from nuvett.services.measuring import measure_file
 from nuvett.services.queue import INGEST_FRAME
 from nuvett.services.studio import Studio
+from nuvett.services.variants import VARIANT
 from nuvett.store import models
 
 
@@ -28,13 +29,20 @@ def add_frame(
 
     Raises TooManyError when the series is full, DuplicateFileError for a file that is in it already.
     """
-    count = session.scalar(select(func.count()).where(models.Frame.series_id == series.id)) or 0
+    own = select(func.count()).where(models.Frame.series_id == series.id, models.Frame.variant_of_id.is_(None))
+    count = session.scalar(own) or 0
     if count >= studio.settings.series_frames:
         raise TooManyError
     keep_blobs(session)
     blob, size = studio.blobs.put(stream)
     twin = session.scalars(
-        select(models.Frame).where(models.Frame.series_id == series.id, models.Frame.original == blob).limit(1)
+        select(models.Frame)
+        .where(
+            models.Frame.series_id == series.id,
+            models.Frame.original == blob,
+            models.Frame.variant_of_id.is_(None),
+        )
+        .limit(1)
     ).first()
     if twin is not None:
         raise DuplicateFileError(_same_file(twin))
@@ -107,7 +115,7 @@ def put_frame_back(session: Session, studio: Studio, series: models.Series, fram
     """Put a frame back that was taken out. Raises InvalidChangeError for any other."""
     if frame.state != "removed":
         raise InvalidChangeError("Only a frame that was taken out can be put back.")
-    frame.state = "ready"
+    frame.state = VARIANT if frame.variant_of_id else "ready"
     session.flush()
     tidy_setups(session, studio, series)
 

@@ -45,8 +45,9 @@ class Planner:
         return self._aim(aimed)[1]
 
     def _measured(self, frames: Facts) -> list[Measured]:
-        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in frames))}
-        return [Measured(self._sources.sample(f), f.even, numbers[f.setup], f.proportion) for f in frames]
+        firsts = frames.firsts
+        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in firsts))}
+        return [Measured(self._sources.sample(f), f.even, numbers[f.setup], f.proportion) for f in firsts]
 
     def pools(self, frames: Facts, look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
@@ -64,7 +65,7 @@ class Planner:
 
         def make() -> FramePlan:
             own = Own(frame.even, frame.trim, frame.faces, frame.seed)
-            return self.run(frames, aimed).plan(index, own)
+            return self.run(frames, aimed).plan(frames.places[frame.first], own)
 
         return self._kept.get(("plan", frames.key, frame.key, aimed.key), make, _PLAN_BYTES)
 

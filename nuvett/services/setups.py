@@ -16,7 +16,11 @@ from nuvett.store import models
 
 def sort_by_time(session: Session, series_id: uuid.UUID) -> None:
     """Put frames in shooting order, those that were refused at the end."""
-    frames = list(session.scalars(select(models.Frame).where(models.Frame.series_id == series_id)))
+    frames = list(
+        session.scalars(
+            select(models.Frame).where(models.Frame.series_id == series_id, models.Frame.variant_of_id.is_(None))
+        )
+    )
     frames.sort(key=lambda frame: str(frame.id))
     usable = [frame for frame in frames if frame.state != "refused"]
     refused = [frame for frame in frames if frame.state == "refused"]

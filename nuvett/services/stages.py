@@ -26,7 +26,11 @@ def stages_of(session: Session, series: models.Series) -> list[Stage]:
             func.count().filter(models.Frame.state == "ready"),
             func.count(models.Frame.follows_id),
             func.count(models.Frame.trim),
-        ).where(models.Frame.series_id == series.id, models.Frame.state != "removed")
+        ).where(
+            models.Frame.series_id == series.id,
+            models.Frame.state != "removed",
+            models.Frame.variant_of_id.is_(None),
+        )
     ).one()
     read = session.scalar(
         select(func.count()).where(

@@ -10,6 +10,11 @@ from nuvett.services.looks import walked
 from nuvett.store import models
 
 
+def trim_of(frame: models.Frame) -> Trim:
+    """The trim of a frame."""
+    return Trim.model_validate(frame.trim) if frame.trim else Trim()
+
+
 def set_trim(session: Session, series: models.Series, frame: models.Frame, trim: Trim, revision: int) -> None:
     """Change one frame's trim; the look is not touched.
 

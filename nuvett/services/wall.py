@@ -1,6 +1,6 @@
 """A series seen as a set: every frame under the look, with its measures; and the frames most worth proofing."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from uuid import UUID
 
@@ -73,16 +73,19 @@ def build_wall(bench: Workbench, frames: Facts, aimed: Aimed | None, show: Show)
     bench.plans.keep(*(shown_plan(bench, frames, index, aimed, show) for index in range(len(frames))))
     # One after the other: these are many small array steps, which threads only slow down.
     items = [work(index) for index in range(len(frames))]
+    firsts = [item for item in items if item.frame.id == item.frame.first]  # a variant is no second frame of the set
     if aimed is not None:
-        flags = outliers([item.drift for item in items])
-        items = [WallItem(i.frame, i.plan, i.summary, i.original, flag) for i, flag in zip(items, flags, strict=True)]
-    before = [item.original.drift.value for item in items if item.original.drift]
+        standing_out = {
+            item.frame.id for item, flag in zip(firsts, outliers([i.drift for i in firsts]), strict=True) if flag
+        }
+        items = [replace(item, outlier=item.frame.id in standing_out) for item in items]
+    before = [item.original.drift.value for item in firsts if item.original.drift]
     return Wall(
         items,
         float(np.mean(before)) if before else 0.0,
-        float(np.mean([item.drift for item in items])) if items else 0.0,
-        spread_of([OKLab(item.original.cloud[::4]) for item in items]),
-        spread_of([OKLab(item.summary.cloud[::4]) for item in items]),
+        float(np.mean([item.drift for item in firsts])) if firsts else 0.0,
+        spread_of([OKLab(item.original.cloud[::4]) for item in firsts]),
+        spread_of([OKLab(item.summary.cloud[::4]) for item in firsts]),
     )
 
 
@@ -94,13 +97,14 @@ def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = ()
     picked = [i for i, frame in enumerate(frames) if frame.id in chosen]
     if picked:
         return picked
-    if len(frames) <= count:
-        return list(range(len(frames)))
-    summaries = [bench.measures.summary(frame, None, None) for frame in frames]
+    firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
+    if len(firsts) <= count:
+        return firsts
+    summaries = [bench.measures.summary(frames[i], None, None) for i in firsts]
     features = np.array([[*(m / 100 for m in s.marks), *(3 * s.cloud[:, 1:].mean(axis=0))] for s in summaries])
     found = [int(np.argmin(((features - features.mean(axis=0)) ** 2).sum(axis=1)))]
     gap = ((features - features[found[0]]) ** 2).sum(axis=1)
     while len(found) < count:
         found.append(int(gap.argmax()))
         gap = np.minimum(gap, ((features - features[found[-1]]) ** 2).sum(axis=1))
-    return sorted(found)
+    return sorted(firsts[place] for place in found)

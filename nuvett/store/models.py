@@ -61,10 +61,11 @@ class SetUp(Base):
 
 
 class Frame(Base):
-    """One photo of a series. `state` is waiting, ready, refused or removed; blobs are named by their SHA-256.
+    """One photo of a series. `state` is waiting, ready, refused, removed or variant; blobs are named by their SHA-256.
 
     points, subject : blobs with what can be found again in other frames, and with what stands out in this one
     exposure : as the camera wrote it down
+    variant_of_id, variant : the frame that this is another version of, and what it is called
     light_alone, light_base_id : light left as it came, or evened by another set-up; else by its own
     """
 
@@ -95,6 +96,10 @@ class Frame(Base):
     light_alone: Mapped[bool] = mapped_column(default=False)
     light_base_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("set_up.id", ondelete="SET NULL"), index=True)
     faces: Mapped[Json | None]
+    variant_of_id: Mapped[uuid.UUID | None] = mapped_column(
+        ForeignKey("frame.id", ondelete="CASCADE", name="fk_frame_variant"), index=True
+    )
+    variant: Mapped[str] = mapped_column(default="")
     trim: Mapped[Json | None]
     trim_revision: Mapped[int] = mapped_column(default=1)
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)

@@ -18,6 +18,7 @@ from nuvett.web.routes import (
     clips,
     gather,
     handover,
+    many,
     pages,
     palettes,
     pictures,
@@ -44,7 +45,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    for module in (shelf, gather, read, clips, palettes, shape, carry, trim, handover, pictures, pages, signing):
+    for module in (shelf, gather, read, clips, palettes, shape, carry, trim, many, handover, pictures, pages, signing):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)

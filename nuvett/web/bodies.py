@@ -136,3 +136,41 @@ class LookCopy(Asked):
 
     series: Short
     parts: list[Short] | None = None
+
+
+class Chosen(Asked):
+    """Frames that were chosen."""
+
+    frames: list[uuid.UUID] = Field(max_length=10_000)
+
+
+class Named(Chosen):
+    """A name for what is made of the chosen frames."""
+
+    name: Short
+
+
+class TrimCopy(Chosen):
+    """Named parts of a frame's trim, for the chosen frames."""
+
+    frame: uuid.UUID
+    parts: list[Short]
+
+
+class AreaMove(Asked):
+    """An area of a trim, and the revision of the trim that the window had."""
+
+    area: Index
+    revision: int = Field(ge=0, le=2**31 - 1)
+
+
+class DeliveryOrder(Asked):
+    """The form of a delivery; `frames` names those that were chosen, with commas between, none for all."""
+
+    format: str
+    space: str = "srgb"
+    quality: int = 92
+    size: str = ""
+    pattern: str = "{name}"
+    facts: str = "all"
+    frames: str = ""

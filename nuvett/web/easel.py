@@ -14,7 +14,7 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.plan.frame_plan import FramePlan, GroupName
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.services import carrying, frame_facts, kept_references, looks
-from nuvett.services.catalogue import find_series, look_of, ready_frames
+from nuvett.services.catalogue import find_series, look_of, shown_frames
 from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.wall import Show, shown_plan
 from nuvett.services.workbench import Workbench
@@ -75,8 +75,8 @@ class Easel:
 
 def _begun(session: Session, slug: str, reference: uuid.UUID | None) -> tuple[Any, Facts, dict[uuid.UUID, Labels], Any]:
     series = find_series(session, slug)
-    frames = ready_frames(session, series.id)
-    facts = Facts(frame_facts.facts_of(frame) for frame in frames)
+    frames = shown_frames(session, series.id)
+    facts = frame_facts.facts_of_all(frames)
     ready = kept_references.ready_references(session, series.id, readings=False)
     heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
     chosen = next((r for r in ready if r.id == reference), heaviest)

@@ -21,6 +21,7 @@ GLOSSARY: dict[str, str] = {
     "delivery": "A batch of finished files being made.",
     "drift": "Measured distance of a frame from the target, in hundredths of OKLab: below 1 hardly seen, above 5 plain.",
     "even light": "Bringing each frame's exposure and white to the common base of its set-up before the look.",
+    "ends of tone": "Where a frame's own black and white land; what lies between is stretched along.",
     "evened": "A frame with its light evened and nothing else done to it.",
     "exposure": "How much light, in EV: one EV doubles it.",
     "family": "Colours near a picked one, with a tolerance; skin, foliage and sky are families.",

@@ -85,6 +85,8 @@ KEYS: dict[str, tuple[Key, ...]] = {
     "trim": (
         *_AT_A_SHEET,
         Key("g", "straighten and cut"),
+        Key("d", "do the same to other frames"),
+        Key("k", "make a variant"),
         Key("e", "let the brush erase"),
         Key("<", "a narrower brush"),
         Key(">", "a wider brush"),

@@ -13,6 +13,7 @@ from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
 from nuvett.core.geometry.words import geometry_words
+from nuvett.core.look.common import COMMON_VALUES
 from nuvett.core.look.local import MOST_AREAS, Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
@@ -161,6 +162,7 @@ class AreaView:
     parts: list[PartView]
     whole: list[Piece]
     brushed: bool
+    travels: bool
 
 
 _STRAIGHT = "Straightened by {straighten}, verticals {vertical}, horizontals {horizontal}"
@@ -230,8 +232,18 @@ def _area(own: Local, index: int) -> AreaView:
         scope=_scope(own, prefix),
         parts=parts,
         whole=whole,
+        travels=own.area.travels,
         brushed=any(isinstance(part, BrushPart) for part in own.area.parts),
     )
+
+
+def _common(document: Look | Trim) -> list[Piece]:
+    """What all trims begin from, where that is something."""
+    if not isinstance(document, Look) or document.common.is_none:
+        return []
+    held = [name for name in COMMON_VALUES if getattr(document.common, name)]
+    sentence = ", ".join(f"{COMMON_VALUES[name].label.removesuffix(' in common').lower()} {{{name}}}" for name in held)
+    return pieces(document.common, sentence, "common.")
 
 
 def sheet_of(document: Look | Trim) -> dict[str, Any]:
@@ -242,6 +254,7 @@ def sheet_of(document: Look | Trim) -> dict[str, Any]:
         "everywhere": _scope(document, ""),
         "areas": [_area(own, index) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
+        "common_pieces": _common(document),
         "area_kinds": KIND_TITLES,
         "most_areas": MOST_AREAS,
         "brush": Stroke(points=((0.5, 0.5, 1),)),

@@ -22,6 +22,8 @@ class Tile:
     hero: bool
     follows: str
     trimmed: bool
+    setup: str
+    variant: bool
     position: int
 
 
@@ -56,5 +58,7 @@ def tile_of(slug: str, item: WallItem, labels: Labels, position: int, edge: int 
         hero=labels.hero,
         follows=labels.follows,
         trimmed=item.frame.trim.acts,
+        setup=str(item.frame.setup or ""),
+        variant=item.frame.id != item.frame.first,
         position=position,
     )

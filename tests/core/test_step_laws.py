@@ -119,7 +119,7 @@ def test_a_step_changes_only_the_part_that_it_is_asked_to(step: Step) -> None:
         assert moved[:, 1:].mean() + moved[:, 0].mean() > 0.0005, f"{part} does nothing"
 
 
-@pytest.mark.parametrize("name", ["tone", "spread", "exposure", "curve", "saturation", "hold"])
+@pytest.mark.parametrize("name", ["tone", "spread", "exposure", "curve", "ends", "saturation", "hold"])
 def test_greys_stay_grey_unless_a_step_is_there_to_tint_them(name: str) -> None:
     step = example(name)
     look = BARE.with_step(example("tone")).with_step(step)
@@ -252,6 +252,9 @@ WAYS: dict[str, Way] = {
     "exposure.pivot": Way(mean_light, -1, 20, 80),
     "curve.amount": Way(away("curve"), 1, 20, 100),
     "curve.faded": Way(share_of(0.02), 1, 0, 20),
+    "ends.amount": Way(away("ends"), 1, 20, 100),
+    "ends.black": Way(share_of(0.01), 1, 2, 30),
+    "ends.white": Way(share_of(0.99), 1, 70, 98),
     "saturation.amount": Way(away("saturation"), 1, 20, 100),
     "saturation.saturation": Way(chroma, 1, -60, 60),
     "saturation.vibrance": Way(quiet_chroma, 1, -60, 60),

@@ -17,11 +17,13 @@ MOST_AREAS, MOST_NAME = 12, 60
 class WholeLocal(WithSteps):
     """What stands beside the steps of an area.
 
+    key : by which the area is known where a trim speaks of one of its look
     name : given by a person, empty for what the area is
     strength : of the look in the area, in percent of what it is everywhere else
     """
 
     on: bool = True
+    key: str = Field(default="", max_length=16)
     name: str = Field(default="", max_length=MOST_NAME)
     area: Area = Area()
     strength: float = number(100, 0, 150, "Strength of the look here")

@@ -9,8 +9,10 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
+from nuvett.core.look.common import Common
 from nuvett.core.look.earlier import look_from_earlier
 from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.refusals import what_is_wrong
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
@@ -24,6 +26,7 @@ class WholeLook(WithSteps):
     vivid : of their chroma that strongly coloured things keep at least, whatever the fit asks
     pull : 0 gives every frame the same transform, 100 fits each frame by itself
     areas : given by rules or shapes, so that they are found anew in every frame
+    common : what all trims begin from
     """
 
     schema_version: Literal[5] = 5
@@ -32,6 +35,7 @@ class WholeLook(WithSteps):
     vivid: float = number(70, 0, 100, "Strong colours keep at least")
     pull: float = number(60, 0, 100, "Pull")
     areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
+    common: Common = Common()
 
     @field_validator("areas")
     @classmethod
@@ -64,26 +68,14 @@ def parse_look(text: str | bytes) -> Look:
         raise DocumentError(what_is_wrong(error, "look", LOOK_SCHEMA)) from error
 
 
-def what_is_wrong(error: ValidationError, kind: str, schema: int) -> str:
-    """The first thing that is wrong with a document, as a sentence."""
-    first = error.errors()[0]
-    place = ".".join(str(part) for part in first["loc"])
-    if place == "schema_version":
-        return f"This {kind} has schema {first['input']}; this version reads schema {schema}. Nothing was changed."
-    if not place:
-        return f"This is not a {kind} document: the JSON is damaged."
-    words = first["msg"].removeprefix("Value error, ")
-    return f"This is not a usable {kind}: {place}: {words[0].lower()}{words[1:]}."
-
-
 def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
-    """A look with the named steps of another one; `all` takes strength, colour, vivid, pull and areas along.
+    """A look with the named steps of another one; `all` takes what stands beside the steps along.
 
     Raises DocumentError for a part that is not there.
     """
     unknown = parts - {kind.name for kind in REGISTRY} - {"all"}
     if unknown:
         raise DocumentError(f"A look has no part called {sorted(unknown)[0]}.")
-    names = {*parts - {"all"}, *(("strength", "colour", "vivid", "pull", "areas") if "all" in parts else ())}
+    names = {*parts - {"all"}, *(("strength", "colour", "vivid", "pull", "areas", "common") if "all" in parts else ())}
     taken = {name: getattr(source, name) for name in names}
     return onto.model_copy(update=taken)

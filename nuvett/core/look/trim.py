@@ -9,7 +9,7 @@ from nuvett.core.fields import number
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.earlier import trim_from_earlier
 from nuvett.core.look.local import MOST_AREAS, Local
-from nuvett.core.look.look import what_is_wrong
+from nuvett.core.look.refusals import what_is_wrong
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
@@ -17,12 +17,16 @@ TRIM_SCHEMA = 3
 
 
 class WholeTrim(WithSteps):
-    """What a trim says beside its steps: strength of the look here, in percent, geometry, and steps in areas."""
+    """What a trim says beside its steps: strength of the look here, in percent, geometry, and steps in areas.
+
+    without : keys of areas of the look that are left out in this frame
+    """
 
     schema_version: Literal[3] = 3
     strength: float = number(100, 0, 100, "Strength of the look")
     geometry: Geometry = Geometry()
     areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
+    without: tuple[str, ...] = Field(default=(), max_length=MOST_AREAS)
 
     @field_validator("geometry")
     @classmethod
@@ -50,13 +54,31 @@ class Trim(_TrimSteps):
     @property
     def is_none(self) -> bool:
         """Whether there is nothing in it."""
-        return self.strength == 100 and not self.steps and not self.areas and self.geometry == Geometry()
+        return (
+            self.strength == 100
+            and not self.steps
+            and not self.areas
+            and not self.without
+            and self.geometry == Geometry()
+        )
 
     @property
     def acts(self) -> bool:
         """Whether it changes the frame; steps brought in may still be idle."""
         acting = any(not step.is_idle for step in self.steps) or any(not area.is_idle for area in self.areas)
-        return self.strength != 100 or acting or not self.geometry.is_none
+        return self.strength != 100 or acting or bool(self.without) or not self.geometry.is_none
+
+
+TRIM_PARTS = ("strength", "geometry", "areas", "without", *(kind.name for kind in _IN_TRIMS))
+"""Parts of a trim by which it can be copied."""
+
+
+def take_trim_parts(onto: Trim, source: Trim, parts: frozenset[str]) -> Trim:
+    """A trim with the named parts of another one. Raises DocumentError for a part that is not there."""
+    unknown = parts - set(TRIM_PARTS)
+    if unknown:
+        raise DocumentError(f"A trim has no part called {sorted(unknown)[0]}.")
+    return onto.model_copy(update={name: getattr(source, name) for name in parts})
 
 
 def parse_trim(text: str | bytes) -> Trim:

@@ -3,6 +3,7 @@
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.geometry.words import geometry_changes
+from nuvett.core.look.common import common_changes
 from nuvett.core.look.local import locals_changed
 from nuvett.core.look.look import Look, WholeLook
 from nuvett.core.look.trim import Trim, WholeTrim
@@ -32,6 +33,8 @@ def describe(before: WithSteps, after: WithSteps) -> str:
         said += changed(getattr(before, kind.name), getattr(after, kind.name))
     said += geometry_changes(getattr(before, "geometry", None), getattr(after, "geometry", None))
     said += locals_changed(getattr(before, "areas", ()), getattr(after, "areas", ()))
+    said += _left_out(getattr(before, "without", ()), getattr(after, "without", ()))
+    said += common_changes(getattr(before, "common", None), getattr(after, "common", None))
     for name, words in numbers_of(type(after)).items():
         old, new = getattr(before, name), getattr(after, name)
         if old != new:
@@ -39,6 +42,12 @@ def describe(before: WithSteps, after: WithSteps) -> str:
     if not said:
         return "No change"
     return said[0] if len(said) == 1 else f"{said[0]} and {len(said) - 1} more"
+
+
+def _left_out(before: tuple[str, ...], after: tuple[str, ...]) -> list[str]:
+    if len(after) > len(before):
+        return ["An area of the look left out here"]
+    return ["An area of the look taken up again"] if len(after) < len(before) else []
 
 
 def value_at(document: WithSteps, path: str) -> float | None:

@@ -53,6 +53,22 @@ class CurveOperation(ColourOperation):
         return linear_to_oklab(to_linear(encoded))
 
 
+class EndsOperation(ColourOperation):
+    """Lightness stretched so that two ends land elsewhere, all OKLab lightness; beyond them it goes on as steeply."""
+
+    kind: Literal["ends"] = "ends"
+    low: float
+    high: float
+    to_low: float
+    to_high: float
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        out = lab.copy()
+        slope = (self.to_high - self.to_low) / max(self.high - self.low, 1e-3)
+        out[:, 0] = self.to_low + (lab[:, 0] - np.float32(self.low)) * np.float32(slope)
+        return OKLab(out)
+
+
 class SaturateOperation(ColourOperation):
     """Chroma scaled by 1 + saturation, and by vibrance where it is low; hue is kept."""
 

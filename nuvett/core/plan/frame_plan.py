@@ -10,6 +10,7 @@ from nuvett.core.area.parts import Area
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.plan.by_hand import (
     CurveOperation,
+    EndsOperation,
     FilterOperation,
     GreyOperation,
     OwnMovesOperation,
@@ -53,6 +54,7 @@ AnyOperation = Annotated[
     | OwnMovesOperation
     | ExposureOperation
     | CurveOperation
+    | EndsOperation
     | SaturateOperation
     | WashOperation
     | FilterOperation

@@ -11,6 +11,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.holds import Centre, skin_centres
 from nuvett.core.fit.moves import CLUSTERS, FINE
 from nuvett.core.geometry.geometry import Geometry
+from nuvett.core.look.common import with_common
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
@@ -67,7 +68,7 @@ def plan_frame(
     faces : found in the frame as it came
     seed : of grain
     """
-    trim, light = trim or Trim(), light or EvenLight()
+    trim, light = with_common(trim or Trim(), look.common), light or EvenLight()
     gains = look.step(EvenStep).gains_of(light)
     ask = Ask(
         frame=frame,
@@ -84,7 +85,7 @@ def plan_frame(
     if any(not step.is_idle for step in trim.steps):
         groups.append(_trimmed(trim, in_look, ask))
     local = _InAreas(strength, skin_seen(faces, gains), lambda: _out_of(in_look, ask))
-    layers = (*local.layers("look", look.areas), *local.layers("trim", trim.areas))
+    layers = (*local.layers("look", look.areas, trim.without), *local.layers("trim", trim.areas))
     return FramePlan(geometry=trim.geometry, groups=tuple(groups), layers=layers, seed=seed)
 
 
@@ -96,9 +97,10 @@ class _InAreas:
     faces: tuple[SkinSeen, ...]
     ask: Callable[[], Ask]
 
-    def layers(self, document: str, areas: Sequence[Local]) -> tuple[Layer, ...]:
+    def layers(self, document: str, areas: Sequence[Local], without: Sequence[str] = ()) -> tuple[Layer, ...]:
         """Layers of the areas of a document that do something, named after it and their places in it."""
-        acting = {f"{document}.{place}": own for place, own in enumerate(areas) if not own.is_idle}
+        taken = [not own.is_idle and (not own.key or own.key not in without) for own in areas]
+        acting = {f"{document}.{place}": own for place, own in enumerate(areas) if taken[place]}
         ask = self.ask() if acting else None
         return tuple(self._layer(name, own, ask) for name, own in acting.items() if ask is not None)
 

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.ends import EndsStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
@@ -28,6 +29,7 @@ REGISTRY: tuple[type[Step], ...] = (
     WhiteStep,
     ExposureStep,
     CurveStep,
+    EndsStep,
     SaturationStep,
     WashStep,
     FilterStep,

@@ -66,7 +66,7 @@ def _wall_values(context: Context, slug: str, show: Show, sort: Sort) -> dict[st
         "show": show,
         "sort": sort,
         "tiles": sorted(tiles, key=lambda t: -(t.drift or 0)) if sort == "drift" else tiles,
-        "run": tiles,
+        "run": [tile for tile in tiles if not tile.variant],
         "wall": wall,
         "stand_out": _stand_out(tiles, wall),
         "target": _target(aimed.target) if aimed else None,

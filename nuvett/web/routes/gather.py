@@ -12,6 +12,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.services import gathering, lighting, setups
 from nuvett.services.catalogue import find_frame, find_series, sweep
 from nuvett.services.stages import stages_of
+from nuvett.services.variants import VARIANT
 from nuvett.web.context import Context, Means
 
 router = APIRouter(prefix="/series/{slug}")
@@ -82,6 +83,8 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
     removed: list[GatherFrame] = []
     before: uuid.UUID | None = None
     for row in series.frames:
+        if row.state == VARIANT:
+            continue
         light = EvenLight.model_validate(row.even) if row.even else None
         first = row.state == "ready" and (not setups or row.setup_id != before)
         frame = GatherFrame(

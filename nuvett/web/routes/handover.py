@@ -9,13 +9,14 @@ from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import NotFoundError
+from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.services import deliveries
 from nuvett.services.carrying import carry_state
 from nuvett.services.catalogue import count_ready, find_series, sweep
 from nuvett.services.deliveries import DeliverySettings
 from nuvett.services.stages import stages_of
+from nuvett.web.bodies import DeliveryOrder
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 
@@ -95,20 +96,22 @@ def queue(context: Means, slug: str) -> HTMLResponse:
         return context.part("parts/queue.html", **_queue(context, session, slug))
 
 
+def _chosen(text: str) -> set[uuid.UUID] | None:
+    """Frames named with commas between; none for all. Raises InvalidChangeError for what is no frame."""
+    try:
+        return {uuid.UUID(part) for part in text.split(",")} if text.strip() else None
+    except ValueError as error:
+        raise InvalidChangeError("The frames to hand over are not named as they are.") from error
+
+
 @router.post("/deliveries")
-def order(
-    context: Means,
-    slug: str,
-    format: Annotated[str, Form()],
-    space: Annotated[str, Form()] = "srgb",
-    quality: Annotated[int, Form()] = 92,
-    size: Annotated[str, Form()] = "",
-    pattern: Annotated[str, Form()] = "{name}",
-    facts: Annotated[str, Form()] = "all",
-) -> Response:
-    settings = deliveries.parse_settings(format, space, quality, size, pattern, facts)
+def order(context: Means, slug: str, asked: Annotated[DeliveryOrder, Form()]) -> Response:
+    settings = deliveries.parse_settings(
+        asked.format, asked.space, asked.quality, asked.size, asked.pattern, asked.facts
+    )
+    only = _chosen(asked.frames)
     with context.session() as session:
-        deliveries.order_delivery(session, context.studio, find_series(session, slug), settings)
+        deliveries.order_delivery(session, context.studio, find_series(session, slug), settings, only)
     return RedirectResponse(f"/series/{slug}/handover", 303)
 
 

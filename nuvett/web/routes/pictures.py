@@ -14,6 +14,7 @@ from nuvett.services.frame_facts import facts_of
 from nuvett.services.pictures import box_of
 from nuvett.services.readouts import read_out
 from nuvett.services.targets import latest_palette
+from nuvett.services.variants import VARIANT
 from nuvett.services.veils import Veil, veil_of
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.easel import easel_for_look, easel_for_trim
@@ -30,7 +31,7 @@ def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
     """Facts of a measured frame. Raises NotFoundError for one that is not measured."""
     with context.session() as session:
         frame = find_frame(session, find_series(session, slug), frame_id)
-        if frame.state != "ready":
+        if frame.state not in ("ready", VARIANT):
             raise NotFoundError
         return facts_of(frame)
 

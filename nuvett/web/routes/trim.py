@@ -10,9 +10,11 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim
-from nuvett.services import kept_references, trims
+from nuvett.services import common_trims, kept_references, trims
 from nuvett.services.catalogue import find_frame, find_series
 from nuvett.services.documents import parse_trim
+from nuvett.services.history import redo_words, steps, undo_words
+from nuvett.services.moving_areas import look_areas
 from nuvett.services.stages import stages_of
 from nuvett.web.bodies import Change, Draft, Picked
 from nuvett.web.chart import instruments
@@ -28,7 +30,8 @@ router = APIRouter(prefix="/series/{slug}")
 
 def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
     trim = Trim.model_validate(frame.trim) if frame.trim else Trim()
-    return sheet_values(session, trim, frame.trim_revision, f"trim:{frame.id}")
+    values = sheet_values(session, trim, frame.trim_revision, f"trim:{frame.id}")
+    return values | {"look_areas": look_areas(session, frame)}
 
 
 @router.get("/trim")
@@ -47,6 +50,8 @@ def show(
             return context.page("trim_empty.html", "trim", series=series, slug=slug, stages=stages)
         values = _sheet_values(session, find_frame(session, series, easel.frame.id))
         rows = kept_references.ready_references(session, series.id, readings=False)
+        row = find_frame(session, series, easel.frame.id)
+        values |= {"variant": row.variant, "common": common_view(session, series)}
     trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
     return context.page(
         "trim.html",
@@ -57,10 +62,30 @@ def show(
         view=viewing(context, easel, rows, []),
         follows=easel.aimed is not None,
         trimmed=trimmed,
+        trim_parts=part_titles(),
+        setup=[str(f.id) for f in easel.facts if f.setup == easel.frame.setup],
         **values,
         **proof_values(context, easel),
         **instruments(context, easel, easel.frame.trim),
     )
+
+
+def part_titles() -> list[tuple[str, str, bool]]:
+    """Parts by which a trim is copied: names, words, and whether they are usually taken."""
+    whole = {"strength": "Strength of the look", "geometry": "Straighten and cut", "areas": "Areas"}
+    titles = whole | {kind.name: kind.title for kind in Trim.kinds}
+    return [(name, words, name != "geometry") for name, words in titles.items()]
+
+
+def common_view(session: Session, series: Any) -> dict[str, Any]:
+    """What trims have in common, in words, and what was taken into the look before."""
+    frames, found = common_trims.in_common(session, series)
+    past = steps(session, f"common:{series.id}", 1)
+    said = [
+        (one.name, len(one.frames), "of a set-up" if one.setup is not None else "of the series", one.words)
+        for one in found[:3]
+    ]
+    return {"found": said if frames else [], "undo": undo_words(past), "redo": redo_words(past)}
 
 
 def _easel(context: Context, slug: str, frame_id: uuid.UUID, reference: uuid.UUID | None = None) -> Easel:

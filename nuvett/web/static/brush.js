@@ -1,4 +1,5 @@
-// The brush: strokes by mouse, pen or finger, with the pressure of a pen; or by arrow keys, begun and laid down by Enter.
+// The brush: strokes by mouse, pen or finger, with the pressure of a pen; or by arrow keys, begun and laid down by
+// Enter.
 
 import { one } from "./common.js";
 import { boxOf } from "./places.js";
@@ -12,7 +13,8 @@ const STEP = 0.01; // of the width or height, for an arrow key
 /**
  * Let strokes be laid down in the brush of the chosen area.
  *
- * page : with `brush`, `area` and `picking`; tools : the plate and its drawing, and how places lead from one to the other
+ * page : with `brush`, `area` and `picking`
+ * tools : the plate and its drawing, and how places lead from one to the other
  */
 export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, parts }) {
   const ring = one("[data-brush-ring]", page.root);
@@ -21,7 +23,10 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
   let drawing = null; // the stroke that arrow keys are drawing
 
   /** The part that strokes go to, none where there is no brush. */
-  const of = () => (page.area === null || page.picking ? null : parts().findLast(({ kind }) => kind === "brush")) ?? null;
+  const of = () => {
+    if (page.area === null || page.picking) return null;
+    return parts().findLast(({ kind }) => kind === "brush") ?? null;
+  };
   const pixels = () => ((page.brush.radius / 100) * Math.max(...size()) * svg.clientWidth) / width();
   const rounded = (point) => point.map((value) => Math.round(value * 1e4) / 1e4);
 

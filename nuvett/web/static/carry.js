@@ -1,6 +1,7 @@
 import { all, ask, one, say, setAt } from "./common.js";
 import { latest, newestWins } from "./draft.js";
 import { morphInto } from "./morphing.js";
+import { connectChoosing } from "./wall.js";
 
 export const carry = () => ({
   init() {
@@ -15,7 +16,9 @@ export const carry = () => ({
       const html = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
       if (!wanted()) return;
       morphInto(wall, html);
+      showChosen?.();
     };
+    const showChosen = connectChoosing(root, wall, slug, () => hang(location.search));
     const change = newestWins(async (look) => {
       try {
         const kept = await (
@@ -33,7 +36,7 @@ export const carry = () => ({
       change(structuredClone(state.look));
     });
     root.addEventListener("change", (event) => {
-      if (!event.target.matches(".tick")) return;
+      if (!event.target.matches(".tick[data-name]")) return;
       setAt(state.look, event.target.dataset.name, event.target.checked);
       change(structuredClone(state.look));
     });

@@ -79,7 +79,8 @@ export function connectCut(page) {
         "aria-label": `${words} of the cut: drag, or arrow keys`,
         "data-cut-handle": name,
       });
-      handle.append(name === "move" ? drawn("circle", { r: 7 }) : drawn("rect", { x: -5, y: -5, width: 10, height: 10 }));
+      const corner = { x: -5, y: -5, width: 10, height: 10 };
+      handle.append(name === "move" ? drawn("circle", { r: 7 }) : drawn("rect", corner));
       svg.append(handle);
     }
     if (focus) one(`[data-cut-handle="${focus}"]`, svg)?.focus();
@@ -165,7 +166,6 @@ export function connectCut(page) {
     if (page.cutting) propose();
     paint();
   };
-  root.addEventListener("cut-or-not", () => page.cutOrNot());
   root.addEventListener("click", (event) => {
     const found = event.target.closest("[data-place]");
     if (found) return place(found.dataset.place);

@@ -10,7 +10,7 @@ import { connectHistory } from "./history.js";
 import { morphInto } from "./morphing.js";
 import { connectPicking } from "./picking.js";
 
-const ENDS = new Set(["tone.black", "tone.white", "exposure.exposure", "curve.faded"]);
+const ENDS = /(^|\.)(tone|ends)\.(black|white)$|(^|\.)exposure\.exposure$|(^|\.)curve\.faded$/;
 
 /**
  * State and behaviour that Shape and Trim share.
@@ -40,7 +40,7 @@ export const sheetOf = (where) => ({
       if (this.ofBrush(detail)) return;
       setAt(this.document, detail.name, detail.value);
       this.draft({});
-      if (ENDS.has(detail.name)) this.$dispatch("show-while", "clipping");
+      if (ENDS.test(detail.name)) this.$dispatch("show-while", "clipping");
     });
     root.addEventListener("live-change", ({ detail }) => {
       if (this.ofBrush(detail)) return;
@@ -105,7 +105,8 @@ export const sheetOf = (where) => ({
   async addPart(kind, part, index) {
     const edges = ["colour", "tone", "subject", "skin"].includes(kind);
     if (index === null) {
-      this.document.areas.push({ area: { parts: [part], edges } });
+      const key = crypto.getRandomValues(new Uint32Array(1))[0].toString(16);
+      this.document.areas.push({ key, area: { parts: [part], edges } });
       this.area = this.document.areas.length - 1;
     } else this.document.areas[index].area.parts.push(part);
     setAddress({ area: String(this.area) });

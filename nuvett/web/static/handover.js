@@ -1,3 +1,4 @@
+import { chosenOf } from "./chosen.js";
 import { all, ask, one, say } from "./common.js";
 import { morphInto } from "./morphing.js";
 
@@ -20,6 +21,17 @@ export const handover = () => ({
       }
       if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
     };
+    const only = one("[data-only]", root);
+    const chosen = chosenOf(slug);
+    if (chosen.length) {
+      only.hidden = false;
+      one("span", only).textContent = `only the ${chosen.length} chosen on the wall`;
+      const box = one("input", only);
+      const tell = () => (one('[name="frames"]', root).value = box.checked ? chosen.join(",") : "");
+      box.checked = new URL(location.href).searchParams.has("chosen");
+      box.addEventListener("change", tell);
+      tell();
+    }
     offer();
     if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
     queue.addEventListener("click", async (event) => {

@@ -166,6 +166,10 @@ export const viewer = () => ({
     setAddress({ veil: this.veil || null });
     this.showVeil();
   },
+  /** Whether what clips is shown, and has to be explained. */
+  clips() {
+    return (this.moving || this.veil) === "clipping";
+  },
   /** Show a veil while something moves: what clips, or where an area is; none when it rests. */
   showWhile(what) {
     if (this.moving === what) return;

@@ -1,0 +1,60 @@
+"""Trims of several frames at once: copied whole or by parts, and taken off."""
+
+import uuid
+from collections.abc import Sequence
+
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look.trim import Trim, take_trim_parts
+from nuvett.core.look.words import describe
+from nuvett.services import history
+from nuvett.services.catalogue import shown_frames
+from nuvett.services.trims import trim_of
+from nuvett.store import models
+
+
+def chosen_frames(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> list[models.Frame]:
+    """Frames of a series and their variants that were chosen, in order. Raises InvalidChangeError for none."""
+    wanted = set(chosen)
+    found = [frame for frame in shown_frames(session, series.id) if frame.id in wanted]
+    if not found:
+        raise InvalidChangeError("Choose the frames first.")
+    return found
+
+
+def copy_trim(
+    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], parts: frozenset[str]
+) -> int:
+    """Do the same to other frames: named parts of a frame's trim; how many were changed.
+
+    Each frame keeps its own history. Raises DocumentError for a part that is not there, InvalidChangeError for nothing.
+    """
+    if not parts:
+        raise InvalidChangeError("Choose what of the trim is taken.")
+    trim = trim_of(source)
+    changed = 0
+    for frame in chosen_frames(session, series, chosen):
+        if frame.id != source.id:
+            after = take_trim_parts(trim_of(frame), trim, parts)
+            changed += keep_trim(session, frame, after, f"As {source.name}: ")
+    return changed
+
+
+def take_trims_off(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> int:
+    """Take the trims of frames off; how many were changed. Each can be undone on its frame."""
+    return sum(keep_trim(session, frame, Trim(), "") for frame in chosen_frames(session, series, chosen))
+
+
+def keep_trim(session: Session, frame: models.Frame, trim: Trim, because: str) -> bool:
+    """Keep a frame's trim with a step in its history, whatever it was; whether that changed it."""
+    session.flush()
+    session.refresh(frame, with_for_update=True)
+    before = trim_of(frame)
+    if trim == before:
+        return False
+    words = f"{because}{describe(before, trim)}"
+    plain = before.model_dump(mode="json"), trim.model_dump(mode="json")
+    history.record(session, frame.series_id, f"trim:{frame.id}", words, *plain)
+    frame.trim, frame.trim_revision = None if trim.is_none else plain[1], frame.trim_revision + 1
+    return True

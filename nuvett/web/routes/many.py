@@ -1,0 +1,104 @@
+"""What is done to several frames at once, to variants, and with what trims have in common."""
+
+import uuid
+
+from fastapi import APIRouter
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.services import carrying, common_trims, gathering, moving_areas, trims_of_many, variants
+from nuvett.services.catalogue import find_frame, find_series, sweep
+from nuvett.web.bodies import AreaMove, Chosen, Named, TrimCopy
+from nuvett.web.context import Means
+
+router = APIRouter(prefix="/series/{slug}")
+
+
+def _done(words: str) -> JSONResponse:
+    return JSONResponse({"words": words})
+
+
+def _frames(count: int) -> str:
+    return f"{count} frame{'' if count == 1 else 's'}"
+
+
+@router.post("/trims/copy")
+def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        source = find_frame(session, series, asked.frame)
+        count = trims_of_many.copy_trim(session, series, source, asked.frames, frozenset(asked.parts))
+    return _done(f"Done to {_frames(count)}; each can undo it for itself.")
+
+
+@router.post("/trims/off")
+def off(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+    with context.session() as session:
+        count = trims_of_many.take_trims_off(session, find_series(session, slug), asked.frames)
+    return _done(f"Trims taken off {_frames(count)}; each can undo it for itself.")
+
+
+@router.post("/trims/common/{name}")
+def into_look(context: Means, slug: str, name: str) -> JSONResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        if name in ("undo", "redo"):
+            words = common_trims.walk_into_look(session, series, forward=name == "redo")
+            return _done(f"{'Done again' if name == 'redo' else 'Taken back'}: {words}.")
+        words = common_trims.take_into_look(session, series, name)
+    return _done(f"{words}. Every picture stays as it is.")
+
+
+@router.post("/carry/chosen")
+def carry(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+    with context.session() as session:
+        version = carrying.carry(session, find_series(session, slug), asked.frames)
+        number = version.number
+    return _done(f"Carried v{number} to {_frames(len(asked.frames))}.")
+
+
+@router.post("/frames/out")
+def out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+    """Take frames and variants out; they are kept aside on Gather."""
+    names: set[str] = set()
+    with context.session() as session:
+        series = find_series(session, slug)
+        frames = trims_of_many.chosen_frames(session, series, asked.frames)
+        for frame in frames:
+            if frame.variant_of_id:
+                variants.take_variant_out(session, frame)
+            else:
+                names |= gathering.remove_frame(session, context.studio, series, frame)
+        sweep(session, context.studio.blobs, names)
+    return _done(f"{_frames(len(frames))} taken out; they can be put back on Gather.")
+
+
+@router.post("/variants")
+def make_variants(context: Means, slug: str, asked: Named) -> JSONResponse:
+    """A variant of each chosen frame, of one name."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        frames = trims_of_many.chosen_frames(session, series, asked.frames)
+        made = [variants.make_variant(session, series, frame, asked.name) for frame in frames]
+        first = str(made[0].id)
+    return JSONResponse({"words": f"{len(made)} made, called {asked.name.strip()}.", "frame": first})
+
+
+@router.post("/frames/{frame_id}/variant/out")
+def variant_out(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        first = variants.take_variant_out(session, find_frame(session, find_series(session, slug), frame_id))
+        address = f"/series/{slug}/trim?frame={first.id}"
+    return RedirectResponse(address, 303)
+
+
+@router.post("/frames/{frame_id}/trim/into-look")
+def area_into_look(context: Means, slug: str, frame_id: uuid.UUID, asked: AreaMove) -> JSONResponse:
+    """Move an area of a frame's trim into the draft of the look."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        frame = find_frame(session, series, frame_id)
+        if frame.trim_revision != asked.revision:
+            raise InvalidChangeError("This frame was trimmed in another window. Reload to see that newer state.")
+        words = moving_areas.move_into_look(session, series, frame, asked.area)
+    return _done(words)

@@ -1,0 +1,145 @@
+"""What is done to many frames at once over HTTP: trims copied, variants, areas moved, and what trims have in common."""
+
+import re
+from typing import Any
+
+import cv2
+import numpy as np
+import pytest
+from starlette.testclient import TestClient
+
+from nuvett.services import catalogue
+from nuvett.services.studio import Studio
+from tests.conftest import DEMO, drain
+
+WARMER = {"white": {"warmth": 12}}
+
+
+def frames_of(studio: Studio, slug: str) -> list[str]:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        return [str(frame.id) for frame in catalogue.shown_frames(session, series.id)]
+
+
+def trim(client: TestClient, slug: str, frame: str, document: dict[str, Any], revision: int = 1) -> None:
+    address = f"/series/{slug}/frames/{frame}/trim"
+    assert client.put(address, json={"document": document, "revision": revision}).status_code == 200
+
+
+def trim_of(client: TestClient, slug: str, frame: str) -> dict[str, Any]:
+    return client.get(f"/series/{slug}/frames/{frame}/trim").json()  # type: ignore[no-any-return]
+
+
+def picture(client: TestClient, slug: str, frame: str) -> np.ndarray:
+    """A frame as it is shown on Trim now."""
+    draft = {"document": trim_of(client, slug, frame)["document"], "parts": False}
+    address = client.post(f"/series/{slug}/frames/{frame}/trim/draft", json=draft).json()["pictures"]["look"]
+    data = client.get(re.sub(r"edge=\d+", "edge=320", address)).content
+    return np.asarray(cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR)).astype(int)
+
+
+def test_the_same_is_done_to_other_frames_and_undone_on_each(client: TestClient, slug: str, studio: Studio) -> None:
+    client.post(f"/series/{slug}/carry")
+    first, second = frames_of(studio, slug)
+    trim(client, slug, first, WARMER | {"exposure": {"exposure": 1}, "geometry": {"straighten": 3}})
+    trim(client, slug, second, {"saturation": {"saturation": 20}})
+    at = f"/series/{slug}/trims/copy"
+    done = client.post(at, json={"frame": first, "frames": [first, second], "parts": ["white", "geometry"]}).json()
+    assert done["words"].startswith("Done to 1 frame;")
+    kept = trim_of(client, slug, second)
+    document = kept["document"]
+    assert document["white"]["warmth"] == 12 and document["geometry"]["straighten"] == 3
+    assert document["saturation"]["saturation"] == 20 and document["exposure"] is None
+    assert "As AT-0101: Warmth 0 to 12 %" in kept["history"]
+    client.post(f"/series/{slug}/frames/{second}/trim/undo")
+    assert trim_of(client, slug, second)["document"]["white"] is None
+    for asked in (
+        {"frames": [], "parts": ["white"]},
+        {"frames": [second], "parts": []},
+        {"frames": [second], "parts": ["x"]},
+    ):
+        assert client.post(at, json={"frame": first, **asked}).status_code == 422
+    assert "off 2 frames" in client.post(f"/series/{slug}/trims/off", json={"frames": [first, second]}).json()["words"]
+    assert trim_of(client, slug, first)["document"]["white"] is None
+
+
+def test_a_variant_hangs_beside_its_frame_and_is_handed_over_by_its_own_name(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    client.post(f"/series/{slug}/carry")
+    first, second = frames_of(studio, slug)
+    trim(client, slug, first, WARMER)
+    before = picture(client, slug, second)
+    at = f"/series/{slug}/variants"
+    made = client.post(at, json={"frames": [first], "name": "bw"}).json()["frame"]
+    assert frames_of(studio, slug) == [first, made, second]
+    assert trim_of(client, slug, made)["document"]["white"]["warmth"] == 12  # it begins as its frame is
+    trim(client, slug, made, {"mono": {"on": True}})
+    grey = picture(client, slug, made)
+    assert np.ptp(grey, axis=2).mean() < 4 < np.ptp(picture(client, slug, first), axis=2).mean()
+    assert np.array_equal(picture(client, slug, second), before)  # and changes no other frame's fit
+    for name, words in (("BW", "already"), ("", "needs a name"), ("x" * 41, "needs a name")):
+        assert words in client.post(at, json={"frames": [first], "name": name}).json()["message"]
+    wall = client.get(f"/series/{slug}/carry").text
+    assert "AT-0101 bw" in wall and len(re.findall('class="mark"', wall)) == 2
+    client.post(f"/series/{slug}/deliveries", data={"format": "jpeg", "size": "200", "frames": f"{made},{second}"})
+    drain(studio)
+    text = client.get(f"/series/{slug}/handover").text
+    assert "AT-0101 bw.jpg" in text and "AT-0101.jpg" not in text
+    assert client.post(f"/series/{slug}/deliveries", data={"format": "jpeg", "frames": "x"}).status_code == 422
+    assert client.post(f"/series/{slug}/frames/{second}/variant/out").status_code == 422
+    client.post(f"/series/{slug}/frames/out", json={"frames": [made]})
+    assert frames_of(studio, slug) == [first, second]
+    client.post(f"/series/{slug}/frames/{made}/put-back")
+    assert frames_of(studio, slug) == [first, made, second]
+    client.post(f"/series/{slug}/frames/out", json={"frames": [first]})
+    assert frames_of(studio, slug) == [second]  # with the frame go its variants
+
+
+def test_an_area_moves_into_the_look_and_out_of_one_frame(client: TestClient, slug: str, studio: Studio) -> None:
+    client.post(f"/series/{slug}/carry")
+    first, second = frames_of(studio, slug)
+    darker = {"key": "a1", "area": {"parts": [{"kind": "tone", "low": 50}]}, "exposure": {"exposure": -1}}
+    brushed = {"area": {"parts": [{"kind": "brush"}]}}
+    trim(client, slug, first, {"areas": [darker, brushed]})
+    plain = picture(client, slug, second)
+    at = f"/series/{slug}/frames/{first}/trim/into-look"
+    assert "belongs to its frame" in client.post(at, json={"area": 1, "revision": 2}).json()["message"]
+    assert "another window" in client.post(at, json={"area": 0, "revision": 1}).json()["message"]
+    assert "is in the look now" in client.post(at, json={"area": 0, "revision": 2}).json()["words"]
+    assert len(trim_of(client, slug, first)["document"]["areas"]) == 1
+    client.post(f"/series/{slug}/carry")
+    assert picture(client, slug, second).mean() < plain.mean() - 3
+    trim(client, slug, second, {"without": ["a1"]})
+    assert np.abs(picture(client, slug, second) - plain).max() <= 1
+    assert "take up again" in trim_of(client, slug, second)["sheet"]
+
+
+@pytest.mark.parametrize("value", [12, -9])
+def test_what_trims_have_in_common_is_taken_into_the_look_and_no_picture_changes(
+    client: TestClient, slug: str, studio: Studio, value: int
+) -> None:
+    for n in (3, 4, 5):
+        path = DEMO / "frames" / f"AT-010{n}.jpg"
+        client.post(f"/series/{slug}/frames", files={"file": (path.name, path.read_bytes())})
+    drain(studio)
+    client.post(f"/series/{slug}/carry")
+    frames = frames_of(studio, slug)
+    for frame in frames:
+        trim(client, slug, frame, {"white": {"warmth": value + (frame == frames[0])}})
+    before = [picture(client, slug, frame) for frame in frames]
+    assert "trimmed alike" in client.get(f"/series/{slug}/trim").text
+    done = client.post(f"/series/{slug}/trims/common/warmth").json()
+    assert "Warmth in common" in done["words"]
+    assert [trim_of(client, slug, frame)["document"]["white"] for frame in frames[1:]] == [None] * 4
+    assert trim_of(client, slug, frames[0])["document"]["white"]["warmth"] == 1
+    assert all(np.abs(picture(client, slug, f) - b).max() <= 1 for f, b in zip(frames, before, strict=True))
+    assert "In common" in client.get(f"/series/{slug}/shape").text
+    client.post(f"/series/{slug}/trims/common/undo")
+    assert trim_of(client, slug, frames[1])["document"]["white"]["warmth"] == value
+    assert all(np.array_equal(picture(client, slug, f), b) for f, b in zip(frames, before, strict=True))
+    client.post(f"/series/{slug}/trims/common/redo")
+    trim(client, slug, frames[1], {"exposure": {"exposure": 1}}, trim_of(client, slug, frames[1])["revision"])
+    refused = client.post(f"/series/{slug}/trims/common/undo")
+    assert refused.status_code == 422 and "changed since" in refused.json()["message"]
+    assert "nothing in common" in client.post(f"/series/{slug}/trims/common/tint").json()["message"]
