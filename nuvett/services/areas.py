@@ -2,7 +2,8 @@
 
 import numpy as np
 
-from nuvett.core.area.weights import WeightMap, weigh
+from nuvett.core.area.parts import Area, SkinPart, SubjectPart
+from nuvett.core.area.weights import WeightMap, stands_out, weigh
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing
@@ -39,6 +40,14 @@ class Areas:
     def seeing(self, frame: FrameFacts, plan: FramePlan) -> Seeing:
         """How a frame is looked at when it is measured under a plan."""
         return Seeing(frame.proportion, self.weights(frame, plan))
+
+    def missing(self, frame: FrameFacts, area: Area) -> str:
+        """What an area looks for and this frame does not have, in words; empty where it has all."""
+        if any(isinstance(part, SubjectPart) for part in area.parts) and not stands_out(self.subject(frame)):
+            return "Nothing stands out in this frame."
+        if any(isinstance(part, SkinPart) for part in area.parts) and not frame.faces:
+            return "No face was found in this frame."
+        return ""
 
     def subject(self, frame: FrameFacts) -> Mask01:
         """How far things stand out in a frame (h, w), 0 to 1: as it is kept, else found now."""

@@ -10,6 +10,7 @@ INGEST_FRAME = "ingest_frame"
 INGEST_REFERENCE = "ingest_reference"
 INGEST_CLIP = "ingest_clip"
 EVEN_SERIES = "even_series"
+FIND_SUBJECTS = "find_subjects"
 DELIVER = "deliver"
 
 

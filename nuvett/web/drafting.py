@@ -82,7 +82,8 @@ def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> J
     answer: dict[str, Any] = {"pictures": addresses(bench, shown), "document": document.model_dump(mode="json")}
     answer["placed"] = placed(shown)
     if asked.where is not None and asked.where < len(document.areas):
-        answer["where"] = where_address(bench, shown, document.areas[asked.where].area)
+        area = document.areas[asked.where].area
+        answer["where"], answer["missing"] = where_address(bench, shown, area), bench.areas.missing(easel.frame, area)
     if asked.parts:
         values = instruments(context, easel, scope(document, asked.area))
         answer["instruments"] = context.text("parts/instruments.html", **values)

@@ -9,8 +9,11 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
+from nuvett.imaging.subject import find_subject
 from nuvett.services import catalogue
+from nuvett.services.frame_facts import facts_of
 from nuvett.services.studio import Studio
+from tests.conftest import drain
 
 ROUND = {"on": True, "area": {"parts": [{"kind": "round", "soft": 20}]}, "exposure": {"exposure": -1}}
 
@@ -92,3 +95,28 @@ def test_a_frame_is_straightened_and_cut_and_all_of_it_follows(client: TestClien
     assert client.get(f"{at.rsplit('/', 1)[0]}/proposal").status_code == 200
     nothing = client.put(at, json={"document": {"geometry": {"cut": [0.5, 0.5, 0, 0]}}, "revision": 2})
     assert "a cut leaves at least 4%" in nothing.json()["message"]
+
+
+def test_what_stands_out_is_found_kept_and_said_when_there_is_nothing(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    at = _trimming(client, slug, studio)
+    document = {"areas": [{"area": {"parts": [{"kind": "subject"}]}, "saturation": {"saturation": -100}}]}
+    client.put(at, json={"document": document, "revision": 1})
+    drain(studio)
+    with studio.database.session() as session:
+        first, second = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
+        assert first.subject and not second.subject  # only where it is asked for
+        facts = facts_of(first)
+    kept = studio.bench.areas.subject(facts)
+    assert np.abs(kept - find_subject(studio.bench.sources.view(facts.view))).max() <= 0.5 / 255 + 1e-6
+    asked = {"document": document, "where": 0, "parts": False}
+    assert client.post(f"{at}/draft", json=asked).json()["missing"] == ""
+    fog = np.full((300, 450, 3), 180, np.uint8) + np.random.default_rng(0).integers(0, 3, (300, 450, 3), dtype=np.uint8)
+    files = {"file": ("fog.png", cv2.imencode(".png", fog)[1].tobytes())}
+    frame = client.post(f"/series/{slug}/frames", files=files).json()["id"]
+    drain(studio)
+    at = f"/series/{slug}/frames/{frame}/trim/draft"
+    assert client.post(at, json=asked).json()["missing"] == "Nothing stands out in this frame."
+    skin = {"areas": [{"area": {"parts": [{"kind": "skin"}]}, "saturation": {"saturation": -100}}]}
+    assert client.post(at, json=asked | {"document": skin}).json()["missing"] == "No face was found in this frame."

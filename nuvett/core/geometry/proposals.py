@@ -11,7 +11,8 @@ _EDGE = 800  # long edge of the picture that lines are looked for in
 _LONG = 0.06  # of the long edge: lines that count
 _MOST_TILT, _MOST_LEAN = 8.0, 60.0
 _STEP, _SPREAD = 0.1, 0.5  # degrees: of the angles that are tried, and within which lines agree
-_SURE = 0.3  # of the length of all lines near level or upright: what has to agree
+_SURE = 0.5  # of the length of the lines that are asked: what has to agree
+_ENOUGH = 1.0  # half long edges of uprights, from which they are asked
 _FEWEST = 3
 _LEAST_TILT = 0.2  # degrees below which nothing is proposed
 _LEAN = 0.6  # as geometry has it: change of scale across half a long edge at 100 percent
@@ -39,9 +40,10 @@ def taking(proposal: Proposal) -> dict[str, float]:
 def propose(luminance: Floats) -> Proposal:
     """What long lines of a picture (h, w), encoded 0 to 1, say about how it was held.
 
-    Lines are found by LSD (von Gioi, Jakubowicz, Morel and Randall 2012). The tilt is the angle that most of their
-    length near level and upright agrees on; uprights that lean together, more the farther from the middle, give the
-    lean. What the lines do not agree on is not proposed.
+    Lines are found by LSD (von Gioi, Jakubowicz, Morel and Randall 2012). The tilt is the angle that most of the
+    length of uprights agrees on; level lines run together in the distance, so they speak only where uprights are
+    missing. Uprights that lean together, more the farther from the middle, give the lean. What lines do not agree on is
+    not proposed.
     """
     lines = _lines(luminance)
     if len(lines) < _FEWEST:
@@ -53,7 +55,13 @@ def propose(luminance: Floats) -> Proposal:
     off = (angle + 45) % 90 - 45
     upright = np.abs((angle % 180) - 90) < 45
     lean = _leaning(middle[upright, 0], off[upright], length[upright])
-    tilt = _agreed(off - np.where(upright, lean * middle[:, 0], 0), length)
+    uprights, levels = np.abs(off) <= _MOST_TILT, np.abs(off) <= _MOST_TILT
+    uprights &= upright
+    levels &= ~upright
+    if length[uprights].sum() >= _ENOUGH:
+        tilt = _agreed((off - lean * middle[:, 0])[uprights], length[uprights])
+    else:
+        tilt = _agreed(off[levels], length[levels])
     straighten = None if tilt is None or abs(tilt) < _LEAST_TILT else round(-tilt, 1)
     percent = round(float(2 * np.tan(np.radians(lean)) / _LEAN * 100), 0)
     vertical = float(np.clip(-percent, -_MOST_LEAN, _MOST_LEAN)) if abs(percent) >= 4 else None
@@ -79,13 +87,12 @@ def _lines(luminance: Floats) -> Floats:
 
 def _agreed(off: Floats, length: Floats) -> float | None:
     """The angle in degrees that lines agree on by their lengths; none where they do not."""
-    near = np.abs(off) <= _MOST_TILT
-    if near.sum() < _FEWEST:
+    if len(off) < _FEWEST:
         return None
     tried = np.arange(-_MOST_TILT, _MOST_TILT + _STEP, _STEP)
-    share = (length[near] * np.exp(-(((off[near][None] - tried[:, None]) / _SPREAD) ** 2))).sum(axis=1)
+    share = (length * np.exp(-(((off[None] - tried[:, None]) / _SPREAD) ** 2))).sum(axis=1)
     best = int(share.argmax())
-    return float(tried[best]) if share[best] >= _SURE * length[near].sum() else None
+    return float(tried[best]) if share[best] >= _SURE * length.sum() else None
 
 
 def _leaning(across: Floats, off: Floats, length: Floats) -> float:

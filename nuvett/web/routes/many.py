@@ -6,8 +6,9 @@ from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.services import carrying, common_trims, gathering, moving_areas, trims_of_many, variants
-from nuvett.services.catalogue import find_frame, find_series, sweep
+from nuvett.core.look.look import Look
+from nuvett.services import carrying, common_trims, gathering, moving_areas, subjects, trims, trims_of_many, variants
+from nuvett.services.catalogue import find_frame, find_series, look_of, sweep
 from nuvett.web.bodies import AreaMove, Chosen, Named, TrimCopy
 from nuvett.web.context import Means
 
@@ -28,6 +29,7 @@ def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
         series = find_series(session, slug)
         source = find_frame(session, series, asked.frame)
         count = trims_of_many.copy_trim(session, series, source, asked.frames, frozenset(asked.parts))
+        subjects.queue_subjects(session, context.studio, series, trims.trim_of(source))
     return _done(f"Done to {_frames(count)}; each can undo it for itself.")
 
 
@@ -101,4 +103,6 @@ def area_into_look(context: Means, slug: str, frame_id: uuid.UUID, asked: AreaMo
         if frame.trim_revision != asked.revision:
             raise InvalidChangeError("This frame was trimmed in another window. Reload to see that newer state.")
         words = moving_areas.move_into_look(session, series, frame, asked.area)
+        look = Look.model_validate(look_of(session, series).draft)
+        subjects.queue_subjects(session, context.studio, series, look)
     return _done(words)

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.steps.registry import REGISTRY
-from nuvett.services import carrying, kept_references, looks
+from nuvett.services import carrying, kept_references, looks, subjects
 from nuvett.services.catalogue import find_series, list_series, look_of
 from nuvett.services.documents import parse_change, read_look_file
 from nuvett.services.stages import stages_of
@@ -136,7 +136,9 @@ def pick(context: Means, slug: str, picked: Picked) -> JSONResponse:
 def keep(context: Means, slug: str, change: Change) -> JSONResponse:
     look = parse_change(change.document)
     with context.session() as session:
-        looks.change_look(session, find_series(session, slug), look, change.revision)
+        series = find_series(session, slug)
+        looks.change_look(session, series, look, change.revision)
+        subjects.queue_subjects(session, context.studio, series, look)
         session.flush()
         return _kept(context, session, slug)
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim
-from nuvett.services import common_trims, kept_references, trims
+from nuvett.services import common_trims, kept_references, subjects, trims
 from nuvett.services.catalogue import find_frame, find_series
 from nuvett.services.documents import parse_trim
 from nuvett.services.history import redo_words, steps, undo_words
@@ -134,6 +134,7 @@ def keep(context: Means, slug: str, frame_id: uuid.UUID, change: Change) -> JSON
         series = find_series(session, slug)
         frame = find_frame(session, series, frame_id)
         trims.set_trim(session, series, frame, trim, change.revision)
+        subjects.queue_subjects(session, context.studio, series, trim)
         session.flush()
         return _kept(context, session, frame)
 

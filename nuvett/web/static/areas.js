@@ -88,6 +88,7 @@ export function connectAreas(page) {
     svg.replaceChildren();
     brush.ready();
     parts().forEach((part, index) => {
+      if (part.x === undefined) return; // it has no place before the application has given it one
       shapes[part.kind]?.(part);
       for (const [name, words, shape, place] of HANDLES[part.kind]?.(part, size()) ?? []) {
         const [x, y] = toPlate(place);

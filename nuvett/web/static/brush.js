@@ -10,6 +10,12 @@ const APART = 0.2; // of the radius: points of a stroke that lie nearer are left
 const LIGHTEST = 0.25; // share of its radius that a pen without pressure has, as the application draws it
 const STEP = 0.01; // of the width or height, for an arrow key
 
+const BRUSH_WORDS = {
+  tabindex: "0",
+  role: "application",
+  "aria-label": "Brush: arrow keys move it, Enter begins a stroke and lays it down",
+};
+
 /**
  * Let strokes be laid down in the brush of the chosen area.
  *
@@ -73,7 +79,11 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
       lay();
       page.commit();
     };
-    plate.setPointerCapture?.(event.pointerId);
+    try {
+      plate.setPointerCapture(event.pointerId);
+    } catch {
+      // A pen that is gone already: what it has drawn stays.
+    }
     plate.addEventListener("pointermove", move);
     for (const kind of ["pointerup", "pointercancel", "lostpointercapture"]) plate.addEventListener(kind, end);
     window.addEventListener("blur", end);
@@ -124,9 +134,10 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
   const ready = () => {
     const brushing = of() !== null;
     svg.toggleAttribute("data-brushing", brushing);
-    svg.tabIndex = brushing ? 0 : -1;
-    svg.setAttribute("role", brushing ? "application" : "presentation");
-    svg.setAttribute("aria-label", brushing ? "Brush: arrow keys move it, Enter begins a stroke and lays it down" : "");
+    for (const [name, text] of Object.entries(BRUSH_WORDS)) {
+      if (brushing) svg.setAttribute(name, text);
+      else svg.removeAttribute(name);
+    }
   };
   /** Change the brush by a key. */
   page.brushBy = (name, by) => {

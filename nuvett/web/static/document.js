@@ -21,6 +21,7 @@ export const sheetOf = (where) => ({
   open: "",
   area: null,
   cutting: false,
+  missing: "",
   channel: "master",
   idle: [],
   init() {
@@ -160,7 +161,8 @@ export const sheetOf = (where) => ({
       const first = await drafted({ parts: false, drag });
       if (drag && untouched()) this.document = first.document;
       const rest = drafted({ parts: true, proofs });
-      const { pictures, placed } = first;
+      const { pictures, placed, missing = "" } = first;
+      this.missing = missing;
       const around = { placed, where: first.where ?? "", cutting: this.cutting };
       this.$dispatch("pictures", { pictures, quick: !proofs, ...around });
       const answer = await rest;

@@ -29,8 +29,9 @@ function asWritten(node) {
 /** What tells an element from those beside it: names of values and steps, and of handles of instruments. */
 function keyOf({ dataset, id }) {
   if (!dataset) return id;
-  const { name, step, handle, share, point, grey, ribbon, to } = dataset;
+  const { name, step, handle, area, share, point, grey, ribbon, to } = dataset;
   if (name ?? step ?? handle) return name ?? step ?? handle;
+  if (area !== undefined) return `area ${area}`;
   if (ribbon !== undefined) return `ribbon ${ribbon} ${to}`;
   const marked = Object.entries({ share, point, grey }).find(([, value]) => value !== undefined);
   return marked ? marked.join(" ") : id;
