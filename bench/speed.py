@@ -61,7 +61,8 @@ def timed(work: Callable[[], object], repeats: int = _REPEATS) -> float:
     return median(found)
 
 
-def _plan() -> FramePlan:
+def usual_plan() -> FramePlan:
+    """The plan of a usual look on a demo frame."""
     source, target = (stratified_sample(p.proxy) for p in (rendered()[0], stills()[0]))
     aim = aim_of_statistics(measure(linear_to_oklab(target)))
     return plan_frame(measure(linear_to_oklab(source)), aim, Look(), EvenLight(gains=(1.1, 1, 0.95)))
@@ -106,7 +107,7 @@ def _peak_of_delivery(path: str, plan_text: str, files: int) -> float:
 
 def delivery_table(folder: Path) -> Table:
     """Delivery as the worker does it against bare decode and encode of the same files; peak memory."""
-    path, plan = large_jpeg(folder), _plan()
+    path, plan = large_jpeg(folder), usual_plan()
     table = Table("Delivery of 24-megapixel JPEGs", ("measure", "value", "aim"))
     # Turn by turn, so that a machine that slows down for a while slows both.
     rounds = []
@@ -146,7 +147,7 @@ def step_table(folder: Path) -> Table:
     forward, back = _clip_steps()
     table.add("stepping a clip forward, 960 x 402", round(1000 * forward, 1), "under 150")
     table.add("jumping in a clip, 960 x 402", round(1000 * back, 1), "")
-    bench, frames = _workbench(folder, 1)
+    bench, frames = demo_workbench(folder, 1)
     target = _target()
     looks = iter(Look.of(ToneStep(amount=50 + n / 10)) for n in range(100))
 
@@ -188,7 +189,7 @@ def _target() -> Target:
     return blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)])
 
 
-def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
+def demo_workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
     """A workbench with frames of the demo on it, repeated with slight changes until there are enough."""
     blobs = BlobStore(str(folder / "blobs"))
     frames = Facts()
@@ -201,9 +202,11 @@ def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
         sample = placed_sample(measuring_proxy(pixels, Space.SRGB))
         kept = encode(view(pixels, Space.SRGB), Format.JPEG, 95)
         (folder / "view.jpg").write_bytes(kept)
+        own = uuid.uuid4()
         frames.append(
             FrameFacts(
-                id=uuid.uuid4(),
+                id=own,
+                first=own,
                 original=blobs.put_file(folder / "view.jpg")[0],
                 view=blobs.put_file(folder / "view.jpg")[0],
                 sample=blobs.put(dump_sample(sample))[0],
@@ -221,7 +224,7 @@ def _workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
 def wall_table(folder: Path) -> Table:
     """The wall of 50 frames after a change of the look: planned, measured, and every tile rendered."""
     table = Table("Wall of 50 frames after a change", ("measure", "s", "aim"))
-    bench, frames = _workbench(folder, 50)
+    bench, frames = demo_workbench(folder, 50)
     target = _target()
     looks = iter(Look.of(ToneStep(amount=50 + n / 10)) for n in range(100))
 
@@ -237,7 +240,7 @@ def wall_table(folder: Path) -> Table:
 def growth_table(folder: Path) -> Table:
     """Asking for kept plans of every frame of a request: what a frame costs must not grow with the series."""
     table = Table("Plans asked for again, by the length of the series", ("frames", "ms a frame"))
-    bench, frames = _workbench(folder, 20)
+    bench, frames = demo_workbench(folder, 20)
     aimed = Aimed(Look(), _target(), "target")
     for count in (200, 2000):
         kept = [frames[i % len(frames)] for i in range(count)]

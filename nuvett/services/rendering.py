@@ -13,7 +13,7 @@ import numpy as np
 
 from nuvett.core.area.parts import Area
 from nuvett.core.area.weights import WeightMap, weigh
-from nuvett.core.drawing.drawing import Drawing, Stages, compile_stages
+from nuvett.core.drawing.drawing import Box, Drawing, Stages, compile_stages
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
@@ -27,6 +27,7 @@ from nuvett.imaging.subject import find_subject
 from nuvett.imaging.views import decode_view, encoded_view
 
 THREADS = os.cpu_count() or 1
+_PART_ROWS = 128  # of a picture, drawn at once where more than its own place is looked at
 _DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
 _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
 
@@ -74,6 +75,11 @@ def render_file(
     if full and stages.is_plain and (seen is not None or not stages.layers):
         drawing = Drawing(stages, whole, weights=seen.weights() if seen and stages.layers else ())
         return _by_strips(opened, drawing, depth), opened.header, opened.facts
+    if full and seen is not None:
+        placing = stages.geometry.placed(whole)
+        small = seen.small() if stages.needs_maps else None
+        drawing = Drawing(stages, placing.size, small, seen.weights(), whole, whole)
+        return _by_parts(opened, drawing, depth), opened.header, opened.facts
     picture = decode(path, limits)
     seen = seen or looked_at(picture, [layer.area for layer in stages.layers], stages.light)
     placing = stages.geometry.placed(whole)
@@ -116,6 +122,30 @@ def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
         for top, pixels in opened.strips(_DECODED_ROWS):
             free.acquire()
             waiting.append(pool.submit(work, top, pixels))
+        for done in waiting:
+            done.result()
+    return out
+
+
+def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
+    """A picture whose parts need more of the source than their own place: each is drawn once that has been decoded."""
+    width, height = drawing.size
+    out: Pixels = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+    pixels: Pixels = np.empty(opened.shape, dtype=opened.kind)
+    boxes = [(0, top, width, min(_PART_ROWS, height - top)) for top in range(0, height, _PART_ROWS)]
+    due = sorted(((drawing.around(box), box) for box in boxes), key=lambda pair: pair[0][1] + pair[0][3])
+
+    def work(around: Box, box: Box) -> None:
+        left, first, across, down = around
+        part = drawing.part(pixels[first : first + down, left : left + across], box, depth)
+        out[box[1] : box[1] + box[3]] = part
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        waiting = []
+        for top, strip in opened.strips(_DECODED_ROWS):
+            pixels[top : top + len(strip)] = strip
+            while due and due[0][0][1] + due[0][0][3] <= top + len(strip):
+                waiting.append(pool.submit(work, *due.pop(0)))
         for done in waiting:
             done.result()
     return out

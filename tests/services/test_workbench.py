@@ -64,9 +64,11 @@ def frames(store: BlobStore, photo: np.ndarray, tmp_path: Path) -> Facts:
         write_file(tmp_path / "a.jpg", pixels, Format.JPEG, 98)
         blob, _ = store.put_file(tmp_path / "a.jpg")
         sample, _ = store.put(dump_sample(placed_sample(measuring_proxy(pixels, Space.SRGB))))
+        own = uuid.uuid4()
         made.append(
             FrameFacts(
-                id=uuid.uuid4(),
+                id=own,
+                first=own,
                 original=blob,
                 view=blob,
                 sample=sample,

@@ -147,7 +147,21 @@ class Drawing:
         """Rows (H, W, 3) of a frame that can be drawn by strips, 8 or 16 bit."""
         if not self._weights:
             return self._stages.renderer.strip(pixels, first_row, depth)
-        return self._made(pixels, (0, first_row), (0, first_row, self.size[0], len(pixels)), depth)
+        whole = (0, first_row, self.size[0], len(pixels))
+        if depth != 8:  # the two ways round alike at 8 bits alone
+            return self._made(pixels, (0, first_row), whole, depth)
+        inside = self._touched(whole)
+        if inside is None:
+            return self._stages.renderer.strip(pixels, first_row, depth)
+        out = np.empty(pixels.shape, dtype=np.uint8)
+        for box in _around(whole, inside):
+            left, top, width, height = box
+            where = (slice(top - first_row, top - first_row + height), slice(left, left + width))
+            if box == inside:
+                out[where] = self._made(pixels[where], (left, top), box, depth)
+            else:
+                out[where] = self._stages.renderer.part(pixels[where], left, top)
+        return out
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
         """The whole picture, 8 or 16 bit, from the whole source (H, W, 3); the same pixels whatever the strips are."""
@@ -158,6 +172,9 @@ class Drawing:
 
         def work(top: int) -> None:
             box = (0, top, width, min(rows, height - top))
+            if self.by_strips:
+                out[top : top + box[3]] = self.strip(pixels[top : top + box[3]], top, depth)
+                return
             left, first, across, down = self.around(box)
             around = pixels[first : first + down, left : left + across]
             out[top : top + box[3]] = self._made(around, (left, first), box, depth)
@@ -166,15 +183,31 @@ class Drawing:
             list(pool.map(work, range(0, height, rows)))
         return out
 
+    def _touched(self, box: Box) -> Box | None:
+        """The part of a part of the uncut frame in which layers weigh anything."""
+        found = [weight.extent for weight in self._weights if weight.extent is not None]
+        if not found:
+            return None
+        left, top, width, height = box
+        (across, down), ends = self.size, np.array(found)
+        first = max(left, int(ends[:, 0].min() * across)), max(top, int(ends[:, 1].min() * down))
+        last = (
+            min(left + width, int(np.ceil(ends[:, 2].max() * across))),
+            min(top + height, int(np.ceil(ends[:, 3].max() * down))),
+        )
+        if first[0] >= last[0] or first[1] >= last[1]:
+            return None
+        return first[0], first[1], last[0] - first[0], last[1] - first[1]
+
     def _made(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:
         """A part of the picture from pixels of the source that begin at `at`."""
         outer = self._outer(box)
         source, places = pixels, None
-        if self._weights or not self._resampling.is_plain:
-            places = self._resampling.places(outer)
-        if places is not None and not self._resampling.is_plain:
-            source = self._resampling.drawn(pixels, at, places)
-        weights = self._weighed(source, places) if places is not None else ()
+        if not self._resampling.is_plain:
+            if self._weights or self._stages.geometry.uncut:
+                places = self._resampling.places(outer)
+            source = self._resampling.drawn(pixels, at, outer)
+        weights = self._weighed(source, outer, places) if self._weights else ()
         if self._finisher is not None and self._finisher.has_noise_reduction:
             source = self._finisher.denoise(_in_floats(source), weights)
         made = self._stages.renderer.coloured(source)
@@ -185,11 +218,14 @@ class Drawing:
             made[_beside(places)] = _NOTHING
         left, top, width, height = box
         inside = made[top - outer[1] : top - outer[1] + height, left - outer[0] : left - outer[0] + width]
-        return rounded(np.ascontiguousarray(np.clip(inside, 0, 1)), left, top, depth)
+        return rounded(np.ascontiguousarray(inside), left, top, depth)
 
-    def _weighed(self, source: Pixels, places: tuple[Floats, Floats]) -> tuple[Mask01, ...]:
+    def _weighed(self, source: Pixels, box: Box, places: tuple[Floats, Floats] | None) -> tuple[Mask01, ...]:
+        """Weights (h, w) of each layer in a part; places of the original, none where the frame is uncut."""
         follows = any(weight.follows_edges for weight in self._weights)
         luminance = encoded_luminance(_in_floats(source)) if follows else None
+        if places is None:
+            return tuple(weight.part(box, self.size, luminance) for weight in self._weights)
         return tuple(weight.at(*places, luminance) for weight in self._weights)
 
     def _maps(self, small: Pixels) -> FrameMaps:
@@ -203,9 +239,23 @@ class Drawing:
         else:
             shrunk = _shrunk(small, max(size) * self._resampling.placing.density)
             resampling = Resampling(self._resampling.placing, size, (shrunk.shape[1], shrunk.shape[0]))
-            base = resampling.drawn(shrunk, (0, 0), resampling.places((0, 0, *size)))
+            base = resampling.drawn(shrunk, (0, 0), (0, 0, *size))
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
         return make_maps(Encoded01(coloured))
+
+
+def _around(whole: Box, inside: Box) -> list[Box]:
+    """A box cut into the one inside it, and what lies above, below and beside that."""
+    left, top, width, height = inside
+    below, beyond = top + height, left + width
+    found = [
+        (whole[0], whole[1], whole[2], top - whole[1]),
+        (whole[0], below, whole[2], whole[1] + whole[3] - below),
+        (whole[0], top, left - whole[0], height),
+        (beyond, top, whole[0] + whole[2] - beyond, height),
+        inside,
+    ]
+    return [box for box in found if box[2] > 0 and box[3] > 0]
 
 
 def _beside(places: tuple[Floats, Floats]) -> NDArray[np.bool_]:

@@ -41,8 +41,11 @@ def laid(stages: Sequence[LayerStage], weights: Sequence[Mask01], source: Pixels
 
 def _lay(table: Renderer, source: Pixels, made: Encoded01, weight: Mask01) -> None:
     where = touched(weight)
-    if where is not None:
-        made[where] = blended(made[where], table.coloured(source[where]), weight[where])
+    if where is None:
+        return
+    below = np.ascontiguousarray(made[where])
+    above = table.coloured(below if source is made else source[where])
+    made[where] = blended(below, above, weight[where])
 
 
 def touched(weight: Mask01) -> tuple[slice, slice] | None:
@@ -56,7 +59,8 @@ def touched(weight: Mask01) -> tuple[slice, slice] | None:
 
 
 def blended(below: Floats, above: Floats, weight: Mask01) -> Encoded01:
-    """Colours (h, w, 3) on the way from some to others, by weights (h, w)."""
-    difference = cv2.subtract(np.ascontiguousarray(above), np.ascontiguousarray(below))
+    """Colours (h, w, 3) on the way from some to others, by weights (h, w); the others' array is used for them."""
     thrice = cv2.merge([np.ascontiguousarray(weight)] * 3)
-    return Encoded01(np.asarray(cv2.add(np.ascontiguousarray(below), cv2.multiply(difference, thrice))))
+    cv2.subtract(above, below, dst=above)
+    cv2.multiply(above, thrice, dst=above)
+    return Encoded01(np.asarray(cv2.add(above, below, dst=above)))

@@ -42,6 +42,15 @@ class Renderer:
         config = ocio.Config.CreateRaw()
         config.setProcessorCacheFlags(ocio.PROCESSOR_CACHE_OFF)
         self._processor = config.getProcessor(group)
+        self._ready: dict[tuple[str, str], Any] = {}
+
+    def _apply(self, source: Pixels, made: Pixels) -> None:
+        """Run pixels through the table; what the library prepares for a pair of kinds is kept."""
+        kinds = (source.dtype.name, made.dtype.name)
+        if kinds not in self._ready:
+            depths = (_DEPTHS[kind] for kind in kinds)
+            self._ready[kinds] = self._processor.getOptimizedCPUProcessor(*depths, ocio.OPTIMIZATION_LOSSLESS)
+        self._ready[kinds].apply(_described(source), _described(made))
 
     def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
         """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit.
@@ -51,10 +60,6 @@ class Renderer:
         """
         pixels = np.ascontiguousarray(pixels)
         made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
-        name = "uint16" if depth == 16 else "float32"
-        processor = self._processor.getOptimizedCPUProcessor(
-            _DEPTHS[pixels.dtype.name], _DEPTHS[name], ocio.OPTIMIZATION_LOSSLESS
-        )
         rows = min(_NOISE_SIDE, max(1, _BLOCK_PIXELS // pixels.shape[1]))
         noise = _noise(pixels.shape[1])
         block = np.empty((rows, *pixels.shape[1:]), dtype=np.float32)
@@ -64,10 +69,10 @@ class Renderer:
             count = min(rows, len(pixels) - at, _NOISE_SIDE - start)
             target = made[at : at + count]
             if depth == 16:
-                processor.apply(_described(pixels[at : at + count]), _described(target))
+                self._apply(pixels[at : at + count], target)
             else:
                 part = block[:count]
-                processor.apply(_described(pixels[at : at + count]), _described(part))
+                self._apply(pixels[at : at + count], part)
                 flat, grain = part.reshape(count, -1), noise[start : start + count].reshape(count, -1)
                 cv2.addWeighted(flat, 255, grain, 1, 0, dst=target.reshape(count, -1), dtype=cv2.CV_8U)
             at += count
@@ -83,9 +88,7 @@ class Renderer:
         """Encoded colours (H, W, 3) of pixels, in floating point."""
         source = np.ascontiguousarray(pixels)
         made = np.empty(source.shape, dtype=np.float32)
-        self._processor.getOptimizedCPUProcessor(
-            _DEPTHS[source.dtype.name], _DEPTHS["float32"], ocio.OPTIMIZATION_LOSSLESS
-        ).apply(_described(source), _described(made))
+        self._apply(source, made)
         return Encoded01(made)
 
     def picture(

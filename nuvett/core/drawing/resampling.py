@@ -1,6 +1,8 @@
 """The one resampling of a frame: what geometry shows, looked up in the source."""
 
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import cv2
 import numpy as np
@@ -23,7 +25,7 @@ class Resampling:
     size: tuple[int, int]
     source: tuple[int, int]
 
-    @property
+    @cached_property
     def is_plain(self) -> bool:
         """Whether the picture is the source as it is."""
         return self.placing.is_plain and self.size == self.source
@@ -55,15 +57,34 @@ class Resampling:
         ]
         return first[0], first[1], max(1, last[0] - first[0]), max(1, last[1] - first[1])
 
-    def drawn(self, pixels: Pixels, at: tuple[int, int], places: tuple[Floats, Floats]) -> Pixels:
-        """Pixels (h, w, 3) at places of the original, from a part of the source that begins at `at`.
+    def drawn(self, pixels: Pixels, at: tuple[int, int], box: Box) -> Pixels:
+        """Pixels (h, w, 3) of a part of the picture, from a part of the source that begins at `at`.
 
         A cubic kernel on encoded values: as sharp as longer ones to the eye, and with one overshoot instead of waves.
         """
-        # On the grid that the library rounds to, so that the same place is the same wherever the part begins.
-        x, y = (
-            np.rint(places[i] * np.float32(_GRID * self.source[i])) * np.float32(1 / _GRID) - np.float32(0.5 + at[i])
-            for i in (0, 1)
-        )
+        x, y = self._grid(box, at)
         made = cv2.remap(pixels, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
         return np.asarray(made)
+
+    def _grid(self, box: Box, at: tuple[int, int]) -> tuple[Floats, Floats]:
+        """Where the pixels of a part lie in a part of the source that begins at `at`, in its pixels.
+
+        On the grid that the library rounds to, so that the same place is the same wherever the part begins.
+        """
+        left, top, width, height = box
+        across = (np.arange(width, dtype=np.float64)[None] + (left + 0.5)) / self.size[0]
+        down = (np.arange(height, dtype=np.float64)[:, None] + (top + 0.5)) / self.size[1]
+        m: Any = self.placing.matrix / self.placing.matrix[2, 2]
+        over = None if np.allclose(m[2, :2], 0, atol=1e-12) else 1 / (m[2, 0] * across + m[2, 1] * down + 1)
+        found = []
+        for axis in (0, 1):
+            scale, back = _GRID * self.source[axis], _GRID * (0.5 + at[axis])
+            if over is None:
+                grid = (m[axis, 0] * across * scale) + ((m[axis, 1] * down + m[axis, 2]) * scale - back)
+            else:
+                grid = (m[axis, 0] * across + (m[axis, 1] * down + m[axis, 2])) * over
+                grid *= scale
+                grid -= back
+            np.rint(grid, out=grid)
+            found.append(np.multiply(grid, 1 / _GRID, dtype=np.float32, casting="unsafe"))
+        return found[0], found[1]

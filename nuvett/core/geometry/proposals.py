@@ -14,6 +14,7 @@ _STEP, _SPREAD = 0.1, 0.5  # degrees: of the angles that are tried, and within w
 _SURE = 0.5  # of the length of the lines that are asked: what has to agree
 _ENOUGH = 1.0  # half long edges of uprights, from which they are asked
 _FEWEST = 3
+_WIDE = 0.5  # half long edges: how far apart lines have to lie that agree
 _LEAST_TILT = 0.2  # degrees below which nothing is proposed
 _LEAN = 0.6  # as geometry has it: change of scale across half a long edge at 100 percent
 
@@ -59,9 +60,9 @@ def propose(luminance: Floats) -> Proposal:
     uprights &= upright
     levels &= ~upright
     if length[uprights].sum() >= _ENOUGH:
-        tilt = _agreed((off - lean * middle[:, 0])[uprights], length[uprights])
+        tilt = _agreed((off - lean * middle[:, 0])[uprights], length[uprights], middle[uprights, 0])
     else:
-        tilt = _agreed(off[levels], length[levels])
+        tilt = _agreed(off[levels], length[levels], middle[levels, 1])
     straighten = None if tilt is None or abs(tilt) < _LEAST_TILT else round(-tilt, 1)
     percent = round(float(2 * np.tan(np.radians(lean)) / _LEAN * 100), 0)
     vertical = float(np.clip(-percent, -_MOST_LEAN, _MOST_LEAN)) if abs(percent) >= 4 else None
@@ -85,13 +86,16 @@ def _lines(luminance: Floats) -> Floats:
     return np.asarray(lines[long_enough] / (edge / 2), dtype=np.float32)
 
 
-def _agreed(off: Floats, length: Floats) -> float | None:
-    """The angle in degrees that lines agree on by their lengths; none where they do not."""
+def _agreed(off: Floats, length: Floats, across: Floats) -> float | None:
+    """The angle in degrees that lines agree on by their lengths; none where they do not, or all lie in one place."""
     if len(off) < _FEWEST:
         return None
     tried = np.arange(-_MOST_TILT, _MOST_TILT + _STEP, _STEP)
     share = (length * np.exp(-(((off[None] - tried[:, None]) / _SPREAD) ** 2))).sum(axis=1)
     best = int(share.argmax())
+    near = np.abs(off - tried[best]) < _SPREAD
+    if near.sum() < _FEWEST or np.ptp(across[near]) < _WIDE:
+        return None
     return float(tried[best]) if share[best] >= _SURE * length.sum() else None
 
 

@@ -1,0 +1,217 @@
+"""Areas and geometry: what they add to a delivery, how quickly a handle follows, seams, edges, and the subject."""
+
+import json
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from statistics import median
+
+import cv2
+import numpy as np
+
+from bench.pictures import DEMO, load
+from bench.report import Table
+from bench.speed import demo_workbench, large_jpeg, timed, usual_plan
+from nuvett.core.area.parts import Area, AreaPart, BrushPart, RoundPart, StraightPart, Stroke, SubjectPart
+from nuvett.core.area.weights import weigh
+from nuvett.core.drawing.drawing import Drawing, compile_stages
+from nuvett.core.drawing.resampling import Resampling
+from nuvett.core.drawing.weighing import scene_of, weigh_layers
+from nuvett.core.geometry.geometry import Geometry, Placing
+from nuvett.core.geometry.proposals import propose
+from nuvett.core.guided import encoded_luminance
+from nuvett.core.look.local import Local
+from nuvett.core.look.trim import Trim
+from nuvett.core.plan.frame_plan import FramePlan, Layer
+from nuvett.core.plan.light import ExposureOperation
+from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
+from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.types import Encoded01
+from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.subject import find_subject
+from nuvett.services.rendering import THREADS, LookedAt, looked_at, render_file
+
+_ROUNDS = 7
+_DARKER = (ExposureOperation(exposure=-1),)
+_STROKE = Stroke(points=tuple((0.2 + 0.006 * i, 0.35 + 0.08 * float(np.sin(i / 6)), 1.0) for i in range(100)))
+_HEADS = ("potter_head", "potter_hair", "potter_bun")
+
+
+def _layered(plan: FramePlan, part: AreaPart, edges: bool = False) -> FramePlan:
+    layer = Layer(area=Area(parts=(part,), edges=edges), operations=_DARKER)  # type: ignore[arg-type]
+    return plan.model_copy(update={"layers": (layer,)})
+
+
+def delivery_table(folder: Path, plan: FramePlan) -> Table:
+    """What areas and geometry add to the delivery of a 24-megapixel JPEG, turn by turn with the one without."""
+    path, limits = large_jpeg(folder), Limits()
+    picture = decode(path, limits)
+    plans = {
+        "a round area": (_layered(plan, RoundPart()), 15),
+        "a brushed area": (_layered(plan, BrushPart(strokes=(_STROKE,))), 25),
+        "the subject, its map kept": (_layered(plan, SubjectPart(), edges=True), 35),
+        "straightened by 2 degrees": (plan.model_copy(update={"geometry": Geometry(straighten=2)}), 40),
+    }
+
+    def prepared(own: FramePlan) -> Callable[[], bytes]:
+        seen = looked_at(picture, [layer.area for layer in own.layers], own)
+        weights, small = seen.weights(), seen.small()
+
+        def deliver() -> bytes:
+            known = LookedAt(lambda: small, lambda: weights)
+            stages = lambda domain: compile_stages(own, domain, threads=THREADS)  # noqa: E731
+            pixels, _, facts = render_file(path, limits, stages, 8, None, known)
+            return encode(pixels, Format.JPEG, 92, Space.SRGB, facts)
+
+        return deliver
+
+    bare = prepared(plan)
+    works = {name: prepared(own) for name, (own, _) in plans.items()}
+    found: dict[str, list[float]] = {name: [] for name in works}
+    for _ in range(_ROUNDS):
+        alone = timed(bare, 1)
+        for name, work in works.items():
+            found[name].append(timed(work, 1) / alone - 1)
+    table = Table("What areas and geometry add to a delivery of 24 megapixels, %", ("with", "more", "aim at most"))
+    for name, (_, aim) in plans.items():
+        table.add(name, round(100 * median(found[name])), aim)
+    return table
+
+
+def dragging_table(folder: Path) -> Table:
+    """A handle dragged: document to JPEG at 1280 pixels, as the server does it while something moves and at rest."""
+    bench, frames = demo_workbench(folder, 1)
+    places = iter(np.linspace(0.2, 0.8, 200))
+
+    def drawn(quick: bool) -> bytes:
+        area = Area(parts=(RoundPart(x=float(next(places)), soft=80),))
+        own = frames.with_trim(0, Trim(areas=(Local.of(ExposureStep(exposure=-1), area=area),)))
+        return bench.pictures.preview(own[0], bench.planner.trim_only(own[0]), 1280, quick)
+
+    table = Table("An area's handle dragged, 1280 pixels, ms", ("picture", "ms", "aim"))
+    table.add("while it moves", round(1000 * timed(lambda: drawn(True)), 1), "under 80")
+    table.add("at rest", round(1000 * timed(lambda: drawn(False)), 1), "under 80")
+    return table
+
+
+def seam_table() -> Table:
+    """Largest gradient of a smooth picture under a soft area against that of the steps alone, and of weights apart."""
+    table = Table("Seams of soft areas, and places that agree", ("measure", "value", "aim"))
+    worst = 0.0
+    everywhere = Layer(area=Area(parts=(StraightPart(x=0, y=2, end_x=0, end_y=3),)), operations=_DARKER)
+    for name in ("AT-0101", "AT-0107", "AT-0115"):
+        pixels = cv2.GaussianBlur(load(DEMO / "frames" / f"{name}.jpg"), (0, 0), 4)  # without the edges of things
+        alone = _gradient(FramePlan(layers=(everywhere,)), pixels)
+        for part in (RoundPart(soft=100, across=25, down=25), StraightPart(x=0.3, end_x=0.7, y=0.5, end_y=0.5)):
+            worst = max(worst, _gradient(_layered(FramePlan(), part), pixels) / alone)
+    table.add("gradient, times that of the steps alone", round(worst, 2), "at most 2")
+    picture = load(DEMO / "frames" / "AT-0102.jpg")
+    plan = _layered(FramePlan(), RoundPart(soft=40), edges=True)
+    own = (picture.shape[1], picture.shape[0])
+    (area,) = weigh_layers(plan, scene_of(lambda: picture, own, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32)))
+    luminance = encoded_luminance(Encoded01(np.multiply(picture, np.float32(1 / 255), dtype=np.float32)))
+    whole = area.part((0, 0, *own), own, luminance)
+    box = (317, 203, 256, 199)
+    crop = area.part(box, own, luminance[203:402, 317:573])
+    resampling = Resampling(Geometry().placed(own), own, own)
+    looked_up = area.at(*resampling.places((0, 0, *own)), luminance)
+    table.add(
+        "weights of a crop and the whole, apart by at most, of 255",
+        round(255 * float(np.abs(whole[203:402, 317:573] - crop).max()), 3),
+        1,
+    )
+    table.add("looked up by place and by rows, of 255", round(255 * float(np.abs(whole - looked_up).max()), 3), 1)
+    table.add("an edge turned 7.3 degrees and back, CIEDE2000 at most", round(_turned_and_back(), 2), 1.5)
+    return table
+
+
+def _gradient(plan: FramePlan, pixels: np.ndarray) -> float:
+    """Largest step between neighbours of a picture under a plan, in codes of 8 bits."""
+    own = (pixels.shape[1], pixels.shape[0])
+    scene = scene_of(lambda: pixels, own, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32))
+    made = Drawing(compile_stages(plan), own, pixels, weigh_layers(plan, scene)).picture(pixels, 16)
+    light = made.astype(np.float32) / 257
+    return float(max(np.abs(np.diff(light, axis=axis)).max() for axis in (0, 1)))
+
+
+def _turned_and_back() -> float:
+    width, height, fine = 600, 400, 8
+    ys, xs = np.mgrid[0 : height * fine, 0 : width * fine] / fine
+    dark = ((ys - height / 2) * np.cos(0.2) + (xs - width / 2) * np.sin(0.2) < 0).astype(np.float32)
+    edge = cv2.GaussianBlur(cv2.resize(dark, (width, height), interpolation=cv2.INTER_AREA), (0, 0), 0.7)
+    picture = np.repeat(np.rint(60 + 130 * edge)[..., None], 3, axis=2).astype(np.uint8)
+    size = (width, height)
+
+    def turn(pixels: np.ndarray, degrees: float) -> np.ndarray:
+        placing = Placing(Geometry(straighten=degrees).whole(size).matrix, size, size)
+        resampling = Resampling(placing, size, size)
+        return resampling.drawn(pixels, (0, 0), (0, 0, *size))
+
+    back = turn(turn(picture, 7.3), -7.3)
+    lab = [
+        linear_to_cielab(to_linear(Encoded01((p[120:280, 150:450] / 255).astype(np.float32)))) for p in (picture, back)
+    ]
+    return float(ciede2000(*lab).max())
+
+
+def _potters() -> Iterator[tuple[str, np.ndarray, np.ndarray, bool]]:
+    """Demo frames with one clear subject, the potter: name, pixels, where she is, and whether at half length."""
+    known = json.loads((DEMO / "things" / "things.json").read_text())
+    for name, things in known.items():
+        codes = [int(code) for code, thing in things.items() if thing.split("/")[-1].startswith("potter")]
+        held = [
+            int(code) for code, thing in things.items() if thing.split("/")[-1].rpartition("_")[0] in ("bat", "wetpot")
+        ]
+        seen = cv2.imread(str(DEMO / "things" / f"{name}.png"), cv2.IMREAD_GRAYSCALE)
+        heads = [int(code) for code, thing in things.items() if thing.split("/")[-1] in _HEADS]
+        if codes and np.isin(seen, heads).mean() > 0.01:
+            yield name, load(DEMO / "frames" / f"{name}.jpg"), np.isin(seen, codes + held), bool(held)
+
+
+def subject_table() -> Table:
+    """The subject against the demo's known things: intersection over union after the guided filter."""
+    found: dict[bool, list[float]] = {True: [], False: []}
+    for _, pixels, truth, at_work in _potters():
+        own = (pixels.shape[1], pixels.shape[0])
+        scene = scene_of(lambda p=pixels: p, own, Space.SRGB, FramePlan(), lambda p=pixels: find_subject(p))  # type: ignore[misc]
+        weight = weigh(Area(parts=(SubjectPart(),)), scene).values
+        on = cv2.resize(weight, truth.shape[::-1], interpolation=cv2.INTER_AREA) > 0.5
+        found[at_work].append(float((on & truth).sum() / (on | truth).sum()))
+    table = Table("The subject, intersection over union with the potter", ("frames", "count", "mean", "least", "aim"))
+    for at_work, words in ((True, "the potter at work"), (False, "head and shoulders")):
+        own = found[at_work]
+        if own:
+            table.add(words, len(own), round(float(np.mean(own)), 2), round(min(own), 2), "at least 0.8")
+    return table
+
+
+def proposal_table() -> Table:
+    """Level frames that would be straightened, and how far a tilt that was put in is found back."""
+    level, off = 0, []
+    paths = sorted((DEMO / "frames").glob("*.jpg"))
+    for path in paths:
+        pixels = load(path)
+        luminance = encoded_luminance(Encoded01(np.multiply(pixels, np.float32(1 / 255), dtype=np.float32)))
+        own = (pixels.shape[1], pixels.shape[0])
+        level += propose(luminance).straighten is not None
+        tilted = Geometry(straighten=-3).placed(own)
+        resampling = Resampling(tilted, tilted.size, own)
+        turned = resampling.drawn(luminance, (0, 0), (0, 0, *tilted.size))
+        found = propose(turned).straighten
+        if found is not None:
+            off.append(abs(found - 3))
+    table = Table("Straightening proposed, 36 level demo frames and the same tilted by 3 degrees", ("measure", "value"))
+    table.add("level frames that would be straightened", level)
+    table.add("tilted frames with a proposal", len(off))
+    table.add("of those, off by at most half a degree", sum(v <= 0.5 for v in off))
+    return table
+
+
+def run() -> list[Table]:
+    """All tables."""
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        tables = [delivery_table(folder, usual_plan()), dragging_table(folder)]
+    return [*tables, seam_table(), subject_table(), proposal_table()]
