@@ -40,7 +40,7 @@ _HEADS = ("potter_head", "potter_hair", "potter_bun")
 
 
 def _layered(plan: FramePlan, part: AreaPart, edges: bool = False) -> FramePlan:
-    layer = Layer(area=Area(parts=(part,), edges=edges), operations=_DARKER)  # type: ignore[arg-type]
+    layer = Layer(area=Area(parts=(part,), edges=edges), operations=_DARKER)
     return plan.model_copy(update={"layers": (layer,)})
 
 
@@ -87,7 +87,7 @@ def dragging_table(folder: Path) -> Table:
 
     def drawn(quick: bool) -> bytes:
         area = Area(parts=(RoundPart(x=float(next(places)), soft=80),))
-        own = frames.with_trim(0, Trim(areas=(Local.of(ExposureStep(exposure=-1), area=area),)))
+        own = frames.with_trim(0, Trim(areas=(Local(area=area).with_step(ExposureStep(exposure=-1)),)))
         return bench.pictures.preview(own[0], bench.planner.trim_only(own[0]), 1280, quick)
 
     table = Table("An area's handle dragged, 1280 pixels, ms", ("picture", "ms", "aim"))
@@ -164,7 +164,7 @@ def _potters() -> Iterator[tuple[str, np.ndarray, np.ndarray, bool]]:
         held = [
             int(code) for code, thing in things.items() if thing.split("/")[-1].rpartition("_")[0] in ("bat", "wetpot")
         ]
-        seen = cv2.imread(str(DEMO / "things" / f"{name}.png"), cv2.IMREAD_GRAYSCALE)
+        seen = np.asarray(cv2.imread(str(DEMO / "things" / f"{name}.png"), cv2.IMREAD_GRAYSCALE))
         heads = [int(code) for code, thing in things.items() if thing.split("/")[-1] in _HEADS]
         if codes and np.isin(seen, heads).mean() > 0.01:
             yield name, load(DEMO / "frames" / f"{name}.jpg"), np.isin(seen, codes + held), bool(held)
@@ -181,9 +181,8 @@ def subject_table() -> Table:
         found[at_work].append(float((on & truth).sum() / (on | truth).sum()))
     table = Table("The subject, intersection over union with the potter", ("frames", "count", "mean", "least", "aim"))
     for at_work, words in ((True, "the potter at work"), (False, "head and shoulders")):
-        own = found[at_work]
-        if own:
-            table.add(words, len(own), round(float(np.mean(own)), 2), round(min(own), 2), "at least 0.8")
+        shares = found[at_work]
+        table.add(words, len(shares), round(float(np.mean(shares)), 2), round(min(shares), 2), "at least 0.8")
     return table
 
 

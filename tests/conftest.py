@@ -27,6 +27,16 @@ PROJECT = Path(__file__).resolve().parent.parent
 DEMO = PROJECT / "demo"
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Keep together what shares a running copy or the scripts' packages; else a file stays with one process."""
+    for item in items:
+        fixtures = getattr(item, "fixturenames", ())
+        group = "browser" if "site" in fixtures else item.path.stem
+        if group == "test_docs":
+            group = "test_scripts"
+        item.add_marker(pytest.mark.xdist_group(group))
+
+
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A temporary cluster that is removed at the end."""

@@ -81,6 +81,24 @@ def test_numbers_of_steps_and_a_trim_are_given_on_the_command_line(tmp_path: Pat
     assert "exposure.pivot: Pivot of contrast, 5 to 95 L*, usually 50 L*" in listed and "multiply" in listed
 
 
+def test_areas_of_a_look_and_geometry_of_a_trim_are_drawn(tmp_path: Path) -> None:
+    look, trim = tmp_path / "look.json", tmp_path / "trim.json"
+    grey = {"on": True, "area": {"parts": [{"kind": "subject", "inverted": True}]}, "saturation": {"saturation": -100}}
+    look.write_text(json.dumps({"strength": 0, "even": {"on": False}, "areas": [grey]}))
+    trim.write_text(json.dumps({"geometry": {"cut": [0.25, 0, 0.5, 1], "proportion": "free"}}))
+    common = ["match", "--reference", STILL, "--format", "png", "--report", tmp_path / "report.json", FRAMES[1]]
+    assert run(*common, "--out", tmp_path / "a", "--look", look, "--trim", trim).exit_code == 0
+    made = load_rgb(tmp_path / "a" / "AT-0102.png").astype(int)
+    original = load_rgb(Path(FRAMES[1])).astype(int)[:, 300:900]
+    assert made.shape == (800, 600, 3)
+    wall, apron = (slice(20, 120), slice(40, 140)), (slice(420, 560), slice(260, 340))
+    assert np.ptp(made[wall], axis=2).max() <= 3
+    assert np.abs(made[apron] - original[apron]).mean() < 3 < np.ptp(original[apron], axis=2).mean()
+    look.write_text(json.dumps({"areas": [{"area": {"parts": [{"kind": "brush"}]}}]}))
+    refused = run(*common, "--out", tmp_path / "b", "--look", look)
+    assert refused.exit_code == 2 and "belongs to its frame" in refused.stderr
+
+
 def test_even_brings_a_frame_to_its_base(tmp_path: Path) -> None:
     base = DEMO / "truth" / "AT-0102.jpg"
     done = run("even", "--base", base, "--out", tmp_path, FRAMES[1])

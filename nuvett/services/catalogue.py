@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
-from nuvett.services.variants import with_variants
+from nuvett.services.variants import VARIANT, with_variants
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 
@@ -87,7 +87,8 @@ def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
 
 def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
     """Frames of a series that have been measured, in shooting order, each followed by its variants."""
-    return with_variants(session, ready_frames(session, series_id))
+    query = select(models.Frame).where(models.Frame.series_id == series_id, models.Frame.state.in_(("ready", VARIANT)))
+    return with_variants(session.scalars(query.order_by(models.Frame.position, models.Frame.created)))
 
 
 def count_ready(session: Session, series_id: uuid.UUID) -> int:

@@ -334,7 +334,7 @@ def shared_table(bench: Workbench, session: Session, series: models.Series, fmt:
     table = _shared_table(bench, session, series, size)
     notes = (
         "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
-        "A table cannot carry: even light, the fit of each frame, the finish, trims.",
+        "A table cannot carry: even light, the fit of each frame, the finish, areas, trims.",
     )
     return table_text(table, fmt, series.title, notes)
 

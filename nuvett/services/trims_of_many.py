@@ -6,10 +6,13 @@ from collections.abc import Sequence
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim, take_trim_parts
 from nuvett.core.look.words import describe
 from nuvett.services import history
-from nuvett.services.catalogue import shown_frames
+from nuvett.services.catalogue import find_series, shown_frames
+from nuvett.services.frame_facts import facts_of
+from nuvett.services.studio import Studio
 from nuvett.services.trims import trim_of
 from nuvett.store import models
 
@@ -58,3 +61,19 @@ def keep_trim(session: Session, frame: models.Frame, trim: Trim, because: str) -
     history.record(session, frame.series_id, f"trim:{frame.id}", words, *plain)
     frame.trim, frame.trim_revision = None if trim.is_none else plain[1], frame.trim_revision + 1
     return True
+
+
+def straighten_as_proposed(studio: Studio, slug: str, chosen: Sequence[uuid.UUID]) -> int:
+    """Straighten frames as their own long lines propose; how many were. Frames that say nothing stay as they are."""
+    with studio.database.session() as session:
+        frames = chosen_frames(session, find_series(session, slug), chosen)
+        known = {frame.id: facts_of(frame) for frame in frames}
+    proposed = {key: taking(studio.bench.sources.proposal(facts)) for key, facts in known.items()}
+    with studio.database.session() as session:
+        changed = 0
+        for frame in chosen_frames(session, find_series(session, slug), chosen):
+            trim = trim_of(frame)
+            geometry = trim.geometry.model_copy(update=proposed.get(frame.id, {}))
+            after = trim.model_copy(update={"geometry": geometry})
+            changed += keep_trim(session, frame, after, "As proposed: ")
+    return changed

@@ -4,6 +4,8 @@ A variant is a row of its own that shares the frame's files. It is not ready, so
 the frame alone; its light is the frame's.
 """
 
+from collections.abc import Iterable
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -83,12 +85,13 @@ def take_variant_out(session: Session, frame: models.Frame) -> models.Frame:
     return first
 
 
-def with_variants(session: Session, frames: list[models.Frame]) -> list[models.Frame]:
-    """Frames in their order, each followed by its variants."""
-    if not frames:
-        return []
-    query = select(models.Frame).where(models.Frame.series_id == frames[0].series_id, models.Frame.state == VARIANT)
+def with_variants(rows: Iterable[models.Frame]) -> list[models.Frame]:
+    """Frames in their order, each followed by its variants; variants of frames that are not among them are left out."""
+    frames: list[models.Frame] = []
     by_frame: dict[object, list[models.Frame]] = {}
-    for row in session.scalars(query.order_by(models.Frame.created)):
-        by_frame.setdefault(row.variant_of_id, []).append(row)
+    for row in rows:
+        if row.state == VARIANT:
+            by_frame.setdefault(row.variant_of_id, []).append(row)
+        else:
+            frames.append(row)
     return [one for frame in frames for one in (frame, *by_frame.get(frame.id, ()))]

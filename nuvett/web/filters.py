@@ -23,7 +23,7 @@ def signed(value: float, digits: int = 0) -> str:
 
 def with_unit(value: float | None, words: NumberWords) -> str:
     """A live value as it is shown: with its sign where it can have two, and its unit."""
-    if value is None or words.low >= 0 or value <= 0:
+    if value is None or words.low >= 0 or value <= 0 or not words.unit:
         return words.written(value)
     text = words.written(value)
     return text if float(f"{value:.{words.digits}f}") == 0 else f"+{text}"

@@ -205,7 +205,7 @@ def _scope(document: WithSteps, prefix: str) -> Scope:
     )
 
 
-_WHOLE = "Weighs {density}, softened {softness}"
+_WHOLE = "Density {density}, blurred by {softness}"
 _TAKES = "takes {strength} of the look"
 
 

@@ -111,7 +111,7 @@ def test_areas_are_made_and_changed_from_the_keyboard_alone(trimming: Page) -> N
     expect(history(page)).to_contain_text("Area: A round")
     page.locator('[data-shape-handle="0.across"]').focus()
     page.keyboard.press("Shift+ArrowRight")
-    expect(history(page)).to_contain_text("Half its width, of the long edge 15.0 to")
+    expect(history(page)).to_contain_text("Reach across, of the long edge 15.0 to")
     page.locator("[data-add-area=brush]").focus()
     page.keyboard.press("Enter")
     expect(page.locator("[data-shapes][data-brushing]")).to_be_attached()

@@ -143,3 +143,21 @@ def test_what_trims_have_in_common_is_taken_into_the_look_and_no_picture_changes
     refused = client.post(f"/series/{slug}/trims/common/undo")
     assert refused.status_code == 422 and "changed since" in refused.json()["message"]
     assert "nothing in common" in client.post(f"/series/{slug}/trims/common/tint").json()["message"]
+
+
+def test_chosen_frames_are_straightened_as_their_lines_propose(client: TestClient, slug: str, studio: Studio) -> None:
+    wall = np.full((600, 900, 3), 190, np.uint8)
+    for x in range(60, 900, 90):
+        wall[40:560, x : x + 45] = 90
+    turned = cv2.warpAffine(
+        wall, cv2.getRotationMatrix2D((450, 300), 3, 1), (900, 600), borderMode=cv2.BORDER_REPLICATE
+    )
+    files = {"file": ("panels.png", cv2.imencode(".png", turned)[1].tobytes())}
+    panels = client.post(f"/series/{slug}/frames", files=files).json()["id"]
+    drain(studio)
+    frames = frames_of(studio, slug)
+    done = client.post(f"/series/{slug}/trims/straighten", json={"frames": frames}).json()["words"]
+    assert done == "1 frame straightened; 2 said nothing."
+    kept = trim_of(client, slug, panels)
+    assert kept["document"]["geometry"]["straighten"] == pytest.approx(3, abs=0.3)
+    assert "As proposed: Straightened by" in kept["history"]

@@ -38,14 +38,12 @@ class AreaPart(Document):
 class RoundPart(AreaPart):
     """Whole inside an ellipse, fading out beyond it by `soft` percent of its radii."""
 
-    sentence: ClassVar[str] = (
-        "half {across} wide and {down} high, turned {turn}, fading out over {soft}; middle at {x} across, {y} down"
-    )
+    sentence: ClassVar[str] = "reaching {across} across and {down} down from {x}, {y}, turned {turn}, soft {soft}"
     kind: Literal["round"] = "round"
     x: float = number(0.5, -2, 3, "Middle, across", "", 0.005)
     y: float = number(0.5, -2, 3, "Middle, down", "", 0.005)
-    across: float = number(15, 0.5, 150, "Half its width, of the long edge", "%", 0.5)
-    down: float = number(15, 0.5, 150, "Half its height, of the long edge", "%", 0.5)
+    across: float = number(15, 0.5, 150, "Reach across, of the long edge", "%", 0.5)
+    down: float = number(15, 0.5, 150, "Reach down, of the long edge", "%", 0.5)
     turn: float = number(0, -180, 180, "Turned by", "°")
     soft: float = number(60, 0, 200, "Softness")
 
@@ -53,7 +51,7 @@ class RoundPart(AreaPart):
 class StraightPart(AreaPart):
     """Whole on the far side of a line through x, y, faded out at one through end_x, end_y; square to the way there."""
 
-    sentence: ClassVar[str] = "whole from {x} across, {y} down, faded out at {end_x}, {end_y}"
+    sentence: ClassVar[str] = "whole from {x}, {y}, faded out at {end_x}, {end_y}"
     kind: Literal["straight"] = "straight"
     x: float = number(0.5, -2, 3, "Whole from, across", "", 0.005)
     y: float = number(0.3, -2, 3, "Whole from, down", "", 0.005)
@@ -144,7 +142,7 @@ class Area(Document):
 
     parts: tuple[Part, ...] = Field(default=(), max_length=MOST_PARTS)
     density: float = number(100, 0, 100, "Density")
-    softness: float = number(0, 0, 20, "Softened, of the long edge", "%", 0.1)
+    softness: float = number(0, 0, 20, "Blur, of the long edge", "%", 0.1)
     edges: bool = False
 
     @property

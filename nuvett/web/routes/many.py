@@ -11,6 +11,7 @@ from nuvett.services import carrying, common_trims, gathering, moving_areas, sub
 from nuvett.services.catalogue import find_frame, find_series, look_of, sweep
 from nuvett.web.bodies import AreaMove, Chosen, Named, TrimCopy
 from nuvett.web.context import Means
+from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}")
 
@@ -38,6 +39,15 @@ def off(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     with context.session() as session:
         count = trims_of_many.take_trims_off(session, find_series(session, slug), asked.frames)
     return _done(f"Trims taken off {_frames(count)}; each can undo it for itself.")
+
+
+@router.post("/trims/straighten")
+@heavy
+def straighten(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+    """Straighten each chosen frame as its own long lines propose."""
+    count = trims_of_many.straighten_as_proposed(context.studio, slug, asked.frames)
+    rest = len(asked.frames) - count
+    return _done(f"{_frames(count)} straightened" + (f"; {rest} said nothing." if rest > 0 else "."))
 
 
 @router.post("/trims/common/{name}")

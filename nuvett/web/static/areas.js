@@ -87,6 +87,7 @@ export function connectAreas(page) {
     const focus = document.activeElement?.closest?.("[data-shapes] [data-shape-handle]")?.dataset.shapeHandle;
     svg.replaceChildren();
     brush.ready();
+    if (page.cutting) return;
     parts().forEach((part, index) => {
       if (part.x === undefined) return; // it has no place before the application has given it one
       shapes[part.kind]?.(part);

@@ -30,7 +30,7 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
 
   /** The part that strokes go to, none where there is no brush. */
   const of = () => {
-    if (page.area === null || page.picking) return null;
+    if (page.area === null || page.picking || page.cutting) return null;
     return parts().findLast(({ kind }) => kind === "brush") ?? null;
   };
   const pixels = () => ((page.brush.radius / 100) * Math.max(...size()) * svg.clientWidth) / width();

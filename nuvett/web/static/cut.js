@@ -5,6 +5,7 @@ import { ask, one, say } from "./common.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const SETTLE = 400;
+const HALF = 6; // pixels of half a handle, so that it is seen whole at the edge
 const STEP = 0.005; // of the width or height, for an arrow key
 const NAMES = {
   nw: ["Top left corner", 0, 0],
@@ -71,8 +72,10 @@ export function connectCut(page) {
     ])
       svg.append(drawn("path", { d, class: name }));
     for (const [name, [words, x, y]] of Object.entries(NAMES)) {
+      const seen = (at, size) => Math.min(size - HALF, Math.max(HALF, at));
+      const [at, below] = [seen(left + x * width, across), seen(top + y * height, down)];
       const handle = drawn("g", {
-        transform: `translate(${left + x * width} ${top + y * height})`,
+        transform: `translate(${at} ${below})`,
         class: "shape-handle",
         tabindex: 0,
         role: "button",
@@ -164,6 +167,7 @@ export function connectCut(page) {
     drawLevel(false);
     page.draft({ proofs: !page.cutting });
     if (page.cutting) propose();
+    page.drawShapes();
     paint();
   };
   root.addEventListener("click", (event) => {

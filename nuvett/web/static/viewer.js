@@ -87,6 +87,7 @@ export const viewer = () => ({
   async follow({ pictures, quick, waiting, placed, where, cutting }) {
     if (cutting !== undefined && cutting !== this.cutting) {
       this.cutting = cutting;
+      this.showVeil();
       if (this.zoom) this.zoomTo(0);
     }
     if (waiting !== undefined) this.waiting = waiting;
@@ -182,7 +183,8 @@ export const viewer = () => ({
     const { slug, frame } = this.facts;
     const plan = planOf(this.pictures[this.shown]);
     const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}`;
-    const address = what === "where" ? this.where : what && of;
+    const where = this.cutting ? "" : this.where; // the cut is seen without it
+    const address = what === "where" ? where : what && of;
     image.hidden = !address;
     image.dataset.wanted = address;
     if (address) await swapPicture(image, address, () => image.dataset.wanted === address).catch(() => {});

@@ -52,6 +52,7 @@ export function connectChoosing(root, wall, slug, again) {
   };
   const ACTS = {
     carry: "carry/chosen",
+    straighten: "trims/straighten",
     off: "trims/off",
     out: "frames/out",
     "make-variants": "variants",
