@@ -23,6 +23,7 @@ from nuvett.services.planner import Planner
 from nuvett.services.sources import Sources
 
 _PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
+_SUMMARY_BYTES = 34_000  # of a summary, nearly all of it its cloud, which is not worth weighing each time
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,7 @@ class Measures:
                 cloud=cloud,
             )
 
-        return self._kept.get(key, make)
+        return self._kept.get(key, make, _SUMMARY_BYTES)
 
     def before_greys(self, frame: FrameFacts, plan: FramePlan, name: str) -> Palette:
         """Palette of a frame as its colours come to black-and-white in a group or layer of its plan."""

@@ -81,7 +81,7 @@ def test_a_variant_hangs_beside_its_frame_and_is_handed_over_by_its_own_name(
     for name, words in (("BW", "already"), ("", "needs a name"), ("x" * 41, "needs a name")):
         assert words in client.post(at, json={"frames": [first], "name": name}).json()["message"]
     wall = client.get(f"/series/{slug}/carry").text
-    assert "AT-0101 bw" in wall and len(re.findall('class="mark"', wall)) == 2
+    assert "v1 is carried" in wall and "AT-0101 bw" in wall and len(re.findall('class="mark"', wall)) == 2
     client.post(f"/series/{slug}/deliveries", data={"format": "jpeg", "size": "200", "frames": f"{made},{second}"})
     drain(studio)
     text = client.get(f"/series/{slug}/handover").text

@@ -57,7 +57,7 @@ def _wall_values(context: Context, slug: str, show: Show, sort: Sort) -> dict[st
             )
             for frame in series.frames
         }
-        state = carrying.carry_state(session, series, len(facts))
+        state = carrying.carry_state(session, series, len(facts.firsts))
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
     wall = build_wall(context.studio.bench, facts, aimed, show)
     tiles = [tile_of(slug, item, labels[item.frame.id], position) for position, item in enumerate(wall.items, start=1)]
