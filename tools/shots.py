@@ -51,24 +51,27 @@ def do_the_job(page: Page, base: str) -> None:
     _shoot(page, f"{base}/glossary", "glossary")
 
 
+def _drag(page: Page, selector: str, dx: float, dy: float) -> None:
+    """Drag a handle, once it is drawn: handles are drawn anew while a picture settles."""
+    box = None
+    while box is None:
+        expect(page.locator(selector)).to_be_visible()
+        box = page.locator(selector).bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + dx, y + dy, steps=4)
+    page.mouse.up()
+
+
 def _trim_in_areas(page: Page, address: str) -> None:
     """A frame with a round about the face, chosen and shown, and the cut being made."""
     page.goto(address, wait_until="networkidle")
     page.locator("[data-add-area=round]").click()
     history = page.locator("[data-history]")
-    for name, by, words in (
-        ("middle", (0, -115), "moved"),
-        ("across", (-48, 0), "Reach across"),
-        ("down", (0, -20), ""),
-    ):
-        box = page.locator(f'[data-shape-handle="0.{name}"]').bounding_box()
-        assert box is not None
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        page.mouse.move(x, y)
-        page.mouse.down()
-        page.mouse.move(x + by[0], y + by[1], steps=4)
-        page.mouse.up()
-        expect(history).to_contain_text(words or "Reach down")
+    for name, by, words in (("middle", (0, -115), "moved"), ("across", (-48, 0), "across"), ("down", (0, -20), "down")):
+        _drag(page, f'[data-shape-handle="0.{name}"]', *by)
+        expect(history).to_contain_text(words)
     page.locator('[data-bring="areas.0.exposure"]').click()
     expect(page.locator('[data-name="areas.0.exposure.exposure"]')).to_be_focused()
     page.keyboard.type("0.5")
@@ -77,13 +80,7 @@ def _trim_in_areas(page: Page, address: str) -> None:
     page.get_by_role("button", name="Show where").click()
     _shoot(page, page.url, "trim")
     page.keyboard.press("g")
-    expect(page.locator('[data-cut-handle="se"]')).to_be_visible()
-    box = page.locator('[data-cut-handle="se"]').bounding_box()
-    assert box is not None
-    page.mouse.move(box["x"] + 5, box["y"] + 5)
-    page.mouse.down()
-    page.mouse.move(box["x"] - 100, box["y"] - 70, steps=4)
-    page.mouse.up()
+    _drag(page, '[data-cut-handle="se"]', -100, -70)
     expect(history).to_contain_text("Cut")
     page.wait_for_timeout(1500)
     page.screenshot(path=SHOTS / "cut.png")
