@@ -1,4 +1,4 @@
-"""Mutations of the plan and the steps: does a test fail when a sign is turned, a bound flipped, an amount ignored?
+"""Mutations of plans, steps, areas and geometry: does a test fail when a sign is turned, a bound flipped?
 
 `python -m tools.mutate` changes one place of the code at a time, in a copy, and runs the tests that should notice.
 What no test noticed is printed; there should be none. `--count` bounds how many places are tried, spread evenly;
@@ -19,8 +19,15 @@ from queue import SimpleQueue
 
 PROJECT = Path(__file__).resolve().parent.parent
 CORE = PROJECT / "nuvett" / "core"
-FILES = sorted([*(CORE / "plan").glob("*.py"), *(CORE / "steps").glob("*.py"), CORE / "planning" / "planning.py"])
+FOLDERS = ("plan", "steps", "area", "geometry")
+FILES = sorted(
+    [path for name in FOLDERS for path in (CORE / name).glob("*.py")]
+    + [CORE / "planning" / "planning.py", CORE / "drawing" / "layers.py", CORE / "look" / "common.py"]
+)
 TESTS = (
+    "tests/core/test_areas.py",
+    "tests/core/test_geometry.py",
+    "tests/core/test_common.py",
     "tests/core/test_step_laws.py",
     "tests/core/test_kept_renders.py",
     "tests/core/test_steps.py",

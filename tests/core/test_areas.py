@@ -89,7 +89,10 @@ def test_a_straight_is_whole_on_its_side_and_fades_along_its_way() -> None:
     assert at(made, 0.3, 0.3) == pytest.approx(1 - at(made, 0.3, 0.5), abs=0.02)
     across = weights(StraightPart(x=0.2, y=0.5, end_x=0.8, end_y=0.5))
     assert at(across, 0.1, 0.5) == 1 and at(across, 0.5, 0.1) == pytest.approx(0.5, abs=0.02)
-    assert set(np.unique(weights(StraightPart(x=0.5, y=0.5, end_x=0.5, end_y=0.5))).tolist()) >= {0.0, 1.0}
+    for by in (0.0, 1e-3):  # a line too short to fade is a border, whole on its side
+        border = weights(StraightPart(x=0.5, y=0.5, end_x=0.5 + by, end_y=0.5))
+        assert set(np.unique(border).tolist()) >= {0.0, 1.0}
+    assert at(border, 0.45, 0.9) == 1 and at(border, 0.55, 0.1) == 0
 
 
 def test_strokes_cover_by_pressure_and_erase_what_lay_there() -> None:
@@ -124,6 +127,9 @@ def test_colours_and_tones_are_found_where_they_are() -> None:
     assert weights(TonePart(low=0, high=100), scene=scene).min() == 1
     crossed = weights(TonePart(low=100, high=70), scene=scene)
     assert np.array_equal(crossed, light)
+    dark = weights(TonePart(low=0, high=60, soft_high=40), scene=scene)
+    assert at(dark, 0.8, 0.2) == pytest.approx(0.5, abs=0.03) and at(dark, 0.2, 0.8) == 1
+    assert weights(TonePart(low=20, high=55, soft_high=10), scene=scene)[20, 250] == 0
 
 
 def test_skin_is_looked_for_near_faces_and_the_subject_only_where_one_stands_out() -> None:
@@ -135,6 +141,9 @@ def test_skin_is_looked_for_near_faces_and_the_subject_only_where_one_stands_out
     made = weights(SkinPart(faces=(seen,)), scene=scene)
     assert at(made, 0.25, 0.37) > 0.9 and at(made, 0.6, 0.9) == 0 and at(made, 0.7, 0.37) == 0
     assert weights(SkinPart(), scene=scene).max() == 0
+    below = SkinSeen(box=(0.2, 0.55, 0.1, 0.3), centre=seen.centre)  # taller, and lower in the frame
+    lower = weights(SkinPart(faces=(below,)), scene=scene)
+    assert at(lower, 0.25, 0.7) > 0.9 and at(lower, 0.25, 0.1) == 0
     blob = np.zeros((64, 64), dtype=np.float32)
     blob[20:40, 20:40] = 1
     picture = np.repeat(np.kron(blob, np.ones((5, 5)))[:200, :300, None], 3, axis=2).astype(np.float32)
@@ -224,6 +233,51 @@ def test_a_preview_weighs_as_the_delivery_does(large: np.ndarray) -> None:
     preview = Drawing(compile_stages(LAYERED), (450, 301), small, maps, original=own).picture(small)
     shrunk = cv2.resize(made, (450, 301), interpolation=cv2.INTER_AREA)
     assert np.abs(shrunk.astype(int) - preview).mean() < 2
+
+
+@pytest.mark.parametrize("edges", [False, True])
+def test_only_where_a_layer_weighs_it_is_drawn_and_parts_agree_there(large: np.ndarray, edges: bool) -> None:
+    plan = LAYERED.model_copy(
+        update={
+            "layers": tuple(
+                Layer(area=Area(parts=(RoundPart(x=x, y=y, across=9, down=14),), edges=edges), operations=(DARKER,))
+                for x, y in ((0.3, 0.4), (0.6, 0.55))
+            )
+        }
+    )
+    used, plain = drawing(plan, large), drawing(plan.without_layers(), large)
+    whole = used.picture(large, rows=50)
+    assert np.array_equal(whole, used.picture(large, rows=301, threads=2))
+    for box in ((0, 0, 901, 602), (100, 90, 300, 250), (420, 180, 300, 300)):
+        left, top, width, height = box
+        inside = (slice(top, top + height), slice(left, left + width))
+        assert np.array_equal(used.part(np.ascontiguousarray(large[inside]), box), whole[inside])
+    darker = plain.picture(large).astype(int) - whole
+    assert (darker[:12].max(), darker[:, 800:].max()) == (0, 0)
+    places = [
+        darker[int(y * 602) - 9 : int(y * 602) + 9, int(x * 901) - 9 : int(x * 901) + 9]
+        for x, y in ((0.3, 0.4), (0.6, 0.55))
+    ]
+    assert min(float(place.mean()) for place in places) > 15
+
+
+def test_weights_by_rows_are_those_by_place_and_follow_edges() -> None:
+    step = np.full(SIZE[::-1], 0.25, np.float32)
+    step[:, 150:] = 0.75
+    scene = Scene(SIZE, lambda: step, lambda: OKLab(np.zeros((*SIZE[::-1], 3), np.float32)), lambda: step)
+    area = Area(parts=(StraightPart(x=0.49, end_x=0.51, y=0.5, end_y=0.5),), softness=1)
+    for edges in (False, True):
+        made = weigh(area.model_copy(update={"edges": edges}), scene)
+        big = cv2.resize(step, (1200, 800), interpolation=cv2.INTER_NEAREST)
+        rows = made.part((0, 0, 1200, 800), (1200, 800), big)
+        grid = np.meshgrid((np.arange(1200) + 0.5) / 1200, (np.arange(800) + 0.5) / 800)
+        looked_up = made.at(*(np.asarray(g, np.float32) for g in grid), big)
+        assert np.abs(rows - looked_up).max() < 1 / 255
+        crop = made.part((500, 300, 200, 100), (1200, 800), np.ascontiguousarray(big[300:400, 500:700]))
+        assert np.array_equal(crop, rows[300:400, 500:700])
+        across = rows[400, 600] - rows[400, 599]
+        assert across < -0.5 if edges else abs(across) < 0.1
+        assert rows[400, 560] > 0.9 and rows[400, 640] < 0.1
 
 
 @cache
