@@ -41,6 +41,8 @@ _ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
 _COMPARED = {ast.Lt: ">=", ast.Gt: "<=", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
 _WORDS = ("more", "sentence", "changes", "changed")
 _SAME = {
+    "area/weights.py: extent: weighs > _LEAST": "a larger extent is slower and draws the same",
+    "area/weights.py: extent: (rows[-1] + 2) / height": "a larger extent is slower and draws the same",
     # Changes that make no difference, each with its reason.
     "plan/compile.py: compile_shaped: threads == 1": "any number of threads makes the same table",
     "plan/compile.py: compile_shaped: len(encoded) < _WORTH_A_THREAD * threads": "any number makes the same table",

@@ -73,6 +73,7 @@ def test_a_round_is_whole_inside_gone_outside_and_half_between() -> None:
     assert at(made, 0.5, 0.5) == at(made, 0.69, 0.5) == 1 and at(made, 0.82, 0.5) == 0
     assert at(made, 0.75, 0.5) == pytest.approx(0.5, abs=0.03)
     assert at(made, 0.5, 0.64) == pytest.approx(1, abs=0.01) and at(made, 0.5, 0.73) == pytest.approx(0, abs=0.01)
+    assert np.array_equal(made, made[:, ::-1]) and np.array_equal(made, made[::-1])
     turned = weights(part.model_copy(update={"turn": 90.0}))
     assert at(turned, 0.69, 0.5) == 0 and at(turned, 0.5, 0.75) == 1
     leaning = weights(part.model_copy(update={"turn": 30.0}))  # clockwise, as the eye sees it
@@ -92,7 +93,7 @@ def test_a_straight_is_whole_on_its_side_and_fades_along_its_way() -> None:
     for by in (0.0, 1e-3):  # a line too short to fade is a border, whole on its side
         border = weights(StraightPart(x=0.5, y=0.5, end_x=0.5 + by, end_y=0.5))
         assert set(np.unique(border).tolist()) >= {0.0, 1.0}
-    assert at(border, 0.45, 0.9) == 1 and at(border, 0.55, 0.1) == 0
+    assert at(border, 0.49, 0.9) == 1 and at(border, 0.51, 0.1) == 0
 
 
 def test_strokes_cover_by_pressure_and_erase_what_lay_there() -> None:
@@ -143,13 +144,14 @@ def test_skin_is_looked_for_near_faces_and_the_subject_only_where_one_stands_out
     assert weights(SkinPart(), scene=scene).max() == 0
     below = SkinSeen(box=(0.2, 0.55, 0.1, 0.3), centre=seen.centre)  # taller, and lower in the frame
     lower = weights(SkinPart(faces=(below,)), scene=scene)
-    assert at(lower, 0.25, 0.7) > 0.9 and at(lower, 0.25, 0.1) == 0
+    assert at(lower, 0.25, 0.7) > 0.9 and at(lower, 0.25, 0.1) == 0 and at(lower, 0.25, 0.98) > 0.3
     blob = np.zeros((64, 64), dtype=np.float32)
     blob[20:40, 20:40] = 1
     picture = np.repeat(np.kron(blob, np.ones((5, 5)))[:200, :300, None], 3, axis=2).astype(np.float32)
     found = weights(SubjectPart(), scene=plain_scene(cv2.resize(picture, SIZE), cv2.resize(picture[..., 0], (40, 40))))
     assert at(found, 0.5, 0.7) > 0.9 and at(found, 0.1, 0.1) < 0.05
-    assert weights(SubjectPart(), scene=plain_scene(subject=np.full((40, 40), 0.3, np.float32))).max() == 0
+    nothing = weights(SubjectPart(), scene=plain_scene(subject=np.full((40, 40), 0.3, np.float32)))
+    assert nothing.max() == 0 and nothing.shape == SIZE[::-1]
 
 
 def test_parts_join_are_taken_away_and_kept_within() -> None:
@@ -265,7 +267,7 @@ def test_weights_by_rows_are_those_by_place_and_follow_edges() -> None:
     step = np.full(SIZE[::-1], 0.25, np.float32)
     step[:, 150:] = 0.75
     scene = Scene(SIZE, lambda: step, lambda: OKLab(np.zeros((*SIZE[::-1], 3), np.float32)), lambda: step)
-    area = Area(parts=(StraightPart(x=0.49, end_x=0.51, y=0.5, end_y=0.5),), softness=1)
+    area = Area(parts=(StraightPart(x=0.49, end_x=0.51, y=0.46, end_y=0.54),), softness=1)
     for edges in (False, True):
         made = weigh(area.model_copy(update={"edges": edges}), scene)
         big = cv2.resize(step, (1200, 800), interpolation=cv2.INTER_NEAREST)
@@ -275,9 +277,13 @@ def test_weights_by_rows_are_those_by_place_and_follow_edges() -> None:
         assert np.abs(rows - looked_up).max() < 1 / 255
         crop = made.part((500, 300, 200, 100), (1200, 800), np.ascontiguousarray(big[300:400, 500:700]))
         assert np.array_equal(crop, rows[300:400, 500:700])
-        across = rows[400, 600] - rows[400, 599]
+    along = StraightPart(x=0.49, end_x=0.51, y=0.5, end_y=0.5)  # along the edge of the picture
+    for edges in (False, True):
+        made = weigh(area.model_copy(update={"parts": (along,), "edges": edges}), scene)
+        (row,) = made.part((0, 400, 1200, 1), (1200, 800), big[400:401])
+        across = row[600] - row[599]
         assert across < -0.5 if edges else abs(across) < 0.1
-        assert rows[400, 560] > 0.9 and rows[400, 640] < 0.1
+        assert row[560] > 0.9 and row[640] < 0.1
 
 
 @cache
