@@ -39,7 +39,9 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
   const begin = () => {
     let points = [];
     const lay = () => {
-      if (points.length) of()?.strokes.push({ points, ...page.brush });
+      const part = of();
+      // A brush that the application has not answered yet holds no strokes, not even none.
+      if (part && points.length) (part.strokes ??= []).push({ points, ...page.brush });
       points = [];
     };
     const add = ([x, y], pressure) => {
