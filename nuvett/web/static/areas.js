@@ -5,16 +5,10 @@ import { connectBrush } from "./brush.js";
 import { one } from "./common.js";
 import { ellipse, inverse, through } from "./places.js";
 import { HANDLES, kept } from "./shape_handles.js";
+import { drawn } from "./svg.js";
 
-const NS = "http://www.w3.org/2000/svg";
 const STEP = 0.005; // of the width or height, for an arrow key
 const SETTLE = 400;
-
-const drawn = (name, attributes) => {
-  const made = document.createElementNS(NS, name);
-  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, String(value));
-  return made;
-};
 
 /** Let a page with a sheet show and change the shapes of its chosen area. */
 export function connectAreas(page) {

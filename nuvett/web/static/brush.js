@@ -3,8 +3,8 @@
 
 import { one } from "./common.js";
 import { boxOf } from "./places.js";
+import { drawn } from "./svg.js";
 
-const NS = "http://www.w3.org/2000/svg";
 const MOST_POINTS = 2000; // after which a stroke is laid down and the next one goes on
 const APART = 0.2; // of the radius: points of a stroke that lie nearer are left out
 const LIGHTEST = 0.25; // share of its radius that a pen without pressure has, as the application draws it
@@ -50,10 +50,8 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
       if (last && Math.hypot((x - last[0]) / box[0], (y - last[1]) / box[1]) < APART) return;
       points.push(rounded([x, y, pressure]));
       const [cx, cy] = toPlate([x, y]);
-      const mark = document.createElementNS(NS, "circle");
-      const values = { cx, cy, r: pixels() * (LIGHTEST + (1 - LIGHTEST) * pressure), class: "stroke-mark" };
-      for (const [name, value] of Object.entries(values)) mark.setAttribute(name, String(value));
-      svg.append(mark);
+      const radius = pixels() * (LIGHTEST + (1 - LIGHTEST) * pressure);
+      svg.append(drawn("circle", { cx, cy, r: radius, class: "stroke-mark" }));
       if (points.length < MOST_POINTS) return;
       const end = points.at(-1);
       lay();

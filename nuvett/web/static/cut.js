@@ -2,8 +2,8 @@
 // line drawn along what should be level. What a place means is worked out by the application.
 
 import { ask, one, say } from "./common.js";
+import { drawn } from "./svg.js";
 
-const NS = "http://www.w3.org/2000/svg";
 const SETTLE = 400;
 const HALF = 6; // pixels of half a handle, so that it is seen whole at the edge
 const STEP = 0.005; // of the width or height, for an arrow key
@@ -17,12 +17,6 @@ const NAMES = {
   sw: ["Bottom left corner", 0, 1],
   w: ["Left side", 0, 0.5],
   move: ["Middle", 0.5, 0.5],
-};
-
-const drawn = (name, attributes) => {
-  const made = document.createElementNS(NS, name);
-  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, String(value));
-  return made;
 };
 
 export function connectCut(page) {
