@@ -15,6 +15,7 @@ from bench.speed import demo_workbench, large_jpeg, timed, usual_plan
 from nuvett.core.area.parts import Area, AreaPart, BrushPart, RoundPart, StraightPart, Stroke, SubjectPart
 from nuvett.core.area.weights import weigh
 from nuvett.core.drawing.drawing import Drawing, compile_stages
+from nuvett.core.drawing.renderer import in_floats
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.drawing.weighing import scene_of, weigh_layers
 from nuvett.core.geometry.geometry import Geometry, Placing
@@ -111,7 +112,7 @@ def seam_table() -> Table:
     plan = _layered(FramePlan(), RoundPart(soft=40), edges=True)
     own = (picture.shape[1], picture.shape[0])
     (area,) = weigh_layers(plan, scene_of(lambda: picture, own, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32)))
-    luminance = encoded_luminance(Encoded01(np.multiply(picture, np.float32(1 / 255), dtype=np.float32)))
+    luminance = encoded_luminance(in_floats(picture))
     whole = area.part((0, 0, *own), own, luminance)
     box = (317, 203, 256, 199)
     crop = area.part(box, own, luminance[203:402, 317:573])
@@ -192,7 +193,7 @@ def proposal_table() -> Table:
     paths = sorted((DEMO / "frames").glob("*.jpg"))
     for path in paths:
         pixels = load(path)
-        luminance = encoded_luminance(Encoded01(np.multiply(pixels, np.float32(1 / 255), dtype=np.float32)))
+        luminance = encoded_luminance(in_floats(pixels))
         own = (pixels.shape[1], pixels.shape[0])
         level += propose(luminance).straighten is not None
         tilted = Geometry(straighten=-3).placed(own)

@@ -3,9 +3,10 @@
 import asyncio
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import cv2
 import hypothesis
@@ -25,16 +26,6 @@ hypothesis.settings.load_profile("ours")
 
 PROJECT = Path(__file__).resolve().parent.parent
 DEMO = PROJECT / "demo"
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Keep together what shares a running copy or the scripts' packages; else a file stays with one process."""
-    for item in items:
-        fixtures = getattr(item, "fixturenames", ())
-        group = "browser" if "site" in fixtures else item.path.stem
-        if group == "test_docs":
-            group = "test_scripts"
-        item.add_marker(pytest.mark.xdist_group(group))
 
 
 @pytest.fixture(scope="session")
@@ -86,6 +77,12 @@ def studio(migrated: Studio) -> Studio:
     return migrated
 
 
+def run_apart(work: Coroutine[Any, Any, None]) -> None:
+    """Run asynchronous work in a thread of its own: a browser test may have an event loop running in this one."""
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(asyncio.run, work).result()
+
+
 def drain(studio: Studio) -> None:
     """Run the real worker until the queue is empty."""
 
@@ -97,9 +94,7 @@ def drain(studio: Studio) -> None:
     # A worker that does not wait stops at a moment without work, though a running task may queue more.
     waiting = text("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
     for _ in range(10):
-        # In a thread of its own, because a browser test may have an event loop running in this one.
-        with ThreadPoolExecutor(1) as pool:
-            pool.submit(lambda: asyncio.run(work())).result()
+        run_apart(work())
         with studio.database.session() as session:
             if session.scalar(waiting) == 0:
                 return

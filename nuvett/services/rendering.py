@@ -13,8 +13,9 @@ import numpy as np
 
 from nuvett.core.area.parts import Area
 from nuvett.core.area.weights import WeightMap, weigh
-from nuvett.core.drawing.drawing import Box, Drawing, Stages, compile_stages
+from nuvett.core.drawing.drawing import Drawing, Stages, compile_stages
 from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.resampling import Box
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.warnings import newly_at_ends

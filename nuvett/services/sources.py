@@ -6,13 +6,13 @@ from typing import TypeVar
 import cv2
 import numpy as np
 
-from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.geometry.proposals import Proposal, propose
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.measure.statistics import Statistics, measure
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.types import Encoded01, Linear, OKLab
+from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.proxy import fit_within, measuring_proxy
 from nuvett.imaging.views import decode_view
 from nuvett.services.arrays import load_array, sample_of_array
@@ -64,8 +64,7 @@ class Sources:
         """What a frame's long lines say about how it was held."""
 
         def make() -> Proposal:
-            pixels = self.view(frame.view)
-            return propose(encoded_luminance(Encoded01(np.multiply(pixels, np.float32(1 / 255), dtype=np.float32))))
+            return propose(encoded_luminance(in_floats(self.view(frame.view))))
 
         return self._kept.get(("proposal", frame.view), make)
 

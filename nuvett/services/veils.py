@@ -5,7 +5,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.frame_plan import FramePlan
@@ -13,7 +13,7 @@ from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.planning.warnings import at_ends, steep_tones
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.types import Encoded01, Floats
+from nuvett.core.types import Floats
 from nuvett.services.facts import FrameFacts
 from nuvett.services.workbench import Workbench
 
@@ -44,8 +44,8 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
             veil[white], veil[black] = _WHITE, _BLACK
         elif what == "steep":
             low, high = steep_tones(used, bench.sources.sample(frame))
-            pixels = _looked_up(source, places).astype(np.float32) / np.float32(np.iinfo(source.dtype).max)
-            lightness = linear_to_oklab(to_linear(Encoded01(pixels), frame.domain))[..., 0]
+            pixels = in_floats(_looked_up(source, places))
+            lightness = linear_to_oklab(to_linear(pixels, frame.domain))[..., 0]
             veil[(lightness >= low) & (lightness <= high)] = _OPEN
         else:
             for face in frame.faces:
@@ -78,11 +78,7 @@ def _hatched(
 ) -> bytes:
     """Neutral hatching where the area of a plan's layer is not, fainter where it is in part."""
     (area,) = bench.areas.weights(frame, plan)
-    pixels = _looked_up(source, places)
-    luminance = encoded_luminance(
-        Encoded01(np.multiply(pixels, np.float32(1 / np.iinfo(source.dtype).max), dtype=np.float32))
-    )
-    outside = 1 - area.at(*places, luminance)
+    outside = 1 - area.at(*places, encoded_luminance(in_floats(_looked_up(source, places))))
     height, width = outside.shape
     lines = (np.arange(width)[None] + np.arange(height)[:, None]) % _HATCH
     veil = np.empty((height, width, 4), dtype=np.uint8)

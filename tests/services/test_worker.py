@@ -1,6 +1,5 @@
 """A worker that is killed in the middle of a delivery: its task is handed out again and nothing is lost."""
 
-import asyncio
 import os
 import subprocess
 import sys
@@ -19,7 +18,7 @@ from nuvett.services import catalogue, clips, deliveries, gathering, lighting, n
 from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
-from tests.conftest import DEMO, PROJECT, drain
+from tests.conftest import DEMO, PROJECT, drain, run_apart
 from tests.services.conftest import ordered
 
 SMALL = deliveries.DeliverySettings(size=100)
@@ -150,7 +149,7 @@ def restart(studio: Studio) -> None:
         async with app.open_async():
             await worker.clear_the_dead(app, studio)
 
-    asyncio.run(clear())
+    run_apart(clear())
 
 
 def test_light_that_a_dead_worker_was_evening_while_more_waited_is_evened_once(studio: Studio) -> None:

@@ -129,8 +129,6 @@ class SkinPart(AreaPart):
 Part = Annotated[
     RoundPart | StraightPart | BrushPart | ColourPart | TonePart | SubjectPart | SkinPart, Field(discriminator="kind")
 ]
-KINDS = {"round": RoundPart, "straight": StraightPart, "brush": BrushPart, "colour": ColourPart, "tone": TonePart}
-KINDS |= {"subject": SubjectPart, "skin": SkinPart}
 
 
 class Area(Document):

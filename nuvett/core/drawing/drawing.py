@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from nuvett.core.area.weights import WeightMap
 from nuvett.core.drawing.layers import LayerStage, laid
-from nuvett.core.drawing.renderer import STRIP_ROWS, Pixels, Renderer, rounded
+from nuvett.core.drawing.renderer import STRIP_ROWS, Pixels, Renderer, in_floats, rounded
 from nuvett.core.drawing.resampling import Box, Resampling
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.guided import encoded_luminance
@@ -23,7 +23,6 @@ from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
 _NOTHING = 119 / 255  # encoded grey of what lies beside the picture
-__all__ = ["Box", "Drawing", "Stages", "compile_stages"]
 
 
 @dataclass(frozen=True)
@@ -209,7 +208,7 @@ class Drawing:
             source = self._resampling.drawn(pixels, at, outer)
         weights = self._weighed(source, outer, places) if self._weights else ()
         if self._finisher is not None and self._finisher.has_noise_reduction:
-            source = self._finisher.denoise(_in_floats(source), weights)
+            source = self._finisher.denoise(in_floats(source), weights)
         made = self._stages.renderer.coloured(source)
         made = laid(self._stages.layers, weights, source, made)
         if self._finisher is not None:
@@ -223,7 +222,7 @@ class Drawing:
     def _weighed(self, source: Pixels, box: Box, places: tuple[Floats, Floats] | None) -> tuple[Mask01, ...]:
         """Weights (h, w) of each layer in a part; places of the original, none where the frame is uncut."""
         follows = any(weight.follows_edges for weight in self._weights)
-        luminance = encoded_luminance(_in_floats(source)) if follows else None
+        luminance = encoded_luminance(in_floats(source)) if follows else None
         if places is None:
             return tuple(weight.part(box, self.size, luminance) for weight in self._weights)
         return tuple(weight.at(*places, luminance) for weight in self._weights)
@@ -268,9 +267,3 @@ def _shrunk(pixels: Pixels, edge: float) -> Pixels:
     scale = min(1.0, edge / max(pixels.shape[:2]))
     size = (max(1, round(pixels.shape[1] * scale)), max(1, round(pixels.shape[0] * scale)))
     return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))
-
-
-def _in_floats(pixels: Pixels) -> Encoded01:
-    if pixels.dtype == np.float32:
-        return Encoded01(pixels)
-    return Encoded01(np.multiply(pixels, np.float32(1 / np.iinfo(pixels.dtype).max), dtype=np.float32))

@@ -110,6 +110,13 @@ class Renderer:
         return out
 
 
+def in_floats(pixels: Pixels) -> Encoded01:
+    """Pixels as encoded values 0 to 1, in floating point."""
+    if pixels.dtype == np.float32:
+        return Encoded01(pixels)
+    return Encoded01(np.multiply(pixels, np.float32(1 / np.iinfo(pixels.dtype).max), dtype=np.float32))
+
+
 def rounded(encoded: Floats, left: int, top: int, depth: int) -> Pixels:
     """Encoded values (H, W, 3) 0 to 1 as 8 or 16 bit; those of 8 dithered by the noise of their place in the frame."""
     if depth == 16:

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.area.weights import AREA_EDGE, Scene, WeightMap, weigh
-from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.apply import evened_by
 from nuvett.core.plan.frame_plan import FramePlan
@@ -32,7 +32,7 @@ def scene_of(
     @cache
     def encoded() -> Encoded01:
         shrunk = cv2.resize(small(), (width, height), interpolation=cv2.INTER_AREA)
-        return Encoded01(np.multiply(shrunk, np.float32(1 / 255), dtype=np.float32))
+        return in_floats(np.asarray(shrunk))
 
     @cache
     def guide() -> Floats:

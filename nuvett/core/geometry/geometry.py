@@ -32,7 +32,9 @@ PROPORTIONS: dict[str, str] = {
 LEAST_SHARE = 0.04
 """Of the canvas: the least width and height of a cut."""
 
-_LEAN = 0.6  # change of scale across half a long edge at 100 percent of upright
+LEAN = 0.6
+"""Change of scale across half a long edge at 100 percent of upright."""
+
 _HALVINGS = 40
 
 
@@ -110,7 +112,7 @@ class Geometry(Document):
         to_middle = np.array([[width / edge, 0, -width / edge / 2], [0, height / edge, -height / edge / 2], [0, 0, 1]])
         angle = np.radians(self.straighten)
         level = np.array([[np.cos(angle), np.sin(angle), 0], [-np.sin(angle), np.cos(angle), 0], [0, 0, 1]])
-        lean = np.array([[1, 0, 0], [0, 1, 0], [-self.horizontal / 100 * _LEAN, -self.vertical / 100 * _LEAN, 1]])
+        lean = np.array([[1, 0, 0], [0, 1, 0], [-self.horizontal / 100 * LEAN, -self.vertical / 100 * LEAN, 1]])
         made = self._unturned() @ np.linalg.inv(to_middle) @ lean @ level @ to_middle
         return np.asarray(made, dtype=np.float64)
 

@@ -5,18 +5,18 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from nuvett.core.geometry.geometry import LEAN
 from nuvett.core.types import Floats
 
 _EDGE = 800  # long edge of the picture that lines are looked for in
 _LONG = 0.06  # of the long edge: lines that count
-_MOST_TILT, _MOST_LEAN = 8.0, 60.0
+_MOST_TILT, _MOSTLEAN = 8.0, 60.0
 _STEP, _SPREAD = 0.1, 0.5  # degrees: of the angles that are tried, and within which lines agree
 _SURE = 0.5  # of the length of the lines that are asked: what has to agree
 _ENOUGH = 1.0  # half long edges of uprights, from which they are asked
 _FEWEST = 3
 _WIDE = 0.5  # half long edges: how far apart lines have to lie that agree
 _LEAST_TILT = 0.2  # degrees below which nothing is proposed
-_LEAN = 0.6  # as geometry has it: change of scale across half a long edge at 100 percent
 
 
 @dataclass(frozen=True)
@@ -64,8 +64,8 @@ def propose(luminance: Floats) -> Proposal:
     else:
         tilt = _agreed(off[levels], length[levels], middle[levels, 1])
     straighten = None if tilt is None or abs(tilt) < _LEAST_TILT else round(-tilt, 1)
-    percent = round(float(2 * np.tan(np.radians(lean)) / _LEAN * 100), 0)
-    vertical = float(np.clip(-percent, -_MOST_LEAN, _MOST_LEAN)) if abs(percent) >= 4 else None
+    percent = round(float(2 * np.tan(np.radians(lean)) / LEAN * 100), 0)
+    vertical = float(np.clip(-percent, -_MOSTLEAN, _MOSTLEAN)) if abs(percent) >= 4 else None
     return Proposal(straighten, vertical)
 
 

@@ -13,7 +13,7 @@ Place = tuple[float, float]
 
 def is_of_geometry(handle: str) -> bool:
     """Whether a handle is one of those that change geometry."""
-    return handle.partition(".")[0] in ("cut", "turn", "mirror", "level", "proportion", "upright")
+    return handle.partition(".")[0] in ("cut", "turn", "mirror", "level", "proportion")
 
 
 def place_frame(trim: Trim, size: Size, handle: str, start: Place, end: Place | None = None) -> Trim:

@@ -70,11 +70,12 @@ def plan_frame(
     """
     trim, light = with_common(trim or Trim(), look.common), light or EvenLight()
     gains = look.step(EvenStep).gains_of(light)
+    skin = skin_seen(faces, gains)
     ask = Ask(
         frame=frame,
         aim=aim,
         light=light,
-        centres=_centres(skin_seen(faces, gains)),
+        centres=_centres(skin),
         colour=look.colour / 100,
         keep=_keep(look),
     )
@@ -84,7 +85,7 @@ def plan_frame(
     groups = [Group(name="light", operations=(gains,)), in_look]
     if any(not step.is_idle for step in trim.steps):
         groups.append(_trimmed(trim, in_look, ask))
-    local = _InAreas(strength, skin_seen(faces, gains), lambda: _out_of(in_look, ask))
+    local = _InAreas(strength, skin, lambda: _out_of(in_look, ask))
     layers = (*local.layers("look", look.areas, trim.without), *local.layers("trim", trim.areas))
     return FramePlan(geometry=trim.geometry, groups=tuple(groups), layers=layers, seed=seed)
 
