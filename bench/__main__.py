@@ -5,7 +5,7 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import areas, consistency, even, extras, speed, transfer, truth
+from bench import areas, book, consistency, even, extras, speed, transfer, truth
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
@@ -16,6 +16,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "tables": extras.run,
     "speed": speed.run,
     "areas": areas.run,
+    "book": book.run,
 }
 
 

@@ -1,5 +1,7 @@
 """Every step at a strength that is plainly seen: what the laws of steps are tried on. A new step adds its own here."""
 
+import numpy as np
+
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.reading.family import Family
@@ -9,6 +11,7 @@ from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.hold import FamilyHold, HoldStep
+from nuvett.core.steps.lookup import TableStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.saturation import SaturationStep
@@ -19,7 +22,10 @@ from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.wash import WashStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.core.steps.zones import ZoneStep
+from nuvett.core.table.held import HeldTable
+from nuvett.core.table.table import grid
 
+TABLE = HeldTable.of((0.02 + 0.96 * grid(17) ** np.array([1.25, 1.2, 1.1])).astype(np.float32))
 WASH = ((0.2, 0.0, -0.05), (0.8, 0.03, 0.08))
 EXAMPLES: tuple[Step, ...] = (
     EvenStep(),
@@ -35,6 +41,7 @@ EXAMPLES: tuple[Step, ...] = (
     WashStep(on=True, amount=80, colours=WASH),
     FilterStep(on=True, amount=80, hue=70),
     MonoStep(on=True, toned=60, hues=(GreyHue(hue=262, lighter=-60), GreyHue(hue=28, lighter=80))),
+    TableStep(on=True, amount=100, table=TABLE, called="evening"),
     HoldStep(where="everywhere", families=(FamilyHold(family=Family(colour=(0.6, -0.1, 0.05))),)),
     FinishStep(noise=40, local=40, haze=30, softness=30, sharpening=40, vignette=80, grain=30),
 )

@@ -65,9 +65,9 @@ def test_a_step_added_by_following_the_page_is_planned_said_shown_and_kept(fade:
     assert (schema["maximum"], schema["number"]["unit"]) == (100, "%")
     assert looks.model_validate(Look().model_dump()).fade.amount == 0, "looks from before it are read"
     sheet = make_templates().get_template("parts/sheet.html")
-    shown = sheet.render(**sheet_of(some), washes=[])
+    shown = sheet.render(**sheet_of(some), washes=[], tables=[])
     assert "<b>Fading</b> draws colours" in shown and 'data-name="fade.amount"' in shown and ">40 %<" in shown
-    assert 'data-bring="fade"' in sheet.render(**sheet_of(none), washes=[])
-    assert 'data-bring="fade"' in sheet.render(**sheet_of(trims()), washes=[])
+    assert 'data-bring="fade"' in sheet.render(**sheet_of(none), washes=[], tables=[])
+    assert 'data-bring="fade"' in sheet.render(**sheet_of(trims()), washes=[], tables=[])
     trimmed = plan_frame(own, aim, none, trim=trims.model_validate({"fade": {"amount": 80}}))
     assert np.hypot(*apply_plan(trimmed, linear)[:, 1:].T).mean() < chroma[1]

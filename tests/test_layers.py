@@ -36,6 +36,7 @@ CORE = (
     ("steps",),
     ("look",),
     ("planning",),
+    ("book",),
 )
 PURE_FORBIDDEN = {
     "os",

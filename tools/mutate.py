@@ -36,11 +36,32 @@ TESTS = (
     "tests/core/test_table.py",
     "tests/core/test_plan.py",
     "tests/core/test_fit.py",
+    "tests/core/test_kept_looks.py",
 )
 _ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
 _COMPARED = {ast.Lt: ">=", ast.Gt: "<=", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
 _WORDS = ("more", "sentence", "changes", "changed")
 _SAME = {
+    "geometry/changes.py: levelled: angle + 45": "a quarter turn less is the same modulo a quarter turn",
+    "geometry/proposals.py: propose: angle + 45": "a quarter turn less is the same modulo a quarter turn",
+    "geometry/changes.py: drag_cut: 1 - width": "a cut is kept within the canvas once more where it is rounded",
+    "geometry/changes.py: drag_cut: 1 - height": "a cut is kept within the canvas once more where it is rounded",
+    "geometry/changes.py: _cut: 1 - width": "boxes lie within the canvas by then; this holds against rounding",
+    "geometry/changes.py: _cut: 1 - height": "boxes lie within the canvas by then; this holds against rounding",
+    "geometry/proposals.py: _lines: _EDGE / max(width, height)": "looking at more pixels is slower and says the same",
+    "geometry/changes.py: mirrored: geometry.quarter + 2 * (geometry.quarter % 2)": (
+        "half a turn is the same either way round"
+    ),
+    "geometry/geometry.py: _inside: middle "
+    "+ np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]]) * (width / 2, height / 2)": (
+        "the four corners are the same the other way round"
+    ),
+    "area/brush.py: _laid: points[:, :2].min(axis=0) - radius - 1": "what lies beyond the radius weighs nothing",
+    "area/brush.py: _cover: radius + 1": "what lies beyond the radius weighs nothing",
+    "area/brush.py: _cover: np.ceil(np.maximum(start, end)[:2] + reach) + 1": (
+        "what lies beyond the radius weighs nothing"
+    ),
+    "look/common.py: shared_by: value * sign": "a sign is its own inverse",
     "area/weights.py: extent: weighs > _LEAST": "a larger extent is slower and draws the same",
     "area/weights.py: extent: (rows[-1] + 2) / height": "a larger extent is slower and draws the same",
     # Changes that make no difference, each with its reason.

@@ -1,8 +1,9 @@
-"""`python -m tools.schemas`: writes the published JSON Schemas of looks and trims anew."""
+"""`python -m tools.schemas`: writes the published JSON Schemas of looks, trims and lookbooks anew."""
 
 import json
 from pathlib import Path
 
+from nuvett.core.book.files import BookFile, LookFile
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 
@@ -11,9 +12,9 @@ FOLDER = Path(__file__).resolve().parent.parent / "docs" / "schemas"
 
 def main() -> None:
     """Write them."""
-    for kind in (Look, Trim):
+    for name, kind in (("look", Look), ("trim", Trim), ("kept-look", LookFile), ("lookbook", BookFile)):
         text = json.dumps(kind.model_json_schema(), indent=2)
-        (FOLDER / f"{kind.__name__.lower()}.schema.json").write_text(f"{text}\n")
+        (FOLDER / f"{name}.schema.json").write_text(f"{text}\n")
 
 
 if __name__ == "__main__":

@@ -6,6 +6,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+import cv2
+import numpy as np
 from playwright.sync_api import Page, expect, sync_playwright
 
 from tools.cluster import cluster_of
@@ -47,8 +49,46 @@ def do_the_job(page: Page, base: str) -> None:
     page.get_by_role("button", name="Make the files").click()
     expect(page.get_by_text("36 of 36 files")).to_be_visible()
     _shoot(page, f"{base}{SERIES}/handover", "handover")
+    _the_book(page, base)
     _shoot(page, base, "shelf")
     _shoot(page, f"{base}/glossary", "glossary")
+
+
+def _the_book(page: Page, base: str) -> None:
+    """The lookbook with a look kept, two beside each other, one worked out from a pair, and the health of one."""
+    page.goto(f"{base}{SERIES}/shape", wait_until="networkidle")
+    page.keyboard.press("j")
+    expect(page.locator("[data-health-short]")).not_to_have_text("looking…")
+    page.keyboard.type("Autumn by lamplight")
+    page.get_by_label("Use when").fill("one lamp, dark walls")
+    page.get_by_role("button", name="Keep as a new look").click()
+    expect(page.get_by_text("Kept as Autumn by lamplight")).to_be_visible()
+    page.goto(f"{base}/lookbook?series=autumn-table", wait_until="networkidle")
+    for place in range(4):
+        expect(page.locator("[data-said]").nth(place)).to_contain_text("aims at")
+    page.screenshot(path=SHOTS / "lookbook.png")
+    page.locator('[data-called="Harbour dusk"]').get_by_role("button", name="beside…").click()
+    page.get_by_label("What stands beside the frame").select_option(label="Chalk and lilac")
+    expect(page.locator('[data-show="original"]')).to_have_text("Chalk and lilac")
+    page.wait_for_timeout(2500)
+    page.screenshot(path=SHOTS / "beside.png")
+    page.goto(f"{base}{SERIES}/health", wait_until="networkidle")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=SHOTS / "health.png")
+    page.goto(f"{base}/lookbook/work/out?series=autumn-table")
+    before = PROJECT / "demo" / "frames" / "AT-0101.jpg"
+    graded = 255 * np.power(np.asarray(cv2.imread(str(before))) / 255.0, [1.0, 1.2, 1.3])
+    graded[300:420, 500:700] = graded[300:420, 500:700] * 0.6 + 60
+    with tempfile.TemporaryDirectory() as folder:
+        after = Path(folder) / "By lamplight.png"
+        cv2.imwrite(str(after), np.clip(graded, 0, 255).astype(np.uint8))
+        page.get_by_label("Before").set_input_files(before)
+        page.get_by_label("After").set_input_files(after)
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_text("This look is on trial.")).to_be_visible()
+    page.get_by_role("button", name="show where it does not agree").click()
+    expect(page.locator("[data-said]")).to_contain_text("aims at")
+    page.screenshot(path=SHOTS / "worked-out.png")
 
 
 def _drag(page: Page, selector: str, dx: float, dy: float) -> None:

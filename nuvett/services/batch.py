@@ -8,7 +8,6 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 
 from nuvett.core.drawing.drawing import Stages, compile_stages
@@ -27,15 +26,15 @@ from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.planning import aim_of, even_only
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
 from nuvett.core.reading.reading import Target
-from nuvett.core.spaces.rgb import Space, from_linear
-from nuvett.core.table.infer import Inference, infer_table, register
-from nuvett.core.types import Encoded01, Floats, OKLab
-from nuvett.imaging.decode import Limits, Picture, decode, read_header
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.table.infer import Inference, infer_table
+from nuvett.core.table.pairs import lay_over
+from nuvett.core.types import Floats, OKLab
+from nuvett.imaging.decode import Limits, decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
 from nuvett.imaging.facts import Keep
-from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.tables import format_of, table_text
-from nuvett.services.measuring import MeasuredFile, measure_file
+from nuvett.services.measuring import MeasuredFile, measure_file, small_encoded
 from nuvett.services.rendering import LookedAt, looked_at, newly_clipped, render_file
 
 
@@ -196,20 +195,13 @@ def infer_from_files(pairs: list[tuple[Path, Path]], limits: Limits) -> Inferenc
     """A table worked out from before/after files. Raises FileError and its kinds, PairError."""
     pictures = []
     for before_path, after_path in pairs:
-        before, after = (_small_encoded(decode(path, limits)) for path in (before_path, after_path))
-        if abs(before.shape[0] / before.shape[1] - after.shape[0] / after.shape[1]) > 0.02:
-            raise PairError(f"{before_path.name} and {after_path.name} have different proportions.")
-        if before.shape != after.shape:
-            after = Encoded01(
-                np.asarray(cv2.resize(after, before.shape[1::-1], interpolation=cv2.INTER_AREA), np.float32)
-            )
-        pictures.append((before, register(before, after)))
+        before, after = (small_encoded(decode(path, limits)) for path in (before_path, after_path))
+        try:
+            laid = lay_over(before, after)
+        except PairError as error:
+            raise PairError(f"{before_path.name} and {after_path.name}: {error.message}") from error
+        pictures.append((laid.before, laid.after))
     return infer_table(pictures)
-
-
-def _small_encoded(picture: Picture) -> Encoded01:
-    """Encoded sRGB proxy (h, w, 3) of a picture, clipped to the cube."""
-    return Encoded01(np.clip(from_linear(measuring_proxy(picture.pixels, picture.domain)), 0, 1))
 
 
 @dataclass(frozen=True)

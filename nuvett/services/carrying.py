@@ -2,6 +2,7 @@
 
 import uuid
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -11,8 +12,8 @@ from nuvett.core.look.look import Look
 from nuvett.services import history
 from nuvett.services.catalogue import look_of, shown_frames
 from nuvett.services.facts import Aimed
-from nuvett.services.looks import locked_look, walked
-from nuvett.services.targets import latest_target, lock_series, target_document
+from nuvett.services.looks import aim_of_draft, locked_look, walked
+from nuvett.services.targets import lock_series, target_document
 from nuvett.store import models
 
 
@@ -78,7 +79,7 @@ def carry_state(session: Session, series: models.Series, frames: int) -> CarrySt
     """Where carrying a series' look stands; `frames` is how many have been measured."""
     row = look_of(session, series)
     last = last_version(session, row)
-    target = latest_target(session, series.id)
+    target = aim_of_draft(session, series, row)
     changed = last is None or last.document != row.draft or (target is not None and last.target_id != target.id)
     versions = _counts_by_version(session, series)
     following = sum(count for _, count in versions)
@@ -126,16 +127,38 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
     """
     lock_series(session, series)  # so that the target is not renewed meanwhile
     row = locked_look(session, series)
-    target = latest_target(session, series.id)
+    target = aim_of_draft(session, series, row)
     if target is None:
         raise TargetError("There is no target yet: read a reference first.")
+    return carry_as(session, series, Carried(row.draft, target.id, row.origin), frame_ids)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What is carried: a look, the target it aims at, and the kept look it came from."""
+
+    document: dict[str, Any]
+    target: uuid.UUID
+    origin: dict[str, Any] | None = None
+
+
+def carry_as(
+    session: Session, series: models.Series, carried: Carried, frame_ids: list[uuid.UUID] | None = None
+) -> models.LookVersion:
+    """Make frames follow a look as a version of the series' look, whatever the draft is; as `carry`."""
+    lock_series(session, series)
+    row = locked_look(session, series)
     frames = [f for f in shown_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
     if not frames:
         raise InvalidChangeError("There are no frames to carry the look to.")
     last = last_version(session, row)
-    if last is None or last.document != row.draft or last.target_id != target.id:
+    if last is None or Carried(last.document, last.target_id, last.origin) != carried:
         last = models.LookVersion(
-            look_id=row.id, target_id=target.id, number=last.number + 1 if last else 1, document=row.draft
+            look_id=row.id,
+            target_id=carried.target,
+            number=last.number + 1 if last else 1,
+            document=carried.document,
+            origin=carried.origin,
         )
         session.add(last)
         session.flush()

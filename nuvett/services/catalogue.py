@@ -28,6 +28,13 @@ BLOB_COLUMNS = (
     models.Clip.index,
     models.Clip.thumbnails,
     models.DeliveryFile.blob,
+    models.KeptLook.thumbnail,
+    models.LookupTable.file,
+    models.Pair.before,
+    models.Pair.after,
+    models.Pair.veil,
+    models.Finished.view,
+    models.Finished.sample,
 )
 
 
@@ -134,8 +141,10 @@ def _blobs_of(session: Session, series_id: uuid.UUID) -> set[str]:
         query = select(column)
         if column.class_ is models.DeliveryFile:
             query = query.join(models.Delivery).where(models.Delivery.series_id == series_id)
-        else:
+        elif hasattr(column.class_, "series_id"):
             query = query.where(column.class_.series_id == series_id)
+        else:
+            continue  # of the lookbook
         found.update(session.scalars(query))
     return {name for name in found if name}
 

@@ -101,7 +101,13 @@ def _version_with(session: Session, version: models.LookVersion, common: Common)
     newest = select(func.max(models.LookVersion.number)).where(models.LookVersion.look_id == version.look_id)
     number = (session.scalar(newest) or 0) + 1
     document = _added(Look.model_validate(version.document), common).model_dump(mode="json")
-    made = models.LookVersion(look_id=version.look_id, target_id=version.target_id, number=number, document=document)
+    made = models.LookVersion(
+        look_id=version.look_id,
+        target_id=version.target_id,
+        number=number,
+        document=document,
+        origin=version.origin,
+    )
     session.add(made)
     session.flush()
     return made

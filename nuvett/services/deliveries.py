@@ -16,7 +16,7 @@ from zipstream import ZIP_STORED, ZipStream
 from nuvett.core.drawing.drawing import Stages, compile_stages
 from nuvett.core.errors import DiskFullError, InvalidChangeError, NotFoundError, NuvettError, StoppingError
 from nuvett.core.plan.compile import compile_plan
-from nuvett.core.plan.documents import read_plan
+from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.cdl import nearest_cdl
@@ -156,14 +156,22 @@ def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
             if file.state == "waiting" and _FOLLOWS in file.plan
         }
         known = followings(session, {version for _, version in due.values()})
-    plans: dict[uuid.UUID, Json] = {}
+    planned: dict[uuid.UUID, Json] = {}
+    bench = studio.bench
     for index, frame in enumerate(facts):
         if frame.id in due:
             file_id, version = due[frame.id]
-            plans[file_id] = studio.bench.planner.plan(facts, index, known[version].aimed).model_dump(mode="json")
+            aimed = known[version].aimed
+            # On a screen a table that is gone is left out and said; a finished file without it would be wrong.
+            gone = bench.tables.missing(aimed.look) or bench.tables.missing(frame.trim)
+            planned[file_id] = (
+                {"state": "failed", "problem": f"The lookup table {gone} is not kept here; bring it in again."}
+                if gone
+                else {"plan": bench.planner.plan(facts, index, aimed).model_dump(mode="json")}
+            )
     with studio.database.session() as session:
-        for file_id, plan in plans.items():
-            session.execute(update(models.DeliveryFile).where(models.DeliveryFile.id == file_id).values(plan=plan))
+        for file_id, values in planned.items():
+            session.execute(update(models.DeliveryFile).where(models.DeliveryFile.id == file_id).values(**values))
 
 
 def find_delivery(session: Session, series: models.Series, delivery_id: uuid.UUID) -> models.Delivery:
@@ -230,7 +238,7 @@ def _make_file(studio: Studio, delivery_id: uuid.UUID, file_id: uuid.UUID, setti
             return
         facts, plan = facts_of(frame), read_plan(file.plan)
     try:
-        data = _finished(studio, facts, plan, settings)
+        data = _finished(studio, facts, with_tables(plan, studio.bench.tables.find), settings)
     except DiskFullError:
         raise
     except (NuvettError, OSError) as error:

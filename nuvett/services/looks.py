@@ -1,6 +1,8 @@
 """The look of a series being made: its draft, with a history, and the frames it is tried on."""
 
 import uuid
+from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,15 +17,35 @@ from nuvett.services.targets import latest_target, target_document
 from nuvett.store import models
 
 MOST_PROOFS = 12
+_AIM = "aim"  # beside the look in the states of a history
+Plain = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Aim:
+    """What a draft aims at beside the series' own target, and the kept look that it came from; none for neither."""
+
+    target: uuid.UUID | None = None
+    origin: Plain | None = None
+
+    @classmethod
+    def of(cls, row: models.Look) -> "Aim":
+        """The aim of a draft."""
+        return cls(row.target_id, row.origin)
+
+
+def aim_of_draft(session: Session, series: models.Series, row: models.Look) -> models.Target | None:
+    """The target that a draft aims at: the one of a kept look, else the series' newest; none before there is any."""
+    return session.get_one(models.Target, row.target_id) if row.target_id else latest_target(session, series.id)
 
 
 def draft_of(session: Session, series: models.Series) -> Aimed | None:
-    """The draft with the newest target; none before a target exists."""
-    target = latest_target(session, series.id)
+    """The draft with what it aims at; none before a target exists."""
+    row = look_of(session, series)
+    target = aim_of_draft(session, series, row)
     if target is None:
         return None
-    look = Look.model_validate(look_of(session, series).draft)
-    return Aimed(look, target_document(target), str(target.id))
+    return Aimed(Look.model_validate(row.draft), target_document(target), str(target.id))
 
 
 def walked(session: Session, subject: str, forward: bool) -> history.Passed:
@@ -35,27 +57,45 @@ def walked(session: Session, subject: str, forward: bool) -> history.Passed:
 
 
 def change_look(
-    session: Session, series: models.Series, look: Look, revision: int, words: str | None = None
+    session: Session,
+    series: models.Series,
+    look: Look,
+    revision: int,
+    words: str | None = None,
+    aim: Aim | None = None,
 ) -> models.Look:
-    """Change the draft; the history says what changed, or `words`.
+    """Change the draft, and what it aims at if asked to; the history says what changed, or `words`.
 
     Raises ConflictError when it has been changed elsewhere since `revision`.
     """
     row = locked_look(session, series)
     if row.revision != revision:
         raise ConflictError("The look was changed in another window. This window now shows that newer state.")
-    after = look.model_dump(mode="json")
-    if after != row.draft:
-        history.record(
-            session,
-            series.id,
-            f"look:{row.id}",
-            words or describe(Look.model_validate(row.draft), look),
-            row.draft,
-            after,
-        )
-        row.draft, row.revision = after, row.revision + 1
+    before, after = _state_of(row), _state(look.model_dump(mode="json"), aim or Aim.of(row))
+    if after != before:
+        words = words or describe(Look.model_validate(row.draft), look)
+        history.record(session, series.id, f"look:{row.id}", words, before, after)
+        _restore(row, after)
     return row
+
+
+def _state(draft: Plain, aim: Aim) -> Plain:
+    """A state of a draft as histories keep it: the look, and beside it the aim where it is not the series' own."""
+    if aim == Aim():
+        return draft
+    return {**draft, _AIM: {"target": str(aim.target) if aim.target else None, "origin": aim.origin}}
+
+
+def _state_of(row: models.Look) -> Plain:
+    return _state(row.draft, Aim.of(row))
+
+
+def _restore(row: models.Look, state: Plain) -> None:
+    aim = state.get(_AIM) or {}
+    row.draft = {name: value for name, value in state.items() if name != _AIM}
+    row.target_id = uuid.UUID(aim["target"]) if aim.get("target") else None
+    row.origin = aim.get("origin")
+    row.revision += 1
 
 
 def locked_look(session: Session, series: models.Series) -> models.Look:
@@ -66,7 +106,7 @@ def walk_look(session: Session, series: models.Series, forward: bool) -> tuple[m
     """Undo or redo one step of the draft; the look and what was walked over. Raises InvalidChangeError at the end."""
     row = locked_look(session, series)
     passed = walked(session, f"look:{row.id}", forward)
-    row.draft, row.revision = passed.state, row.revision + 1
+    _restore(row, passed.state)
     return row, passed.step.words
 
 
@@ -75,7 +115,7 @@ def travel_look(session: Session, series: models.Series, number: int) -> models.
     row = locked_look(session, series)
     passed = history.travel(session, f"look:{row.id}", number)
     if passed:
-        row.draft, row.revision = passed[-1].state, row.revision + 1
+        _restore(row, passed[-1].state)
     return row
 
 
@@ -88,7 +128,12 @@ def look_at_step(session: Session, series: models.Series, number: int) -> Look:
     ).first()
     if step is None:
         raise InvalidChangeError("That step of the history is not there any more.")
-    return Look.model_validate(step.after)
+    return Look.model_validate({name: value for name, value in step.after.items() if name != _AIM})
+
+
+def proofs_of(session: Session, series: models.Series) -> tuple[uuid.UUID, ...]:
+    """The frames chosen to try the look on; empty where the most different ones are tried."""
+    return tuple(uuid.UUID(frame) for frame in (look_of(session, series).proofs or {}).get("frames", []))
 
 
 def set_proofs(session: Session, series: models.Series, frames: list[uuid.UUID] | None) -> None:

@@ -1,7 +1,10 @@
 """What is measured of frames under their plans, and remembered while memory lasts."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from nuvett.core.book.health import health_on
+from nuvett.core.book.suits import bending
 from nuvett.core.drift.drift import Drift, measure_drift
 from nuvett.core.fit.holds import HoldLimits
 from nuvett.core.fit.moves import FINE
@@ -80,13 +83,29 @@ class Measures:
 
     def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
         """What goes wrong with a frame under a plan."""
-        hold = look.step(HoldStep)
-        limits = HoldLimits(hue=hold.hue, chroma=hold.chroma, lightness=hold.lightness)
-        key = ("notes", frame.sample, plan.key, limits)
+        return self._noted(notes_on, frame, plan, look)
+
+    def health(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
+        """All that goes wrong with a frame under a plan, as it is shown before a look is kept."""
+        return self._noted(health_on, frame, plan, look)
+
+    def _noted(
+        self, find: Callable[..., Sequence[Note]], frame: FrameFacts, plan: FramePlan, look: Look
+    ) -> tuple[Note, ...]:
+        limits = _limits_of(look)
+        key = (find.__name__, frame.sample, plan.key, limits)
 
         def make() -> tuple[Note, ...]:
-            return tuple(
-                notes_on(plan, self._sources.sample(frame), self._areas.seeing(frame, plan), frame.faces, limits)
-            )
+            return tuple(find(plan, self._sources.sample(frame), self._areas.seeing(frame, plan), frame.faces, limits))
 
         return self._kept.get(key, make)
+
+    def bending(self, frame: FrameFacts, plan: FramePlan) -> float:
+        """How much a plan bends the colours of a frame, in hundredths of OKLab."""
+        key = ("bending", frame.sample, plan.key)
+        return self._kept.get(key, lambda: bending(plan, self._sources.sample(frame), self._areas.seeing(frame, plan)))
+
+
+def _limits_of(look: Look) -> HoldLimits:
+    hold = look.step(HoldStep)
+    return HoldLimits(hue=hold.hue, chroma=hold.chroma, lightness=hold.lightness)

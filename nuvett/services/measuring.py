@@ -11,7 +11,8 @@ from nuvett.core.even.shared import Seen
 from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
-from nuvett.core.types import Linear
+from nuvett.core.spaces.rgb import from_linear
+from nuvett.core.types import Encoded01, Linear
 from nuvett.imaging.damage import check_jpeg
 from nuvett.imaging.decode import Limits, Picture, decode
 from nuvett.imaging.faces import Face, faces_seen, find_faces
@@ -60,6 +61,11 @@ def measure_file(path: Path, limits: Limits) -> MeasuredFile:
     picture = _whole(path, limits)
     proxy = measuring_proxy(picture.pixels, picture.domain)
     return MeasuredFile(picture, proxy, placed_sample(proxy), find_faces(proxy), find_features(proxy))
+
+
+def small_encoded(picture: Picture) -> Encoded01:
+    """Encoded sRGB proxy (h, w, 3) of a picture, clipped to the cube."""
+    return Encoded01(np.clip(from_linear(measuring_proxy(picture.pixels, picture.domain)), 0, 1))
 
 
 def _whole(path: Path, limits: Limits) -> Picture:

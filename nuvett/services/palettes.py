@@ -5,6 +5,7 @@ import uuid
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from nuvett.core.book.files import MOST_GROUP
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.swatches import SavedPalette, read_palette
@@ -64,6 +65,11 @@ def rename_palette(session: Session, palette_id: uuid.UUID, name: str) -> models
     row.name = plain
     row.document = palette_of(row).model_copy(update={"name": plain}).model_dump(mode="json")
     return row
+
+
+def group_palette(session: Session, palette_id: uuid.UUID, group: str) -> None:
+    """Put a palette into a group, or into none. Raises NotFoundError."""
+    find_palette_row(session, palette_id).group = " ".join(group.split())[:MOST_GROUP]
 
 
 def delete_palette(session: Session, palette_id: uuid.UUID) -> None:

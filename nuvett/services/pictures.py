@@ -140,6 +140,15 @@ class Pictures:
         """Encoded picture kept under a key while memory lasts."""
         return self._kept.get(("kept", key), make)
 
+    def remembered(self, key: Hashable) -> bytes | None:
+        """Encoded picture that was remembered under a key, none where memory has let it go."""
+        found: bytes | None = self._kept.peek(("remembered", key))
+        return found
+
+    def remember(self, key: Hashable, data: bytes) -> None:
+        """Remember an encoded picture under a key."""
+        self._kept.put(("remembered", key), data)
+
     def colour_at(self, view: str, domain: str, place: object) -> Colour:
         """OKLab colour of a small disc at a place (x, y in shares). Raises InvalidChangeError outside the picture."""
         x, y = place_in(place)

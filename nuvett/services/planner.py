@@ -8,6 +8,7 @@ from nuvett.core.area.parts import Area
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look
+from nuvett.core.look.tables import with_tables
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.planning.planning import aim_of, evened_plan, trim_only, where_plan
@@ -20,6 +21,7 @@ from nuvett.core.types import OKLab
 from nuvett.services.caches import Cache
 from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.sources import Sources
+from nuvett.services.tables import Tables
 
 _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 
@@ -27,8 +29,8 @@ _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 class Planner:
     """Plans of frames, keyed by all that they depend on."""
 
-    def __init__(self, sources: Sources, kept: Cache) -> None:
-        self._sources, self._kept = sources, kept
+    def __init__(self, sources: Sources, tables: Tables, kept: Cache) -> None:
+        self._sources, self._tables, self._kept = sources, tables, kept
 
     def _aim(self, aimed: Aimed) -> tuple[Aim, Yardstick]:
         return self._kept.get(
@@ -57,21 +59,23 @@ class Planner:
 
     def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:
         """A series under a look."""
-        return SeriesRun(self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
+        look = with_tables(aimed.look, self._tables.find)
+        return SeriesRun(self.pools(frames, aimed.look), self.aim(aimed), look)
 
     def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """Plan of one frame of a series under a look, with the frame's own trim."""
         frame = frames[index]
 
         def make() -> FramePlan:
-            own = Own(frame.even, frame.trim, frame.faces, frame.seed)
+            own = Own(frame.even, with_tables(frame.trim, self._tables.find), frame.faces, frame.seed)
             return self.run(frames, aimed).plan(frames.places[frame.first], own)
 
         return self._kept.get(("plan", frames.key, frame.key, aimed.key), make, _PLAN_BYTES)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""
-        return trim_only(frame.trim, self._sources.statistics(frame), frame.faces, frame.seed)
+        trim = with_tables(frame.trim, self._tables.find)
+        return trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed)
 
     def as_came(self, frame: FrameFacts) -> FramePlan | None:
         """The plan of a frame as it came, where its geometry puts it; none where it stays as it is."""
@@ -93,7 +97,8 @@ class Planner:
     def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
         """The pull that suits a series under a look."""
         measured = self._measured(frames)
-        return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), aimed.look)
+        look = with_tables(aimed.look, self._tables.find)
+        return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), look)
 
     def with_straight_curve(self, frames: Facts, index: int, aimed: Aimed) -> tuple[FramePlan, Aimed]:
         """The plan of a frame under a look whose master curve is straight, and that look."""

@@ -6,9 +6,10 @@ from sqlalchemy import delete
 from sqlalchemy.dialects.postgresql import insert
 
 from nuvett.core.errors import NotFoundError
-from nuvett.core.plan.documents import read_plan
+from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.services.caches import Cache
+from nuvett.services.tables import Tables
 from nuvett.store import models
 from nuvett.store.database import Database
 
@@ -24,8 +25,8 @@ class Plans:
     Without a database they last as long as the memory does.
     """
 
-    def __init__(self, database: Database | None, kept: Cache) -> None:
-        self._database, self._kept = database, kept
+    def __init__(self, database: Database | None, tables: Tables, kept: Cache) -> None:
+        self._database, self._tables, self._kept = database, tables, kept
 
     def keep(self, *plans: FramePlan | None) -> None:
         """Keep plans, so that pictures under them can be asked for by their keys."""
@@ -53,7 +54,8 @@ class Plans:
     def find(self, key: str) -> FramePlan | None:
         """The plan of a key; none for the empty key, which is a frame as it came.
 
-        Raises NotFoundError for one that is not kept, DocumentError for one that cannot be read.
+        Raises NotFoundError for one that is not kept, DocumentError for one that cannot be read, TableError where a
+        lookup table of it is gone.
         """
         if not key:
             return None
@@ -66,7 +68,7 @@ class Plans:
                 if row is None:
                     raise NotFoundError(_FORGOTTEN)
                 document = row.document
-            return read_plan(document)
+            return with_tables(read_plan(document), self._tables.find)
 
         return self._kept.get(("known", key), make)
 

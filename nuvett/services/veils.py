@@ -4,21 +4,25 @@ from typing import Literal
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from nuvett.core.book.health import merged_pairs, merged_places, tinted_whites, torn_places
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.guided import encoded_luminance
+from nuvett.core.plan.apply import evened_by
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import UNTOUCHED
-from nuvett.core.planning.warnings import at_ends, steep_tones
+from nuvett.core.planning.warnings import NoteVeil, at_ends, steep_tones
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.types import Floats
+from nuvett.core.spaces.rgb import from_linear, to_linear
+from nuvett.core.types import Encoded01, Floats
 from nuvett.services.facts import FrameFacts
 from nuvett.services.workbench import Workbench
 
-Veil = Literal["clipping", "steep", "skin", "where"]
+Veil = NoteVeil | Literal["where"]
 _VEILED, _OPEN = (119, 119, 119, 150), (0, 0, 0, 0)
+_SPECKS = 5  # pixels a side within which the most decide
 _HATCH, _HATCH_LINE = 10, 2  # pixels from line to line, and of a line
 _WHITE, _BLACK = (0, 0, 0, 255), (255, 255, 255, 255)
 
@@ -27,7 +31,8 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
     """PNG over a frame's preview.
 
     clipping : black where a channel clips to white, white where all are black; steep : open where the frame's tones
-    may break up; skin : open on the faces found; where : open in the area of the plan's layer, hatched around it
+    may break up; skin : open on the faces found; tinted, merged, torn : open where whites are tinted, two colours have
+    become one or neighbours are torn apart; where : open in the area of the plan's layer, hatched around it
     """
     used = plan or UNTOUCHED
 
@@ -47,6 +52,10 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
             pixels = in_floats(_looked_up(source, places))
             lightness = linear_to_oklab(to_linear(pixels, frame.domain))[..., 0]
             veil[(lightness >= low) & (lightness <= high)] = _OPEN
+        elif what != "skin":
+            there = _unsound(bench, frame, used, _looked_up(source, places), what)
+            # Single pixels and the edges of the view's own blocks say nothing.
+            veil[cv2.medianBlur(there.astype(np.uint8), _SPECKS) > 0] = _OPEN
         else:
             for face in frame.faces:
                 left, top, across, down = face.box
@@ -55,6 +64,19 @@ def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: i
         return _png(veil)
 
     return bench.pictures.kept(("veil", what, frame.view, used.key, edge), make)
+
+
+def _unsound(bench: Workbench, frame: FrameFacts, plan: FramePlan, pixels: Pixels, what: Veil) -> NDArray[np.bool_]:
+    """Where (h, w) whites of a frame are tinted, colours have become one or neighbours are torn apart."""
+    height, width = pixels.shape[:2]
+    came = to_linear(Encoded01(in_floats(pixels).reshape(-1, 3)), frame.domain)
+    if what == "torn":
+        return torn_places(plan, from_linear(came)).reshape(height, width)
+    evened = linear_to_oklab(evened_by(plan, came))
+    if what == "merged":
+        return merged_places(merged_pairs(plan, bench.sources.sample(frame)), evened).reshape(height, width)
+    made = in_floats(bench.pictures.drawn(frame, plan, max(height, width), depth=16)).reshape(-1, 3)
+    return tinted_whites(evened, linear_to_oklab(to_linear(Encoded01(made)))).reshape(height, width)
 
 
 def _png(veil: np.ndarray) -> bytes:

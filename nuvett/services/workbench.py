@@ -1,4 +1,4 @@
-"""The workbench of one process: sources, planner, measures, plans and pictures, which share its memory."""
+"""The workbench of one process: sources, tables, planner, measures, plans and pictures, which share its memory."""
 
 from nuvett.imaging.decode import Limits
 from nuvett.services.areas import Areas
@@ -9,6 +9,7 @@ from nuvett.services.pictures import Pictures
 from nuvett.services.planner import Planner
 from nuvett.services.plans import Plans
 from nuvett.services.sources import Sources
+from nuvett.services.tables import Tables
 from nuvett.store.blobs import BlobStore
 from nuvett.store.database import Database
 
@@ -20,8 +21,9 @@ class Workbench:
         caches = Caches(megabytes)
         self.originals = Originals(blobs, limits)
         self.sources = Sources(blobs, caches.pictures)
-        self.planner = Planner(self.sources, caches.facts)
+        self.tables = Tables(blobs, caches.pictures)
+        self.planner = Planner(self.sources, self.tables, caches.facts)
         self.areas = Areas(blobs, self.sources, caches.pictures)
         self.measures = Measures(self.sources, self.planner, self.areas, caches.facts)
-        self.plans = Plans(database, caches.facts)
+        self.plans = Plans(database, self.tables, caches.facts)
         self.pictures = Pictures(self.sources, self.originals, self.areas, caches.pictures)

@@ -12,12 +12,15 @@ from nuvett.settings import Settings
 from nuvett.web import faults
 from nuvett.web.context import make_templates
 from nuvett.web.guard import Guard
-from nuvett.web.heavy import make_limiter
+from nuvett.web.heavy import in_turn, make_limiter
 from nuvett.web.routes import (
     carry,
     clips,
     gather,
     handover,
+    health,
+    kept,
+    lookbook,
     many,
     pages,
     palettes,
@@ -27,6 +30,8 @@ from nuvett.web.routes import (
     shelf,
     signing,
     trim,
+    trying,
+    working_out,
 )
 from nuvett.web.signin import Attempts, Gate, Sessions
 
@@ -40,12 +45,14 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.studio = studio
         app.state.templates = make_templates()
-        app.state.heavy = make_limiter()
+        app.state.heavy, app.state.turns = make_limiter(), in_turn()
         app.state.sessions, app.state.attempts = sessions, Attempts()
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    for module in (shelf, gather, read, clips, palettes, shape, carry, trim, many, handover, pictures, pages, signing):
+    stages = (shelf, gather, read, clips, palettes, shape, carry, trim, many, handover, pictures)
+    looks = (working_out, lookbook, kept, trying, health)
+    for module in (*looks, *stages, pages, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)

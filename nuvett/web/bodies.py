@@ -164,6 +164,56 @@ class AreaMove(Asked):
     revision: int = Field(ge=0, le=2**31 - 1)
 
 
+class KeptLabels(Asked):
+    """What a kept look is known by; what is not given stays. How long each may be, the book says in words."""
+
+    name: str | None = None
+    use_when: str | None = None
+    group: str | None = None
+    favourite: bool | None = None
+    strength: float | None = None
+
+
+class KeepParts(Asked):
+    """Parts of the look in hand that are kept, and the frame in work."""
+
+    parts: list[Short] = Field(max_length=100)
+    frame: Row = None
+
+
+class KeepLook(KeepParts):
+    """The look in hand, to be kept under a name."""
+
+    name: str
+    use_when: str = ""
+    group: str = ""
+    favourite: bool = False
+
+
+class ReviseLook(KeepParts):
+    """The look in hand, to be kept as a new version of one, made upon version `number`."""
+
+    number: int = Field(ge=1, le=1_000_000)
+
+
+class UseLook(Asked):
+    """A kept look to be used on a series: as its draft, or on chosen frames; the newest version unless one is named."""
+
+    series: Short
+    number: int | None = Field(default=None, ge=1, le=1_000_000)
+    strength: float = Field(default=100, ge=0, le=100)
+    parts: list[Short] | None = Field(default=None, max_length=100)
+    frames: list[uuid.UUID] | None = Field(default=None, max_length=10_000)
+
+
+class TryLook(Asked):
+    """A kept look to be tried on the frame in work, beside a reference."""
+
+    kept: uuid.UUID
+    strength: float = Field(default=100, ge=0, le=100)
+    reference: Row = None
+
+
 class DeliveryOrder(Asked):
     """The form of a delivery; `frames` names those that were chosen, with commas between, none for all."""
 

@@ -12,6 +12,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.placing import is_of_geometry, place_frame
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
+from nuvett.services.book_list import tables_kept
 from nuvett.services.dragging import drag_tone
 from nuvett.services.history import redo_words, steps, undo_words
 from nuvett.services.palettes import palette_of, saved_palettes
@@ -103,6 +104,7 @@ def sheet_values(
     return sheet_of(document) | {
         "revision": revision,
         "washes": washes,
+        "tables": tables_kept(session),
         "undo_words": undo_words(past),
         "redo_words": redo_words(past),
         "past": past,

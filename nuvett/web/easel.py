@@ -14,7 +14,7 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.plan.frame_plan import FramePlan, GroupName
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.services import carrying, frame_facts, kept_references, looks
-from nuvett.services.catalogue import find_series, look_of, shown_frames
+from nuvett.services.catalogue import find_series, shown_frames
 from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.wall import Show, shown_plan
 from nuvett.services.workbench import Workbench
@@ -93,8 +93,7 @@ def easel_for_look(session: Session, slug: str, frame: uuid.UUID | None, referen
     aimed = looks.draft_of(session, series)
     if not facts or aimed is None:
         return None
-    kept = (look_of(session, series).proofs or {}).get("frames", [])
-    proofs = tuple(uuid.UUID(p) for p in kept)
+    proofs = looks.proofs_of(session, series)
     return Easel(slug, facts, _index_of(facts, frame, series.hero_id), aimed, labels, chosen, proofs)
 
 

@@ -18,14 +18,27 @@ def make_limiter() -> CapacityLimiter:
     return CapacityLimiter(max(2, os.cpu_count() or 1))
 
 
+def in_turn() -> CapacityLimiter:
+    """One at a time: for many small pictures, of which the first is wanted before the others begin."""
+    return CapacityLimiter(1)
+
+
 def heavy(endpoint: Callable[P, T]) -> Callable[P, Awaitable[T]]:
     """A route that computes; its first parameter is called `context`."""
+    return _on_threads(endpoint, "heavy")
 
+
+def heavy_in_turn(endpoint: Callable[P, T]) -> Callable[P, Awaitable[T]]:
+    """A route that computes, one request after the other."""
+    return _on_threads(endpoint, "turns")
+
+
+def _on_threads(endpoint: Callable[P, T], limiter: str) -> Callable[P, Awaitable[T]]:
     @wraps(endpoint)
     async def run(*arguments: P.args, **named: P.kwargs) -> T:
         context = named["context"]
         assert isinstance(context, Context)
-        limiter: CapacityLimiter = context.request.app.state.heavy
-        return await to_thread.run_sync(partial(endpoint, *arguments, **named), limiter=limiter)
+        found: CapacityLimiter = getattr(context.request.app.state, limiter)
+        return await to_thread.run_sync(partial(endpoint, *arguments, **named), limiter=found)
 
     return run

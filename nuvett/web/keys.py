@@ -24,6 +24,7 @@ _AT_A_SHEET = (
     Key("+", "bring in a step that is idle"),
     Key("a", "add an area"),
     Key("w", "show where the area is"),
+    Key("l", "kept looks at hand"),
     Key("u", "undo"),
     Key("r", "do again"),
 )
@@ -71,6 +72,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
     "shape": (
         *_AT_A_SHEET,
         Key("z", "history"),
+        Key("j", "keep this look in the lookbook"),
         Key("C", "carry to all frames"),
     ),
     "carry": (
@@ -92,6 +94,16 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key(">", "a wider brush"),
         Key("(", "a softer brush"),
         Key(")", "a harder brush"),
+    ),
+    "lookbook": (
+        Key("/", "find by name or use"),
+        Key("a", "add looks and tables"),
+        Key("f", "make the look in focus a favourite"),
+        Key("s", "use the look in focus here"),
+        Key("d", "put it beside another"),
+        Key("e", "revise it"),
+        Key("y", "write it out"),
+        Key("t", "more that can be done with it"),
     ),
     "handover": (Key("M", "make the files"),),
 }

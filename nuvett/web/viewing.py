@@ -36,7 +36,7 @@ class Viewing:
     """One frame in the viewer.
 
     shows : what it can be shown as, in words; pictures : their addresses
-    draft : where another state of the document is drawn, empty where only references can stand beside
+    beside_picture, beside_chosen : address and choice of what stands beside, where that is no reference
     """
 
     slug: str
@@ -56,6 +56,8 @@ class Viewing:
     large: bool = False
     trims: bool = False
     words: str = ""
+    beside_picture: str = ""
+    beside_chosen: str = ""
 
     @property
     def facts(self) -> dict[str, Any]:
@@ -102,6 +104,9 @@ def viewing(
         large=large,
         trims=easel.group == "trim" and not large,
         words=_words(context, easel) if large else "",
+        # Without a reference the frame stands beside itself, as it came.
+        beside_picture="" if easel.reference else pictures["original"],
+        beside_chosen="" if easel.reference else "original",
     )
 
 

@@ -114,6 +114,27 @@ def test_strokes_cover_by_pressure_and_erase_what_lay_there() -> None:
         Stroke(points=((0.5, 0.5, 1),) * 50_000)
 
 
+def test_a_stroke_lies_where_its_pixels_are_and_is_as_wide_as_the_pen_was_pressed() -> None:
+    dot = Stroke(points=((0.5, 0.5, 1),), radius=10, hardness=100)
+    made = weights(BrushPart(strokes=(dot,)))
+    assert np.array_equal(made, made[:, ::-1]) and np.array_equal(made, made[::-1])  # about the middle, to the pixel
+    height, width = made.shape
+    away = np.indices(made.shape) - np.array([height - 1, width - 1])[:, None, None] / 2
+    inside = np.hypot(*away) / max(made.shape)
+    assert made[inside < 0.09].min() == 1 and made[inside > 0.102].max() == 0
+    soft = weights(BrushPart(strokes=(dot.model_copy(update={"hardness": 50.0}),)))
+    assert soft[inside < 0.049].min() == 1 and 0.45 < soft[np.abs(inside - 0.075) < 0.002].mean() < 0.55
+    pressed = Stroke(points=((0.2, 0.5, 0.1), (0.8, 0.5, 1)), radius=8, hardness=100)
+    wedge = weights(BrushPart(strokes=(pressed,))) > 0.05
+    thin, thick = wedge[:, round(0.25 * width)].sum(), wedge[:, round(0.75 * width)].sum()
+    assert 0 < thin < 0.75 * thick
+    firm = weights(BrushPart(strokes=(pressed,)))
+    row = firm[height // 2]
+    assert row[round(0.75 * width)] > 2 * row[round(0.35 * width)] > 0
+    edge = weights(BrushPart(strokes=(Stroke(points=((0.0, 0.0, 1),), radius=10, hardness=100),)))
+    assert edge[0, 0] == 1 and edge[0, : round(0.09 * max(made.shape))].min() == 1
+
+
 def test_colours_and_tones_are_found_where_they_are() -> None:
     lab = np.full((*SIZE[::-1], 3), (0.6, 0, 0), dtype=np.float32)
     lab[:, :150] = (0.55, -0.02, -0.12)  # blue at the left

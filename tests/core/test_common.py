@@ -37,6 +37,15 @@ def test_it_is_said_for_three_of_a_set_up_or_five_of_a_series_that_point_the_sam
     assert shared_by(weak, [0] * 3) == shared_by(off, [0] * 3) == []
 
 
+def test_what_most_frames_share_is_said_first_by_the_median_in_steps_of_its_number() -> None:
+    both = [Trim.of(WhiteStep(warmth=4), ExposureStep(exposure=e)) for e in (0.22, 0.33, 0.36)]
+    found = shared_by([*both, Trim.of(WhiteStep(warmth=6)), Trim()], [0] * 5)
+    assert [(one.name, len(one.frames)) for one in found] == [("warmth", 4), ("exposure", 3)]
+    assert found[1].value == 0.35 and found[1].low == 0.22 and found[1].high == 0.36
+    assert Common().is_none and not Common(warmth=1).is_none
+    assert shared_by([Trim.of(ExposureStep(exposure=0.01))] * 3, [0] * 3)[0].value == 0.01  # less than a step, not none
+
+
 def test_what_is_taken_into_the_look_and_off_the_trims_leaves_pictures_as_they_are() -> None:
     own = measure(OKLab(np.random.default_rng(1).uniform(0.1, 0.9, (1000, 3)).astype(np.float32) * (1, 0.2, 0.2)))
     aim = aim_of_statistics(own)

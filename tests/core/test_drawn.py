@@ -14,7 +14,7 @@ from nuvett.core.reading.family import Family
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.hold import FamilyHold
-from nuvett.core.steps.zones import ZoneStep, zone_amounts
+from nuvett.core.steps.zones import ZoneStep, zone_aims, zone_amounts, zone_shares
 from tests import strategies as ours
 
 
@@ -49,6 +49,21 @@ def test_zone_aims_are_what_the_plan_goes_to_whatever_the_amount() -> None:
     shadow = np.array(aims[0][0])
     assert np.hypot(*shadow) == pytest.approx(0.08, abs=1e-6)
     assert np.degrees(np.arctan2(shadow[1], shadow[0])) == pytest.approx(-60, abs=1e-3)
+
+
+def test_a_zone_aims_at_the_targets_tint_where_the_frame_has_most_of_it() -> None:
+    found = np.stack([np.linspace(0, 0.16, 17), np.linspace(0.05, -0.05, 17)], axis=1).astype(np.float32)
+    alone = np.zeros(17, np.float32)
+    alone[2] = 1
+    dark = zone_aims(ZoneStep(), found, alone)[0]
+    assert dark == pytest.approx(found[2], abs=0.004)
+    alone[2], alone[4] = 0.5, 0.5
+    both = zone_aims(ZoneStep(), found, alone)[0]
+    share = zone_shares(ZoneStep())[0]
+    mean = (share[2] * found[2] + share[4] * found[4]) / (share[2] + share[4])
+    assert both == pytest.approx(mean, abs=0.006)
+    nothing = zone_aims(ZoneStep(), found, np.zeros(17, np.float32))[0]
+    assert nothing == pytest.approx(share @ found / share.sum(), abs=1e-4)  # no evidence: all of the zone counts alike
 
 
 def test_no_colour_passes_the_border_of_its_hold() -> None:

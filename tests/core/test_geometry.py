@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.geometry.changes import drag_cut, levelled, mirrored, turned, with_proportion
+from nuvett.core.geometry.changes import HANDLES, drag_cut, levelled, mirrored, turned, with_proportion
 from nuvett.core.geometry.geometry import PROPORTIONS, Cut, Geometry, Placing
 from nuvett.core.geometry.proposals import Proposal, propose
 from nuvett.core.geometry.words import geometry_changes, geometry_words
@@ -118,6 +118,73 @@ def test_any_drag_leaves_a_cut_that_can_be_kept(handle: str, x: float, y: float,
     assert cut is not None and Geometry(cut=cut).cut == cut
 
 
+def test_each_corner_and_side_moves_itself_alone_and_keeps_a_proportion_about_what_stays() -> None:
+    free = Geometry(proportion="free", cut=(0.2, 0.2, 0.4, 0.4))
+    moved = {handle: drag_cut(free, SIZE, handle, (0.3, 0.5)).cut for handle in HANDLES if handle != "move"}
+    assert {name: cut and tuple(round(v, 4) for v in cut) for name, cut in moved.items()} == {
+        "nw": (0.3, 0.5, 0.3, 0.1),
+        "n": (0.2, 0.5, 0.4, 0.1),
+        "ne": (0.2, 0.5, 0.1, 0.1),
+        "e": (0.2, 0.2, 0.1, 0.4),
+        "se": (0.2, 0.2, 0.1, 0.3),
+        "s": (0.2, 0.2, 0.4, 0.3),
+        "sw": (0.3, 0.2, 0.3, 0.3),
+        "w": (0.3, 0.2, 0.3, 0.4),
+    }
+    assert drag_cut(free, SIZE, "w", (0.9, 0.5)).cut == pytest.approx(
+        (0.56, 0.2, 0.04, 0.4)
+    )  # no further than its side
+    assert drag_cut(free, SIZE, "n", (0.5, 0.9)).cut == pytest.approx((0.2, 0.56, 0.4, 0.04))
+    assert drag_cut(free, SIZE, "move", (0.7, 0.3)).cut == pytest.approx((0.5, 0.1, 0.4, 0.4))
+    # 1:1 on a frame of 3:2: two thirds of the width for the whole height, about what is not dragged.
+    square = Geometry(proportion="1:1", cut=(0.2, 0.2, 0.2, 0.3))
+    assert drag_cut(square, SIZE, "e", (0.6, 0.9)).cut == pytest.approx((0.2, 0.05, 0.4, 0.6))
+    assert drag_cut(square, SIZE, "s", (0.9, 0.65)).cut == pytest.approx((0.15, 0.2, 0.3, 0.45))
+    assert drag_cut(square, SIZE, "se", (0.4, 0.8)).cut == pytest.approx((0.2, 0.2, 0.4, 0.6))
+    assert drag_cut(square, SIZE, "se", (0.6, 0.3)).cut == pytest.approx((0.2, 0.2, 0.4, 0.6))
+    assert drag_cut(square, SIZE, "n", (0.3, 0.1)).cut == pytest.approx((0.16667, 0.1, 0.26667, 0.4))
+    near = drag_cut(Geometry(proportion="1:1", cut=(0.1, 0.2, 0.2, 0.3)), SIZE, "s", (0.2, 1.0))
+    assert near.cut == pytest.approx((0.0, 0.2, 0.4, 0.6))  # as wide as there is room on both sides
+
+
+def test_a_cut_in_a_proportion_grows_as_far_as_there_is_room_and_never_below_its_least() -> None:
+    def dragged(cut: Cut, handle: str, x: float, y: float) -> Cut | None:
+        return drag_cut(Geometry(proportion="1:1", cut=cut), SIZE, handle, (x, y)).cut
+
+    assert dragged((0.7, 0.2, 0.2, 0.3), "se", 1.0, 1.0) == pytest.approx((0.7, 0.2, 0.3, 0.45))
+    assert dragged((0.1, 0.6, 0.2, 0.3), "se", 1.0, 1.0) == pytest.approx((0.1, 0.6, 0.26667, 0.4), abs=1e-4)
+    assert dragged((0.1, 0.05, 0.2, 0.3), "e", 0.9, 0.5) == pytest.approx((0.1, 0.0, 0.26667, 0.4), abs=1e-4)
+    assert dragged((0.3, 0.3, 0.2, 0.3), "w", 0.1, 0.5) == pytest.approx((0.1, 0.15, 0.4, 0.6))
+    assert dragged((0.2, 0.2, 0.2, 0.3), "e", 0.0, 0.5) == pytest.approx((0.2, 0.32, 0.04, 0.06))
+    assert dragged((0.5, 0.2, 0.2, 0.3), "s", 0.5, 0.1) == pytest.approx((0.58, 0.2, 0.04, 0.06))
+    assert dragged((0.7, 0.2, 0.2, 0.3), "s", 0.8, 1.0) == pytest.approx((0.6, 0.2, 0.4, 0.6))
+    assert dragged((0.1, 0.65, 0.2, 0.3), "e", 0.9, 0.8) == pytest.approx((0.1, 0.6, 0.26667, 0.4), abs=1e-4)
+    assert turned(Geometry(quarter=1), 1).quarter == 2 and turned(Geometry(quarter=3), 2).quarter == 1
+
+
+def test_a_mirror_takes_the_cut_the_tilt_and_the_lean_along() -> None:
+    made = mirrored(Geometry(cut=(0.1, 0.2, 0.3, 0.4), straighten=3, horizontal=20, vertical=10, quarter=1))
+    assert made.cut == pytest.approx((0.6, 0.2, 0.3, 0.4)) and (made.straighten, made.horizontal) == (-3, -20)
+    assert (made.vertical, made.quarter, made.mirrored) == (10, 3, True)
+    wide = with_proportion(Geometry(cut=(0.1, 0.3, 0.6, 0.2)), SIZE, "1:1")
+    assert wide.cut == pytest.approx((0.33333, 0.3, 0.13333, 0.2))  # about the same middle
+    tall = with_proportion(Geometry(cut=(0.1, 0.1, 0.2, 0.8)), SIZE, "1:1")
+    assert tall.cut == pytest.approx((0.1, 0.35, 0.2, 0.3))
+    with pytest.raises(ValidationError, match="within the frame"):
+        Geometry(cut=(0.1, 0.8, 0.2, 0.3))
+    with pytest.raises(ValidationError, match="within the frame"):
+        Geometry(cut=(0.8, 0.1, 0.3, 0.2))
+
+
+def test_leaning_levels_are_set_the_way_their_number_says() -> None:
+    placing = Geometry(horizontal=40).whole(SIZE)
+    (left, right), _ = placing.original(np.array([0.25, 0.75]), np.array([0.1, 0.1]))
+    _, (top_left, top_right) = placing.original(np.array([0.25, 0.75]), np.array([0.1, 0.1]))
+    assert top_left > top_right + 0.02 and left < right  # the right is drawn larger, so less of it is looked at
+    _, (a, b) = Geometry(horizontal=-40).whole(SIZE).original(np.array([0.25, 0.75]), np.array([0.1, 0.1]))
+    assert b > a + 0.02
+
+
 def test_a_line_drawn_along_straightens() -> None:
     drawn = levelled(Geometry(), SIZE, (0.2, 0.5), (0.8, 0.5 + 0.6 * 1.5 * np.tan(np.radians(3))))
     assert drawn.straighten == pytest.approx(-3, abs=0.06)
@@ -148,6 +215,61 @@ def lined(geometry: Geometry) -> np.ndarray:
 def test_the_tilt_of_long_lines_is_proposed(degrees: float) -> None:
     found = propose(lined(Geometry(straighten=degrees)))
     assert found.straighten == pytest.approx(degrees, abs=0.25) and found.vertical is None
+
+
+def drawn_lines(*lines: tuple[float, float, float, float], size: tuple[int, int] = (900, 600)) -> np.ndarray:
+    """A grey picture with bars along lines, x and y of their ends in pixels from the middle."""
+    picture = np.full((size[1], size[0]), 0.5, np.float32)
+    middle = np.array([size[0], size[1], size[0], size[1]]) / 2
+    for line in lines:
+        x0, y0, x1, y1 = (round(float(v)) for v in np.array(line) + middle)
+        cv2.line(picture, (x0, y0), (x1, y1), 0.1, 7, cv2.LINE_AA)
+    return picture
+
+
+def test_level_lines_speak_only_where_there_are_no_uprights() -> None:
+    tilt = np.tan(np.radians(2.5))
+    levels = [(-400, y - 400 * tilt, 400, y + 400 * tilt) for y in (-200, -100, 0, 100, 200)]
+    assert propose(drawn_lines(*levels)).straighten == pytest.approx(-2.5, abs=0.3)
+    uprights = [(x, -250, x, 250) for x in (-380, -190, 0, 190, 380)]
+    assert propose(drawn_lines(*uprights)).is_none
+    assert propose(drawn_lines(*levels, *uprights)).straighten is None  # the uprights stand straight
+    short = [(x, y, x + 14 * tilt, y + 14) for x in range(-400, 401, 80) for y in (-200, 0, 200)]
+    assert propose(drawn_lines(*short)).is_none
+
+
+_TWO_ANGLES = [(x, n % 2, 170 if n % 2 else 260) for n, x in enumerate(range(-400, 401, 80))]
+
+
+def test_short_lines_say_nothing_and_of_two_groups_the_longer_one_is_believed() -> None:
+    tilt = np.tan(np.radians(3))
+    strokes = [(x, y, x + 36 * tilt, y + 36) for x in range(-420, 421, 40) for y in range(-280, 250, 50)]
+    assert propose(drawn_lines(*strokes)).straighten is None
+    many = [(x - 250 * tilt, -250, x + 250 * tilt, 250) for x in (-400, -280, -160, -40, 80, 200, 320)]
+    few = [(x + 100 * tilt, -100, x - 100 * tilt, 100) for x in (-340, -100, 140, 380)]
+    assert propose(drawn_lines(*many, *few)).straighten == pytest.approx(3, abs=0.3)
+    lean = [np.tan(np.radians(degrees)) for degrees in (4.6, 3.0)]
+    near = [(x - h * lean[i], -h, x + h * lean[i], h) for x, i, h in _TWO_ANGLES]
+    assert propose(drawn_lines(*near)).straighten == pytest.approx(4.6, abs=0.35)
+
+
+@pytest.mark.parametrize("side", [1, -1])
+def test_a_fan_on_one_side_of_the_middle_is_no_lean(side: int) -> None:
+    fan = [(side * x, -250, side * x * 1.12, 250) for x in (-70, -40, 20, 60, 130, 200, 270, 340, 410)]
+    assert propose(drawn_lines(*fan)).vertical is None
+
+
+def test_uprights_that_lean_together_give_the_lean_and_the_tilt_that_is_left() -> None:
+    fan = [(x, -250, x * 1.12, 250) for x in (-400, -300, -200, -100, 100, 200, 300, 400)]
+    found = propose(drawn_lines(*fan))
+    assert found.vertical is not None and found.straighten is None
+    other = propose(drawn_lines(*[(x * 1.12, -250, x, 250) for x in (-400, -300, -200, -100, 100, 200, 300, 400)]))
+    assert other.vertical is not None and other.vertical * found.vertical < 0
+    one_side = propose(drawn_lines(*[line for line in fan if line[0] > 0]))
+    assert one_side.vertical is None  # one half of a picture says nothing about both
+    tilt = np.tan(np.radians(3))
+    both = [(x - 250 * tilt, -250, x * 1.12 + 250 * tilt, 250) for x in (-400, -300, -200, -100, 100, 200, 300, 400)]
+    assert propose(drawn_lines(*both)).straighten == pytest.approx(3, abs=0.6)
 
 
 def test_leaning_uprights_are_proposed_and_noise_proposes_nothing() -> None:

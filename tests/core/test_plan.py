@@ -6,14 +6,14 @@ from typing import get_args
 import numpy as np
 import pytest
 
-from nuvett.core.errors import DocumentError
+from nuvett.core.errors import DocumentError, TableError
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import ZONE_COUNT, measure
 from nuvett.core.plan.apply import after_group, apply_plan, before_kind, fitted_part, seen, through
 from nuvett.core.plan.by_hand import GreyOperation, SaturateOperation
-from nuvett.core.plan.documents import read_plan
+from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.finish import VignetteOperation
 from nuvett.core.plan.fitted import (
@@ -36,7 +36,7 @@ from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.tone import ToneStep
 from tests import strategies as ours
-from tests.examples import EXAMPLES
+from tests.examples import EXAMPLES, TABLE
 
 LINEAR = to_linear(ours.cloud(7, 1200))
 LAB = linear_to_oklab(LINEAR)
@@ -54,7 +54,12 @@ def test_operations_are_told_apart_by_kind_and_all_of_them_survive_json() -> Non
     plan = planned()
     used = {type(operation) for group in plan.groups for operation in group.operations}
     assert used == set(kinds), "the examples of the steps use every kind"
-    again = read_plan(json.loads(plan.model_dump_json()))
+    kept = read_plan(json.loads(plan.model_dump_json()))
+    with pytest.raises(TableError, match="not kept here"):
+        apply_plan(kept, LINEAR)
+    with pytest.raises(TableError, match="not kept here"):
+        with_tables(kept, lambda digest: None)
+    again = with_tables(kept, {TABLE.digest: TABLE}.get)
     assert again.key == plan.key and np.array_equal(apply_plan(again, LINEAR), apply_plan(plan, LINEAR))
 
 

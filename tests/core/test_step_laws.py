@@ -17,6 +17,7 @@ from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fields import choices_of, numbers_of
 from nuvett.core.look.look import Look
+from nuvett.core.look.tables import with_tables
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import describe, in_words
 from nuvett.core.measure.sampling import stratified_sample
@@ -27,7 +28,7 @@ from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.registry import REGISTRY, step_numbers
 from nuvett.core.steps.step import Step
 from tests.conftest import DEMO, load_rgb
-from tests.examples import EXAMPLES
+from tests.examples import EXAMPLES, TABLE
 
 LIGHT = EvenLight(gains=(1.5, 1.3, 1.0))
 FACE = (FaceSeen(box=(0.4, 0.2, 0.1, 0.1), colour=(0.35, 0.2, 0.12)),)
@@ -55,7 +56,7 @@ def aim() -> object:
 
 @cache
 def drawn_under(text: str) -> np.ndarray:
-    look = Look.model_validate_json(text)
+    look = with_tables(Look.model_validate_json(text), {TABLE.digest: TABLE}.get)
     linear = to_linear((frame().reshape(-1, 3) / 255).astype(np.float32))
     evened = look.even.gains_of(LIGHT).on_light(linear)
     own = measure(linear_to_oklab(stratified_sample(evened)))
@@ -231,6 +232,7 @@ WAYS: dict[str, Way] = {
     "tone.black": Way(share_of(0.01), 1, 4, 30),
     "tone.white": Way(share_of(0.99), 1, 70, 95),
     "tone.steepest": Way(contrast, 1, 1, 1.5),
+    "table.amount": Way(away("table"), 1, 20, 100),
     "zones.amount": Way(away("zones"), 1, 20, 100),
     "zones.whites": Way(lambda p: float(np.hypot(*lab_of(p[-10:-2, 168:176])[:, 1:].T).mean()), 1, 0, 100,
                         _with("zones", highlight_hue=None, amount=100)),

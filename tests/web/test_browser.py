@@ -12,7 +12,8 @@ from tests.conftest import DEMO
 from tests.web.driving import DEMO_SERIES, place, source, tab_to, value
 
 WITHIN = ("gather", "read?colour=2", "read/compare", "shape", "carry", "trim", "handover")
-SCREENS = ("/", "/glossary", "/nowhere", *(f"{DEMO_SERIES}/{screen}" for screen in WITHIN))
+BOOK = ("/lookbook?series=autumn-table", "/lookbook/work/out", f"{DEMO_SERIES}/health")
+SCREENS = ("/", "/glossary", "/nowhere", *BOOK, *(f"{DEMO_SERIES}/{screen}" for screen in WITHIN))
 
 
 @pytest.mark.parametrize("surround", ["light", "mid", "dark"])
@@ -187,6 +188,7 @@ def test_the_whole_job_from_the_keyboard_alone(quiet: Page, site: str) -> None:
     expect(page.locator("[data-here]")).to_have_text("whole still")
     page.keyboard.press("s")
     expect(page).to_have_url(re.compile("/shape"))
+    page.wait_for_load_state("load")  # its scripts listen to keys from then on
     page.keyboard.press("+")
     expect(page.locator("[data-more=white]")).to_be_visible()
     tab_to(page, "Warmth,")

@@ -83,6 +83,19 @@ def match_points(first: Features, second: Features) -> Match:
     return Match(_exposed(first, second, sure), _exposed(first, second, likely), turned)
 
 
+def matched_places(first: Features, second: Features) -> tuple[Floats, Floats]:
+    """Places (M, 2) in pixels of points that two pictures plainly share, whatever became of their colours."""
+    if min(len(first), len(second)) < _FEWEST:
+        none = np.empty((0, 2), np.float32)
+        return none, none
+    likely, plain = _nearest(first, second)
+    rows = likely[plain]
+    return (
+        np.ascontiguousarray(first.places[rows[:, 0], :2]),
+        np.ascontiguousarray(second.places[rows[:, 1], :2]),
+    )
+
+
 def _exposed(first: Features, second: Features, rows: NDArray[np.int64]) -> Colours:
     """Colours of matched points (M, 2) that are well exposed in both."""
     one, other = first.colours[rows[:, 0]], second.colours[rows[:, 1]]

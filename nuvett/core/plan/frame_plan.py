@@ -41,6 +41,7 @@ from nuvett.core.plan.fitted import (
 )
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Operation
+from nuvett.core.plan.tables import TableOperation
 from nuvett.core.types import Document
 
 PLAN_SCHEMA = 3
@@ -59,6 +60,7 @@ AnyOperation = Annotated[
     | WashOperation
     | FilterOperation
     | GreyOperation
+    | TableOperation
     | EaseOperation
     | HoldOperation
     | NoiseOperation

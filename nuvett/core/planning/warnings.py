@@ -37,21 +37,26 @@ def newly_at_ends(before: Floats, after: Floats) -> tuple[float, float]:
     return white, black
 
 
+NoteVeil = Literal["clipping", "steep", "skin", "tinted", "merged", "torn"]
+NoteKind = Literal["clipped", "black", "steep", "skin", "tinted", "merged", "torn"]
+
+
 class Note(Document):
     """Something that goes wrong with a frame, in words, and where it is seen.
 
-    kind : clipped and black lie where the clipping view shows them, steep where `steep_tones` says, skin on a face
+    kind : clipped and black lie where the clipping view shows them, steep where `steep_tones` says, skin on a face;
+        tinted, merged and torn where `core.book.health` says
     box : left, top, width and height of that face in shares of the picture
     """
 
-    kind: Literal["clipped", "black", "steep", "skin"]
+    kind: NoteKind
     words: str
     box: tuple[float, float, float, float] | None = None
 
     @property
-    def veil(self) -> Literal["clipping", "steep", "skin"]:
-        """What shows where it is: the clipping view, the tones that break up, or the faces."""
-        return self.kind if self.kind == "steep" or self.kind == "skin" else "clipping"
+    def veil(self) -> NoteVeil:
+        """What shows where it is: the clipping view, or what leaves the place open."""
+        return "clipping" if self.kind == "clipped" or self.kind == "black" else self.kind
 
 
 def notes_on(

@@ -9,6 +9,7 @@ from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.lookup import TableStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.saturation import SaturationStep
@@ -34,6 +35,7 @@ REGISTRY: tuple[type[Step], ...] = (
     WashStep,
     FilterStep,
     MonoStep,
+    TableStep,
     HoldStep,
     FinishStep,
 )

@@ -1,6 +1,9 @@
 """The Cube LUT text format (Cube LUT Specification 1.0): read strictly, one- and three-dimensional, and written."""
 
+from dataclasses import dataclass
+
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.errors import TableError
 from nuvett.core.table.table import LARGEST_SIZE, check_table, grid
@@ -20,64 +23,96 @@ def write_cube(table: Floats, title: str, comments: tuple[str, ...] = ()) -> str
     return "\n".join(head) + "\n" + "\n".join(f"{r:.6f} {g:.6f} {b:.6f}" for r, g, b in rows.tolist()) + "\n"
 
 
+@dataclass(frozen=True)
+class CubeHead:
+    """What a Cube LUT says before its lines: title, points of its curves or a side of its cube, domain.
+
+    lines : of the text that the head takes
+    """
+
+    title: str
+    curve_size: int
+    size: int
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
+    lines: int
+
+    @property
+    def words(self) -> str:
+        """What kind of table it is."""
+        kind = f"curves of {self.curve_size} points" if self.curve_size else f"{self.size} points a side"
+        if (self.low == 0).all() and (self.high == 1).all():
+            return kind
+        return f"{kind}, for values from {self.low.min():g} to {self.high.max():g}"
+
+
+def read_head(text: str) -> CubeHead:
+    """The head of a Cube LUT. Raises TableError as `read_cube`, for what stands before its lines."""
+    size = curve_size = 0
+    title, number = "", 0
+    low, high = np.zeros(3), np.ones(3)
+    at = 0
+    while at < len(text):
+        end = text.find("\n", at)
+        end = len(text) if end < 0 else end
+        line = text[at:end].strip()
+        if line and not line.startswith("#") and not line[0].isalpha():
+            break
+        number, at = number + 1, end + 1
+        word, *words = line.split() or [""]
+        if word == "TITLE":
+            title = line[5:].strip().strip('"')
+        elif word == "LUT_3D_SIZE":
+            size = _size(words)
+        elif word == "DOMAIN_MIN":
+            low = _three(words, number)
+        elif word == "DOMAIN_MAX":
+            high = _three(words, number)
+        elif word == "LUT_1D_SIZE":
+            curve_size = _size(words, _LONGEST_CURVE)
+        elif word and not word.startswith("#"):
+            raise TableError(f"Line {number} of the table starts with {word[:40]!r}, which has no meaning here.")
+    if not (high > low).all():
+        raise TableError("The table's domain is empty.")
+    if size and curve_size:
+        raise TableError("The table says that it is one-dimensional and three-dimensional.")
+    if not size and not curve_size:
+        raise TableError("The table does not say its size (LUT_3D_SIZE or LUT_1D_SIZE).")
+    return CubeHead(title[:200], curve_size, size, low, high, number)
+
+
 def read_cube(text: str) -> Floats:
     """Table (S, S, S, 3) of a Cube LUT, its domain resampled to 0 to 1; curves become a table of 65 points a side.
 
     Raises TableError on a wrong count of lines, values that are not finite, unknown keywords and absurd sizes.
     """
-    size = curve_size = 0
-    low, high = np.zeros(3), np.ones(3)
-    rows: list[str] = []
-    for number, raw in enumerate(text.splitlines(), start=1):
-        line = raw.strip()
-        if not line or line.startswith(("#", "TITLE")):
-            continue
-        if line[0].isalpha():
-            word, *words = line.split()
-            if word == "LUT_3D_SIZE":
-                size = _size(words)
-            elif word == "DOMAIN_MIN":
-                low = _three(words, number)
-            elif word == "DOMAIN_MAX":
-                high = _three(words, number)
-            elif word == "LUT_1D_SIZE":
-                curve_size = _size(words, _LONGEST_CURVE)
-            else:
-                raise TableError(f"Line {number} of the table starts with {word[:40]!r}, which has no meaning here.")
-        else:
-            rows.append(line)
-            if len(rows) > LARGEST_SIZE**3:
-                raise TableError("The table holds more lines than any accepted size.")
-    if not (high > low).all():
-        raise TableError("The table's domain is empty.")
-    if size and curve_size:
-        raise TableError("The table says that it is one-dimensional and three-dimensional.")
-    if curve_size:
-        return _from_curves(_rows_of(rows, curve_size, curve_size), low, high)
-    table = _table_of(rows, size)
-    return table if (low == 0).all() and (high == 1).all() else _to_unit_domain(table, low, high)
+    head = read_head(text)
+    count = head.curve_size or head.size**3
+    values = _rows_of(text, head.lines, head.curve_size or head.size, count)
+    if head.curve_size:
+        return _from_curves(values, head.low, head.high)
+    size = head.size
+    table = check_table(np.ascontiguousarray(values.reshape(size, size, size, 3).transpose(2, 1, 0, 3)))
+    unit = (head.low == 0).all() and (head.high == 1).all()
+    return table if unit else _to_unit_domain(table, head.low, head.high)
 
 
-def _rows_of(rows: list[str], size: int, count: int) -> Floats:
-    """Rows of three numbers (count, 3)."""
-    if len(rows) != count:
-        raise TableError(f"The table says {size} points, which are {count} lines, but holds {len(rows)}.")
+def _rows_of(text: str, skipped: int, size: int, count: int) -> Floats:
+    """Rows of three numbers (count, 3), after some lines of head."""
+    lines = text.splitlines()[skipped:]
     try:
-        values: Floats = np.array([row.split() for row in rows], dtype=np.float32)
+        # A table that breaks off in its head has no lines, at which the reader below would only warn.
+        values = np.loadtxt(lines, np.float32, max_rows=count + 1, ndmin=2) if any(lines) else np.empty((0, 3))
     except ValueError as error:
         raise TableError("A line of the table does not hold three numbers.") from error
-    if values.ndim != 2 or values.shape[1] != 3:
+    if len(values) != count:
+        more = "more" if len(values) > count else f"{len(values)}"
+        raise TableError(f"The table says {size} points, which are {count} lines, but holds {more}.")
+    if values.shape[1] != 3:
         raise TableError("A line of the table does not hold three numbers.")
     if not np.isfinite(values).all():
         raise TableError("The lookup table holds values that are not numbers.")
-    return values
-
-
-def _table_of(rows: list[str], size: int) -> Floats:
-    if size == 0:
-        raise TableError("The table does not say its size (LUT_3D_SIZE or LUT_1D_SIZE).")
-    values = _rows_of(rows, size, size**3)
-    return check_table(np.ascontiguousarray(values.reshape(size, size, size, 3).transpose(2, 1, 0, 3)))
+    return np.asarray(values, dtype=np.float32)
 
 
 def _from_curves(curves: Floats, low: np.ndarray, high: np.ndarray) -> Floats:

@@ -19,7 +19,7 @@ from nuvett.core.types import Encoded01, Floats
 SIZE = 33
 _SMOOTHNESS = 0.02  # weight of second differences against one seen pixel per cell on average
 _BROAD = 2e-5  # pull toward the broad look, felt only where nothing was seen
-_ROUNDS = 3  # reweighting rounds
+_ROUNDS = (60, 60, 200)  # steps of solving in each round of reweighting; only the last one has to be exact
 _BLOCK = 16  # pixels a side of the blocks that local agreement is judged on
 _LOCAL_EDIT = 3.0  # mean CIEDE2000 of a block, beyond what the rest shows, that points to a local edit
 _MOST_PIXELS = 120_000
@@ -72,7 +72,10 @@ def register(before: Encoded01, after: Encoded01) -> Encoded01:
         flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
         size = (before.shape[1], before.shape[0])
         moved = Encoded01(np.asarray(cv2.warpAffine(after, matrix, size, flags=flags, borderMode=cv2.BORDER_REPLICATE)))
-    likeness = float(np.corrcoef(edges[0].ravel(), _edges(moved).ravel())[0, 1])
+    flat = [edges[0].ravel(), _edges(moved).ravel()]
+    if min(float(found.std()) for found in flat) <= 0:
+        raise PairError  # one of them shows nothing at all
+    likeness = float(np.corrcoef(flat[0], flat[1])[0, 1])
     if not likeness > _LEAST_LIKENESS:
         raise PairError
     return moved
@@ -127,9 +130,9 @@ def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
     weight = np.ones(len(before))
     labs = [linear_to_oklab(to_linear(np.clip(p, 0, 1))) for p in (before, after)]
     even, own = grid(SIZE).reshape(-1, 3), np.zeros((SIZE**3, 3))
-    for _ in range(_ROUNDS):
+    for most in _ROUNDS:
         broad = broad_look(labs[0], labs[1], weight).encoded(Encoded01(even)) - even
-        own = _solve(design, penalty, weight, after - before - design @ broad, own)
+        own = _solve(design, penalty, weight, after - before - design @ broad, own, most)
         change = broad + own
         miss = np.linalg.norm(before + design @ change - after, axis=1)
         weight = _agreement(miss, [b.shape[:2] for b, _ in cut])
@@ -152,12 +155,13 @@ def _solve(
     weight: NDArray[np.float64],
     wanted: Floats,
     start: NDArray[np.float64],
+    most: int,
 ) -> NDArray[np.float64]:
     weighed = design.multiply(weight[:, None]).tocsr()
     normal = (design.T @ weighed + penalty).tocsr()
     right = weighed.T @ wanted.astype(np.float64)
     preconditioner = sparse.diags_array(1 / normal.diagonal())
-    found = [cg(normal, right[:, c], x0=start[:, c], rtol=1e-4, maxiter=300, M=preconditioner)[0] for c in range(3)]
+    found = [cg(normal, right[:, c], start[:, c], rtol=1e-4, maxiter=most, M=preconditioner)[0] for c in range(3)]
     return np.stack(found, axis=1)
 
 

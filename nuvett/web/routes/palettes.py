@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from nuvett.core.errors import NotFoundError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.swatches import FORMATS, SUFFIXES, SavedPalette, write_palette
-from nuvett.services import kept_references, palettes
+from nuvett.services import kept_references, palettes, using
 from nuvett.services.catalogue import find_reference, find_series
 from nuvett.web.context import Context, Means
 from nuvett.web.instruments import palette_bands
@@ -74,6 +74,28 @@ def rename(context: Means, palette_id: uuid.UUID, name: Annotated[str, Form()]) 
     with context.session() as session:
         palettes.rename_palette(session, palette_id, name)
     return _list(context)
+
+
+@router.post("/palettes/{palette_id}/group")
+def group(context: Means, palette_id: uuid.UUID, group: Annotated[str, Form()] = "") -> JSONResponse:
+    with context.session() as session:
+        palettes.group_palette(session, palette_id, group)
+    return JSONResponse({"words": f"Put into {group.strip()}." if group.strip() else "In no group now."})
+
+
+@router.post("/palettes/{palette_id}/use/{where}")
+def use(context: Means, palette_id: uuid.UUID, where: str, series: Annotated[str, Form()]) -> JSONResponse:
+    """Lay a palette into the draft of a series: as its wash, or as the colours it aims at."""
+    with context.session() as session:
+        found, row = palettes.palette_of(palettes.find_palette_row(session, palette_id)), find_series(session, series)
+        if where == "wash":
+            using.lay_palette_as_wash(session, row, found)
+        elif where == "aim":
+            using.aim_at_palette(session, row, found)
+        else:
+            raise NotFoundError
+        words = "is its wash" if where == "wash" else "is what it aims at"
+        return JSONResponse({"words": f"{found.name} {words} on {row.title}. Undo on Shape takes it back."})
 
 
 @router.post("/palettes/{palette_id}/remove")

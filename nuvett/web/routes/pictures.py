@@ -16,6 +16,7 @@ from nuvett.services.readouts import read_out
 from nuvett.services.targets import latest_palette
 from nuvett.services.variants import VARIANT
 from nuvett.services.veils import Veil, veil_of
+from nuvett.web.comparing import comparing
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.easel import easel_for_look, easel_for_trim
 from nuvett.web.heavy import heavy
@@ -82,9 +83,19 @@ def frame_colour(context: Means, slug: str, frame_id: uuid.UUID, x: Share, y: Sh
 @router.get("/frames/{frame_id}/large")
 @heavy
 def frame_large(
-    context: Means, slug: str, frame_id: uuid.UUID, reference: Annotated[uuid.UUID | None, Query()] = None
+    context: Means,
+    slug: str,
+    frame_id: uuid.UUID,
+    reference: Annotated[uuid.UUID | None, Query()] = None,
+    left: str = "",
+    right: str = "",
 ) -> HTMLResponse:
-    """The viewer with a frame under the draft of the look, or as it came where there is none yet."""
+    """The viewer with a frame under the draft of the look, or as it came where there is none yet.
+
+    left, right : kept looks that are compared on it instead
+    """
+    if left:
+        return context.part("parts/large.html", slug=slug, view=comparing(context, slug, frame_id, left, right))
     with context.session() as session:
         series = find_series(session, slug)
         find_frame(session, series, frame_id)

@@ -7,10 +7,11 @@ from fastapi import APIRouter, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.orm import Session
 
+from nuvett.core.book.kept import PARTS, USUAL_PARTS
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.steps.registry import REGISTRY
-from nuvett.services import carrying, kept_references, looks, subjects
+from nuvett.services import book_list, carrying, kept_references, looks, subjects, targets, using
 from nuvett.services.catalogue import find_series, list_series, look_of
 from nuvett.services.documents import parse_change, read_look_file
 from nuvett.services.stages import stages_of
@@ -35,8 +36,12 @@ def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
     row = look_of(session, series)
     values = sheet_values(session, Look.model_validate(row.draft), row.revision, f"look:{row.id}", _MOST_STEPS)
     return values | {
+        "slug": slug,
         "versions": [v.number for v in row.versions],
         "state": carrying.carry_state(session, series, 0),
+        "origin": using.origin_of(session, row.origin),
+        "aims_elsewhere": row.target_id is not None,
+        "has_own": row.target_id is not None and bool(targets.latest_palette(session, series.id)),
     }
 
 
@@ -62,6 +67,7 @@ def show(
         easel = easel_for_look(session, slug, frame, reference)
         values |= _sheet_values(session, slug)
         rows = kept_references.ready_references(session, series.id, readings=False)
+        groups = book_list.group_names(session)
         others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
     if easel is None or easel.aimed is None:
         return context.page("shape_empty.html", "shape", **values, has_frames=bool(values["stages"][0].done))
@@ -73,6 +79,8 @@ def show(
         view=viewing(context, easel, rows, _states(values)),
         chosen_proofs={str(p) for p in easel.proofs},
         others=others,
+        groups=groups,
+        kept_parts=[(name, words, name in USUAL_PARTS) for name, words in PARTS.items()],
         step_titles=[(kind.name, kind.title) for kind in REGISTRY],
         **proof_values(context, easel),
     )

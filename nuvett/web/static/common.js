@@ -14,6 +14,13 @@ export function say(message) {
   quieting = setTimeout(() => (slip.hidden = true), 6000);
 }
 
+/** Say what a page that has just been left wanted said. */
+export function sayOnce() {
+  const words = sessionStorage.getItem("said once");
+  sessionStorage.removeItem("said once");
+  if (words) say(words);
+}
+
 /** An answer that refused, with its status; none where there was no answer at all. */
 export class Refused extends Error {
   /** @param {string} message @param {number} [status] */

@@ -249,7 +249,14 @@ export const sheetOf = (where) => ({
   changed({ target }) {
     const { name } = target.dataset;
     if (target.matches("[data-frame-choice]")) goTo({ frame: target.value });
-    else if (target.matches("[data-wash]")) {
+    else if (target.matches("[data-table]")) {
+      const [chosen] = target.selectedOptions;
+      const path = target.dataset.table;
+      const called = chosen.value ? chosen.textContent : "";
+      const expects = chosen.dataset.expects ?? "srgb";
+      setAt(this.document, path, { ...getAt(this.document, path), table: chosen.value, called, expects });
+      this.commit();
+    } else if (target.matches("[data-wash]")) {
       setAt(this.document, `${target.dataset.wash}.colours`, JSON.parse(target.value));
       this.commit();
     } else if (target.matches("[data-join-part]")) {

@@ -56,6 +56,8 @@ export function listenForKeys() {
     if ("held" in control.dataset) {
       if (!down.has(event.key)) control.dispatchEvent(new CustomEvent("hold"));
       down.add(event.key);
+    } else if (control.matches("input[type=search]")) {
+      control.focus();
     } else {
       control.click();
     }

@@ -12,10 +12,11 @@ export async function openLarge(id = focused()?.dataset.large) {
   const wanted = id;
   const held = place();
   if (!wanted || !held) return;
-  const query = new URLSearchParams(location.search);
-  const reference = query.get("reference") ? `?reference=${query.get("reference")}` : "";
+  const { slug, left, right } = held.dataset;
+  const asked = new URLSearchParams(location.search).get("reference");
+  const query = new URLSearchParams({ ...(asked && { reference: asked }), ...(left && { left, right }) });
   try {
-    held.innerHTML = await (await ask(`/series/${held.dataset.slug}/frames/${wanted}/large${reference}`)).text();
+    held.innerHTML = await (await ask(`/series/${slug}/frames/${wanted}/large?${query}`)).text();
   } catch (error) {
     say(error.message);
     return;
@@ -35,7 +36,7 @@ export function closeLarge() {
   held.replaceChildren();
   delete document.body.dataset.large;
   for (const other of all("[data-behind-large]")) other.hidden = false;
-  setAddress({ large: null });
+  setAddress({ large: null, left: null, right: null });
   came?.focus();
   came = null;
 }
@@ -57,6 +58,7 @@ export function listenForLarge() {
     setAddress({ reference: detail.reference });
     openLarge(new URLSearchParams(location.search).get("large"));
   });
+  // Pages that know other states listen themselves.
   held.addEventListener("other-state", ({ detail }) => detail.resolve(null));
   document.addEventListener("keydown", (event) => {
     if (event.key === "Escape" && !one("dialog[open]")) closeLarge();

@@ -3,6 +3,7 @@
 import { chosenOf } from "./chosen.js";
 import { all, ask, one, say } from "./common.js";
 import { goTo, sheetOf } from "./document.js";
+import { connectTrying } from "./trying.js";
 
 const where = ({ slug, frame, reference }) => ({
   draft: `/series/${slug}/frames/${frame}/trim/draft`,
@@ -15,6 +16,18 @@ const where = ({ slug, frame, reference }) => ({
 
 export const trim = () => ({
   ...sheetOf(where),
+  get tries() {
+    return { where: "trim", reference: this.reference || null };
+  },
+  after() {
+    // On Trim a look is taken by this frame alone.
+    connectTrying(this, async ({ id, strength }) => {
+      const json = { series: this.slug, strength, frames: [this.frame] };
+      const { words } = await (await ask(`/lookbook/${id}/use`, { method: "POST", json })).json();
+      sessionStorage.setItem("said once", words);
+      location.reload();
+    });
+  },
   /** Ask for something to be done, and say what was; the page is shown anew where it changed more than the sheet. */
   async act(address, json, then) {
     await this.keeping;

@@ -5,6 +5,7 @@ import { ask, one, say, setAddress, swapPicture } from "./common.js";
 import { latest, newestWins } from "./draft.js";
 import { cropBox, edgeFor, planOf, splitClip } from "./views.js";
 
+const VEILS = ["clipping", "steep", "skin", "where", "tinted", "merged", "torn"];
 const QUIET = 90; // ms between colours that are asked for while the pointer moves
 
 export const viewer = () => ({
@@ -304,7 +305,7 @@ export const viewer = () => ({
     const asked = new URL(location.href).searchParams;
     if (["split", "alone"].includes(asked.get("arrange"))) this.arrangeAs(asked.get("arrange"));
     if (["1", "2"].includes(asked.get("zoom"))) this.zoomTo(Number(asked.get("zoom")));
-    if (["clipping", "steep", "skin", "where"].includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
+    if (VEILS.includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
     if (Object.hasOwn(this.pictures, asked.get("shown"))) this.show(asked.get("shown"));
     if (/^(original|(strength|step|version) \d+)$/.test(asked.get("beside") ?? "")) {
       // The page that knows other states listens once it stands, too.

@@ -1,0 +1,82 @@
+"""What of a look to turn down so that something no longer goes wrong."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from nuvett.core.fields import numbers_of
+from nuvett.core.look.look import Look, WholeLook
+from nuvett.core.planning.warnings import NoteKind
+from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.registry import REGISTRY
+from nuvett.core.steps.step import Step
+
+_LEVELS = 10
+_ORDER: dict[NoteKind, tuple[str, ...]] = {
+    "skin": ("hold", "colour", "zones.amount", "moves.amount", "spread.amount", "table.amount", "strength"),
+    "tinted": ("zones.whites", "colour", "zones.amount", "wash.amount", "filter.amount", "table.amount", "strength"),
+    "merged": ("moves.amount", "spread.amount", "colour", "zones.amount", "table.amount", "strength"),
+    "torn": ("moves.amount", "spread.amount", "tone.amount", "curve.amount", "table.amount", "strength"),
+    "steep": ("tone.amount", "exposure.amount", "curve.amount", "ends.amount", "table.amount", "strength"),
+    "clipped": ("tone.amount", "curve.amount", "ends.amount", "exposure.amount", "table.amount", "strength"),
+    "black": ("tone.amount", "curve.amount", "ends.amount", "exposure.amount", "table.amount", "strength"),
+}
+"""What may be behind each kind of finding, the likeliest first; strength of the whole look comes last."""
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """A change of a look after which something no longer goes wrong, in words."""
+
+    look: Look
+    words: str
+
+
+def remedy(look: Look, kind: NoteKind, is_clean: Callable[[Look], bool]) -> Remedy | None:
+    """The mildest change of the likeliest step that mends a finding; none where nothing does.
+
+    is_clean : whether the finding is gone under a look
+    """
+    for path in _ORDER[kind]:
+        if path == "hold":
+            held = look.with_step(look.step(HoldStep).model_copy(update={"on": True, "where": "everywhere"}))
+            if held != look and is_clean(held):
+                return Remedy(held, "with skin held in every frame, all frames are clean")
+            continue
+        found = _turned_down(look, path, is_clean)
+        if found is not None:
+            return found
+    return None
+
+
+def _turned_down(look: Look, path: str, is_clean: Callable[[Look], bool]) -> Remedy | None:
+    """The highest of ten levels at which a number mends it, found by halving; none where even nought does not."""
+    tries = list(_levels(look, path))
+    if not tries or not is_clean(tries[-1].look):
+        return None
+    low, high = 0, len(tries) - 1
+    while low < high:
+        middle = (low + high) // 2
+        if is_clean(tries[middle].look):
+            high = middle
+        else:
+            low = middle + 1
+    return tries[high]
+
+
+def _levels(look: Look, path: str) -> Iterator[Remedy]:
+    """A look with one of its numbers ever lower, down to nought; nothing while its step is idle."""
+    head, _, field = path.partition(".")
+    kind = next((kind for kind in REGISTRY if kind.name == head), None)
+    step = look.step(kind) if kind else None
+    if step is not None and step.is_idle:
+        return
+    owner: Step | Look = look if step is None else step
+    name = field or head
+    words = numbers_of(WholeLook if step is None else type(step))[name]
+    present = float(getattr(owner, name))
+    for level in range(_LEVELS - 1, -1, -1):
+        value = round(present * level / _LEVELS)
+        changed = {name: value}
+        made = look.model_copy(update=changed) if step is None else look.with_step(step.model_copy(update=changed))
+        if value != present:
+            yield Remedy(made, f"with “{words.label}” at {words.written(value)}, all frames are clean")

@@ -1,0 +1,117 @@
+"""The health of a look before it is kept: the draft of a series, or a kept look on its frames."""
+
+import uuid
+from typing import Annotated, Any, get_args
+
+from fastapi import APIRouter, Form, Query
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from nuvett.core.book.kept import Use
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.planning.warnings import NoteKind
+from nuvett.services import book, looks
+from nuvett.services.catalogue import find_series, look_of, shown_frames
+from nuvett.services.facts import Aimed
+from nuvett.services.health import Affected, findings_on, in_short, remedy_for
+from nuvett.services.looks import proofs_of
+from nuvett.services.stages import stages_of
+from nuvett.services.trying import Ground, aimed_with, drafted, ground_of, health_of
+from nuvett.services.wall import choose_proofs
+from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
+from nuvett.web.tiles import picture_address
+
+router = APIRouter(prefix="/series/{slug}/health")
+Kept = Annotated[uuid.UUID | None, Query()]
+_EDGE, _MOST_SHOWN = 320, 12
+
+
+def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground, Aimed, str]:
+    """The series, the look that is examined, and what it is called. Raises InvalidChangeError without frames."""
+    with context.session() as session:
+        ground = ground_of(session, find_series(session, slug))
+        version = book.version_of(session, kept) if kept else None
+    if not ground.facts:
+        raise InvalidChangeError("A look is examined on frames: gather some first.")
+    bench = context.studio.bench
+    if version is None:
+        return ground, drafted(bench, ground), "the draft"
+    return ground, aimed_with(bench, ground, version, Use(strength=version.strength)), version.name
+
+
+@router.get("")
+@heavy
+def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
+    ground, aimed, name = _asked(context, slug, kept)
+    findings = findings_on(context.studio.bench, ground.facts, aimed)
+    shown = []
+    for finding in findings:
+        plans = [one.health.plan for one in finding.affected[:_MOST_SHOWN]]
+        context.studio.bench.plans.keep(*plans)
+        shown.append((finding, [_tile(slug, one) for one in finding.affected[:_MOST_SHOWN]]))
+    with context.session() as session:
+        series = find_series(session, slug)
+        names = {str(f.id): f.name for f in shown_frames(session, series.id)}
+        values: dict[str, Any] = {"series": series, "stages": stages_of(session, series)}
+    query = f"?kept={kept}" if kept else ""
+    return context.page(
+        "health.html",
+        "health",
+        slug=slug,
+        called=name,
+        kept=str(kept or ""),
+        findings=shown,
+        names=names,
+        frames=len(ground.facts),
+        query=query,
+        **values,
+    )
+
+
+def _tile(slug: str, one: Affected) -> dict[str, str]:
+    health, note = one.health, one.note
+    src = picture_address(slug, health.frame.id, health.plan.key, _EDGE)
+    veil = f"/series/{slug}/frames/{health.frame.id}/veil.png?plan={health.plan.key}&edge={_EDGE}&what={note.veil}"
+    return {"frame": str(health.frame.id), "src": src, "veil": veil, "words": note.words, "what": note.veil}
+
+
+@router.get("/short")
+@heavy
+def short(context: Means, slug: str) -> HTMLResponse:
+    """What goes wrong with the draft on its proof frames, in one sentence."""
+    ground, aimed, _ = _asked(context, slug, None)
+    with context.session() as session:
+        wanted = proofs_of(session, find_series(session, slug))
+    places = choose_proofs(context.studio.bench, ground.facts, wanted)
+    return context.part(
+        "parts/health_short.html", words=in_short(health_of(context.studio.bench, ground.facts, places, aimed), 3)
+    )
+
+
+def _kind(name: str) -> NoteKind:
+    if name not in get_args(NoteKind):
+        raise NotFoundError
+    return name  # type: ignore[return-value]
+
+
+@router.get("/remedy")
+@heavy
+def remedy(context: Means, slug: str, kind: str, kept: Kept = None) -> HTMLResponse:
+    """What to turn down to mend a finding, in words."""
+    ground, aimed, _ = _asked(context, slug, kept)
+    found = remedy_for(context.studio.bench, ground.facts, aimed, _kind(kind))
+    return context.part("parts/remedy.html", found=found, slug=slug, kind=kind, kept=bool(kept))
+
+
+@router.post("/remedy")
+@heavy
+def mend(context: Means, slug: str, kind: Annotated[str, Form()]) -> Response:
+    """Turn down in the draft what mends a finding."""
+    ground, aimed, _ = _asked(context, slug, None)
+    found = remedy_for(context.studio.bench, ground.facts, aimed, _kind(kind))
+    if found is None:
+        raise InvalidChangeError("Nothing that can be turned down mends this.")
+    with context.session() as session:
+        series = find_series(session, slug)
+        looks.change_look(session, series, found.look, look_of(session, series).revision)
+    return RedirectResponse(f"/series/{slug}/health", 303)
