@@ -29,8 +29,9 @@ from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.types import Encoded01
-from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.decode import decode
 from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.subject import find_subject
 from nuvett.services.rendering import THREADS, LookedAt, looked_at, render_file
 
@@ -63,8 +64,8 @@ def delivery_table(folder: Path, plan: FramePlan) -> Table:
         def deliver() -> bytes:
             known = LookedAt(lambda: small, lambda: weights)
             stages = lambda domain: compile_stages(own, domain, threads=THREADS)  # noqa: E731
-            pixels, _, facts = render_file(path, limits, stages, 8, None, known)
-            return encode(pixels, Format.JPEG, 92, Space.SRGB, facts)
+            made = render_file(path, limits, stages, 8, None, known)
+            return encode(made.pixels, Format.JPEG, 92, Space.SRGB, made.dpi)
 
         return deliver
 

@@ -34,8 +34,8 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.tone import ToneStep
 from nuvett.core.types import Linear
 from nuvett.imaging.clips import ClipReader, read_clip
-from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import FORMATS, Format, encode
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy, view
 from nuvett.services.arrays import dump_sample
 from nuvett.services.facts import Aimed, Facts, FrameFacts
@@ -79,10 +79,8 @@ def large_jpeg(folder: Path) -> Path:
 
 def deliver(path: Path, plan: FramePlan) -> bytes:
     """What a delivery does with one file."""
-    pixels, _, facts = render_file(
-        path, _LIMITS, lambda domain: compile_stages(plan, domain), FORMATS[Format.JPEG].depth
-    )
-    return encode(pixels, Format.JPEG, 92, Space.SRGB, facts)
+    made = render_file(path, _LIMITS, lambda domain: compile_stages(plan, domain), FORMATS[Format.JPEG].depth)
+    return encode(made.pixels, Format.JPEG, 92, Space.SRGB, made.dpi)
 
 
 def bare(path: Path) -> bytes:
@@ -208,6 +206,7 @@ def demo_workbench(folder: Path, count: int) -> tuple[Workbench, Facts]:
                 id=own,
                 first=own,
                 original=blobs.put_file(folder / "view.jpg")[0],
+                pixels=blobs.put_file(folder / "view.jpg")[0],
                 view=blobs.put_file(folder / "view.jpg")[0],
                 sample=blobs.put(dump_sample(sample))[0],
                 domain=Space.SRGB,

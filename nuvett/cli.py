@@ -18,12 +18,12 @@ from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import hex_to_oklab
-from nuvett.core.spaces.rgb import Space
+from nuvett.core.spaces.rgb import DELIVERED
 from nuvett.core.steps.hold import HoldStep
 from nuvett.core.table.table import weaken
-from nuvett.imaging.decode import Limits
 from nuvett.imaging.encode import Format
 from nuvett.imaging.facts import Keep
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.tables import read_table
 from nuvett.look_options import adjusted, document_of, lines_of_steps, look_of, number_option, stop, with_numbers
 from nuvett.services import batch, checkup
@@ -54,7 +54,7 @@ _SHORTEST_PASSWORD = 10
 def _output(
     out: Path, fmt: Format | None, quality: int, size: int | None, space: str, overwrite: bool, facts: Keep
 ) -> batch.Output:
-    named = {s.value: s for s in Space if s is not Space.WIDE}
+    named = {s.value: s for s in DELIVERED}
     if space not in named:
         stop(f"{space!r} is not a delivery space; choose one of {', '.join(named)}.")
     if out.exists() and not out.is_dir():

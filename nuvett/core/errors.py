@@ -49,7 +49,7 @@ class EmptyFileError(FileError):
 
 
 class UnreadableFileError(FileError):
-    """This is not a picture that can be read. JPEG, PNG, TIFF, WebP and AVIF are accepted."""
+    """This is not a picture that can be read."""
 
 
 class TruncatedFileError(FileError):

@@ -1,4 +1,4 @@
-"""Pixel arrays to finished files: JPEG, PNG, TIFF and WebP with profile, resolution and EXIF."""
+"""Pixel arrays to finished files: JPEG, PNG, TIFF, WebP and AVIF with profile and resolution."""
 
 from dataclasses import dataclass
 from enum import StrEnum
@@ -9,11 +9,12 @@ import pyvips
 
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.spaces.rgb import Space
-from nuvett.imaging.facts import FileFacts
 from nuvett.imaging.icc import profile_bytes
-from nuvett.imaging.tiff_exif import with_exif
+from nuvett.imaging.opened import image_of
 
+USUAL_QUALITY = 92
 _USUAL_DPI, _MILLIMETRES = 72.0, 25.4
+_WHOLE_COLOUR = 90  # quality from which colour is kept at full resolution
 
 
 class Format(StrEnum):
@@ -22,94 +23,101 @@ class Format(StrEnum):
     JPEG = "jpeg"
     PNG = "png"
     PNG16 = "png16"
+    TIFF = "tiff"
     TIFF16 = "tiff16"
     WEBP = "webp"
+    AVIF = "avif"
 
 
 @dataclass(frozen=True)
 class FormatFacts:
-    """What a format is: words for people, file suffix, bits a channel, media type."""
+    """What a format is: words for people, file suffix, bits a channel, media type, whether a quality is chosen."""
 
     title: str
     suffix: str
     depth: int
     media_type: str
+    has_quality: bool = False
 
 
 FORMATS: dict[Format, FormatFacts] = {
-    Format.JPEG: FormatFacts("JPEG", ".jpg", 8, "image/jpeg"),
+    Format.JPEG: FormatFacts("JPEG", ".jpg", 8, "image/jpeg", has_quality=True),
     Format.PNG: FormatFacts("PNG, 8 bit", ".png", 8, "image/png"),
     Format.PNG16: FormatFacts("PNG, 16 bit", ".png", 16, "image/png"),
+    Format.TIFF: FormatFacts("TIFF, 8 bit", ".tif", 8, "image/tiff"),
     Format.TIFF16: FormatFacts("TIFF, 16 bit", ".tif", 16, "image/tiff"),
-    Format.WEBP: FormatFacts("WebP", ".webp", 8, "image/webp"),
+    Format.WEBP: FormatFacts("WebP", ".webp", 8, "image/webp", has_quality=True),
+    Format.AVIF: FormatFacts("AVIF", ".avif", 8, "image/avif", has_quality=True),
 }
 
 
 def usual_format(source: str, bits: int) -> Format:
     """The delivery format that resembles a source format most."""
-    if source == "jpeg":
+    if source in ("jpeg", "heic"):
         return Format.JPEG
-    if source == "tiff":
+    if source in ("tiff", "raw"):
         return Format.TIFF16
     if source == "png":
         return Format.PNG16 if bits == 16 else Format.PNG
     return Format.WEBP
 
 
-def _options(fmt: Format, quality: int, exif: bool) -> dict[str, object]:
-    keep = "icc:exif" if exif else "icc"
+def _options(fmt: Format, quality: int) -> dict[str, object]:
+    whole = "off" if quality >= _WHOLE_COLOUR else "auto"
     if fmt is Format.JPEG:
-        mode = "off" if quality >= 90 else "auto"
-        # Without an EXIF block the library writes no resolution either, so there is always one that says that.
-        return {"Q": quality, "subsample_mode": mode, "keep": "icc:exif"}
+        # The library writes a resolution only with a block of facts, which holds that and no more.
+        return {"Q": quality, "subsample_mode": whole, "keep": "icc:exif"}
     if fmt in (Format.PNG, Format.PNG16):
-        return {"compression": 3, "keep": keep}
+        return {"compression": 3, "keep": "icc"}
     if fmt is Format.WEBP:
-        return {"Q": quality, "keep": keep}
+        return {"Q": quality, "keep": "icc"}
+    if fmt is Format.AVIF:
+        return {"Q": quality, "compression": "av1", "effort": 3, "subsample_mode": whole, "keep": "icc"}
     return {"compression": "deflate", "predictor": "horizontal", "resunit": "inch", "keep": "icc"}
 
 
-def _image(pixels: Pixels, fmt: Format, space: Space | None, facts: FileFacts) -> pyvips.Image:
-    # From the array's own memory: `new_from_array` would copy it.
-    flat = np.ascontiguousarray(pixels)
-    kind = "ushort" if flat.dtype == np.uint16 else "uchar"
-    image = pyvips.Image.new_from_memory(flat.data, flat.shape[1], flat.shape[0], 3, kind)
-    image = image.copy(interpretation="rgb16" if FORMATS[fmt].depth == 16 else "srgb")
-    if space is not None:
-        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile_bytes(space))
-    resolution = (facts.dpi or _USUAL_DPI) / _MILLIMETRES
-    image = image.copy(xres=resolution, yres=resolution)
-    if facts.exif:
-        image.set_type(pyvips.GValue.blob_type, "exif-data", facts.exif)
-    image.set_type(pyvips.GValue.gint_type, "orientation", 1)
-    return image
-
-
 def encode(
-    pixels: Pixels, fmt: Format, quality: int = 92, space: Space | None = None, facts: FileFacts | None = None
+    pixels: Pixels,
+    fmt: Format,
+    quality: int = USUAL_QUALITY,
+    space: Space | None = None,
+    dpi: float | None = None,
 ) -> bytes:
     """File bytes of pixels (H, W, 3), uint8 or uint16 as the format's depth asks.
 
-    `space` embeds its profile, `facts` are written as they stand.
+    `space` embeds its profile; dpi : pixels an inch, none for a usual number.
     """
-    facts = facts or FileFacts()
-    image = _image(pixels, fmt, space, facts)
-    data = bytes(image.write_to_buffer(FORMATS[fmt].suffix, **_options(fmt, quality, facts.exif is not None)))
-    return with_exif(data, facts.exif) if fmt is Format.TIFF16 and facts.exif else data
+    image = image_of(pixels)
+    if space is not None:
+        image = image.copy()
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile_bytes(space))
+    resolution = (dpi or _USUAL_DPI) / _MILLIMETRES
+    image = image.copy(xres=resolution, yres=resolution)
+    image.set_type(pyvips.GValue.gint_type, "orientation", 1)
+    return bytes(image.write_to_buffer(FORMATS[fmt].suffix, **_options(fmt, quality)))
 
 
-def write_file(
-    path: Path,
-    pixels: Pixels,
-    fmt: Format,
-    quality: int = 92,
-    space: Space | None = None,
-    facts: FileFacts | None = None,
-) -> None:
-    """Write pixels as a file that appears whole or not at all."""
-    partial = path.with_name(f".{path.name}.part{FORMATS[fmt].suffix}")
-    try:
-        partial.write_bytes(encode(pixels, fmt, quality, space, facts))
-        partial.replace(path)
-    finally:
-        partial.unlink(missing_ok=True)
+def encode_within(
+    pixels: Pixels, fmt: Format, most: int, best: int, space: Space | None = None, dpi: float | None = None
+) -> bytes:
+    """As `encode`, at the highest quality up to `best` whose file has `most` bytes or fewer; else at quality 1."""
+    made = encode(pixels, fmt, best, space, dpi)
+    low, high = 1, best
+    if len(made) <= most:
+        return made
+    found = b""
+    while high - low > 1:
+        middle = (low + high) // 2
+        made = encode(pixels, fmt, middle, space, dpi)
+        if len(made) <= most:
+            low, found = middle, made
+        else:
+            high = middle
+    return found or encode(pixels, fmt, 1, space, dpi)
+
+
+def write_developed(pixels: Pixels, path: Path, description: str) -> None:
+    """Write 16-bit pixels (H, W, 3) as the TIFF that is kept of a raw file: as they are, for it is read often."""
+    image = image_of(np.ascontiguousarray(pixels)).copy()
+    image.set_type(pyvips.GValue.gstr_type, "image-description", description)
+    image.tiffsave(str(path), compression="none")

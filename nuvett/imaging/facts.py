@@ -1,27 +1,69 @@
-"""Facts that files carry beside their pixels (EXIF 2.32, CIPA DC-008): read, chosen from, made true of a new file."""
+"""Facts that files carry beside their pixels (EXIF, XMP, IPTC): read, and put into finished files.
 
-import struct
-from collections.abc import Iterable
-from dataclasses import dataclass
+ExifTool does both. It is kept open as one process, because starting it takes longer than what it does.
+"""
+
+import json
+import math
+import re
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from datetime import datetime
 from enum import StrEnum
+from functools import cache
 from pathlib import Path
+from typing import Any
 
-from PIL.Image import Exif
+import exiftool
 
-_HEAD = b"Exif\0\0"
-_EXIF_IFD, _GPS_IFD, _INTEROP_IFD = 0x8769, 0x8825, 0xA005
-_WIDTH, _HEIGHT, _ORIENTATION, _THUMBNAIL = 0x0100, 0x0101, 0x0112, (0x0201, 0x0202)
-_PIXEL_WIDTH, _PIXEL_HEIGHT = 0xA002, 0xA003
-_RESOLUTION = (0x011A, 0x011B, 0x0128)  # across, down, unit
-_ARTIST, _COPYRIGHT = 0x013B, 0x8298
-_DATE, _ORIGINAL, _DIGITISED = 0x0132, 0x9003, 0x9004
+from nuvett.core.errors import FileError
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.types import Document
 
-# What of a TIFF's first directory is about the picture rather than about how the file holds it.
-_OF_THE_PICTURE = (0x010E, 0x010F, 0x0110, 0x0131, _DATE, _ARTIST, 0x013C, _COPYRIGHT, _EXIF_IFD, _GPS_IFD)
-
-# Serial numbers of camera and lens, the owner's name, the picture's own number, and the maker's note, which holds more.
-_SERIALS = (0xA430, 0xA431, 0xA435, 0xA420, 0x927C, 0xC62F)
+_READ = (
+    "-DateTimeOriginal",
+    "-CreateDate",
+    "-ModifyDate",
+    "-ExposureTime#",
+    "-ISO#",
+    "-FNumber#",
+    "-FocalLength#",
+    "-ScaleFactor35efl#",
+    "-SubjectDistance#",
+    "-BaselineExposure#",
+    "-Make",
+    "-Model",
+    "-LensMake",
+    "-LensModel",
+    "-LensID",
+    "-Lens",
+)
+_PLACE = (
+    *("GPS:all", "XMP-exif:GPS*", "XMP-iptcExt:Location*", "XMP-iptcCore:Location", "XMP-iptcCore:CountryCode"),
+    *("XMP-photoshop:City", "XMP-photoshop:State", "XMP-photoshop:Country"),
+    *(
+        "IPTC:City",
+        "IPTC:Sub-location",
+        "IPTC:Province-State",
+        "IPTC:Country-PrimaryLocation*",
+        "IPTC:ContentLocation*",
+    ),
+)
+# Of camera and lens, the owner's name, the picture's own number, and the maker's note, which holds more of them.
+_SERIALS = ("*SerialNumber*", "OwnerName", "CameraOwnerName", "ImageUniqueID", "MakerNotes", "XMP-aux:all")
+_ABOUT_THE_FILE = (
+    *("Orientation", "ColorSpace", "XResolution", "YResolution", "ResolutionUnit", "ImageWidth", "ImageHeight"),
+    *("ThumbnailImage", "PreviewImage", "IFD1:all", "IFD2:all", "SubIFD*:all", "InteropIFD:all", "XMP-xmpMM:all"),
+    # What a raw file says of its own numbers, and what a program did to it, is true of no other file.
+    *("DNG*", "*Matrix*", "BlackLevel*", "WhiteLevel*", "CFA*", "AsShot*", "LinearizationTable", "XMP-crs:all"),
+)
+_RIGHTS = (
+    *("EXIF:Artist", "EXIF:Copyright", "IPTC:By-line", "IPTC:CopyrightNotice"),
+    *("XMP-dc:Creator", "XMP-dc:Rights", "XMP-xmpRights:all"),
+)
+_WITH_IPTC = (".jpg", ".jpeg", ".tif", ".tiff")  # the formats that have a place for it
 
 
 class Keep(StrEnum):
@@ -41,101 +83,183 @@ KEEP_WORDS = {
 }
 
 
-@dataclass(frozen=True)
-class FileFacts:
-    """What a picture file says beside its pixels.
+class Credits(Document):
+    """What is written into every finished file of a series, beside the facts of its original; empty for nothing."""
 
-    exif : its EXIF block; dpi : pixels an inch, none where it does not say
+    creator: str = ""
+    rights: str = ""
+    caption: str = ""
+
+
+class NoFactsToolError(FileError):
+    """Facts of pictures cannot be read here: ExifTool is missing. Install libimage-exiftool-perl."""
+
+
+class FileFacts(Document):
+    """What a picture file says of how it was taken; none and empty where it does not say.
+
+    taken : by the camera's clock, without a zone; the time of digitising or of the file stands in for it
+    exposure : log2 of seconds times ISO over the f-number's square
+    focal : mm; aperture : f-number; crop : focal length in terms of 36 × 24 mm over its own; distance : metres
+    baseline : EV that a raw file asks to be added to its light
     """
 
-    exif: bytes | None = None
-    dpi: float | None = None
+    taken: datetime | None = None
+    exposure: float | None = None
+    camera_maker: str = ""
+    camera: str = ""
+    lens_maker: str = ""
+    lens: str = ""
+    focal: float | None = None
+    aperture: float | None = None
+    crop: float | None = None
+    distance: float | None = None
+    baseline: float = 0
 
-    def chosen(self, keep: Keep, size: tuple[int, int]) -> "FileFacts":
-        """What a finished, upright file of a size in pixels says of it."""
-        return FileFacts(facts_for(self.exif, keep, size), self.dpi)
+
+@cache
+def _tool() -> tuple[Any, ThreadPoolExecutor]:
+    """The process, and the one thread that speaks with it: on Linux it ends with the thread that began it."""
+    tool = exiftool.ExifTool(common_args=["-charset", "filename=utf8", "-charset", "exif=utf8", "-m"])
+    return tool, ThreadPoolExecutor(1, thread_name_prefix="facts")
 
 
-def read_facts(data: bytes | None) -> Exif | None:
-    """Facts of an EXIF block; none when there is none, or it cannot be read."""
-    if not data:
-        return None
-    facts = Exif()
+@contextmanager
+def _nameable(path: Path) -> Iterator[str]:
+    """A path that can stand on a line of its own."""
+    whole = str(path.resolve())
+    if whole.isprintable():
+        yield whole
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        link = Path(folder) / f"picture{path.suffix if path.suffix.isprintable() else ''}"
+        link.symlink_to(path.resolve())
+        yield str(link)
+
+
+def _asked(*words: str) -> str:
     try:
-        facts.load(data if data.startswith(_HEAD) else _HEAD + data)
-        for directory in (_EXIF_IFD, _GPS_IFD):
-            facts.get_ifd(directory)
-    except (SyntaxError, ValueError, KeyError, IndexError, struct.error, TypeError, OverflowError):
-        return None
-    return facts
+        tool, thread = _tool()
+
+        def ask() -> str:
+            if not tool.running:
+                tool.run()
+            return str(tool.execute(*words))
+
+        return thread.submit(ask).result()
+    except (FileNotFoundError, exiftool.exceptions.ExifToolException) as error:
+        raise NoFactsToolError from error
 
 
-def tiff_facts(path: Path) -> bytes | None:
-    """EXIF block with what a TIFF says of its picture; none when it says nothing, or cannot be read."""
-    whole, kept = Exif(), _new()
+def read_facts(path: Path) -> FileFacts:
+    """Facts of a picture file; empty ones where it holds none, or they cannot be read. Raises NoFactsToolError."""
+    with _nameable(path) as name:
+        answer = _asked("-j", "-fast", *_READ, name)
     try:
-        with path.open("rb") as file:
-            whole.load_from_fp(file)
-            for tag in _OF_THE_PICTURE:
-                if tag in (_EXIF_IFD, _GPS_IFD):
-                    kept.get_ifd(tag).update(whole.get_ifd(tag))
-                elif tag in whole:
-                    kept[tag] = whole[tag]
-        return kept.tobytes() if len(kept) or kept.get_ifd(_EXIF_IFD) else None
-    except (SyntaxError, ValueError, KeyError, IndexError, struct.error, TypeError, OverflowError, OSError):
-        return None
+        (said,) = json.loads(answer)
+    except ValueError:
+        return FileFacts()
+    seconds, iso, stop = (_positive(said.get(tag)) for tag in ("ExposureTime", "ISO", "FNumber"))
+    return FileFacts(
+        taken=_taken(said),
+        exposure=math.log2(seconds * iso / stop**2) if seconds and iso and stop else None,
+        camera_maker=_named(said.get("Make")),
+        camera=_named(said.get("Model")),
+        lens_maker=_named(said.get("LensMake")),
+        lens=next((w for tag in ("LensModel", "LensID", "Lens") if (w := _named(said.get(tag)))), ""),
+        focal=_positive(said.get("FocalLength")),
+        aperture=stop,
+        crop=_positive(said.get("ScaleFactor35efl")),
+        distance=_positive(said.get("SubjectDistance")),
+        baseline=_number(said.get("BaselineExposure")) or 0.0,
+    )
 
 
-def taken(facts: Exif | None) -> datetime | None:
-    """When the picture was taken, without a zone; the time of digitising or of the file stands in for it."""
-    if facts is None:
+def _words(value: object) -> str:
+    return re.sub(r"\s+", " ", str(value or "")).strip()
+
+
+def _named(value: object) -> str:
+    text = _words(value)
+    return "" if text.startswith("Unknown") else text[:120]
+
+
+def _number(value: object) -> float | None:
+    try:
+        number = float(str(value))
+    except ValueError:
         return None
-    exif = facts.get_ifd(_EXIF_IFD)
-    for value in (exif.get(_ORIGINAL), exif.get(_DIGITISED), facts.get(_DATE)):
+    return number if math.isfinite(number) else None
+
+
+def _positive(value: object) -> float | None:
+    number = _number(value)
+    return number if number is not None and number > 0 else None
+
+
+def _taken(said: dict[str, Any]) -> datetime | None:
+    for tag in ("DateTimeOriginal", "CreateDate", "ModifyDate"):
         try:
-            return datetime.strptime(str(value).strip("\0 ")[:19], "%Y:%m:%d %H:%M:%S")
+            return datetime.strptime(str(said.get(tag))[:19], "%Y:%m:%d %H:%M:%S")
         except ValueError:
             continue
     return None
 
 
-def facts_for(data: bytes | None, keep: Keep, size: tuple[int, int]) -> bytes | None:
-    """EXIF block for a finished, upright file of a size in pixels, with chosen facts of the original's block.
+def write_facts(
+    target: Path,
+    original: Path | None,
+    keep: Keep,
+    size: tuple[int, int],
+    space: Space = Space.SRGB,
+    credits: Credits | None = None,
+) -> None:
+    """Put chosen facts of an original into a finished, upright file of a size (width, height) in pixels.
 
-    None when nothing is kept.
+    The pixels, the profile and the resolution of the file stay as they are. Facts that are too damaged to be copied
+    are left out. Raises FileError when the file cannot hold what was filled in, and NoFactsToolError.
     """
-    facts = None if keep is Keep.NONE else read_facts(data)
-    if facts is None:
-        return None
-    made, exif = _new(), facts.get_ifd(_EXIF_IFD)
+    filled = _filled(credits or Credits(), target.suffix.lower() in _WITH_IPTC)
+    copied = original is not None and keep is not Keep.NONE
+    if not copied and not filled:
+        return
+    true = [
+        *("-IFD0:Orientation#=1", f"-ExifIFD:ColorSpace#={1 if space is Space.SRGB else 65535}"),
+        *(f"-ExifIFD:ExifImage{side}={n}" for side, n in zip(("Width", "Height"), size, strict=True)),
+    ]
+    with _nameable(target) as name:
+        if copied and original is not None:
+            with _nameable(original) as source:
+                said = [] if keep is Keep.COPYRIGHT else true
+                if _written(*_copying(source, keep), *said, *filled, name):
+                    return
+        if filled and not _written(*filled, name):
+            raise FileError("Creator, rights and caption could not be written into the finished file.")
+
+
+def _copying(source: str, keep: Keep) -> list[str]:
     if keep is Keep.COPYRIGHT:
-        _copy(facts, made, (_ARTIST, _COPYRIGHT))
-        return made.tobytes() if len(made) else None
-    directories = (_EXIF_IFD, _GPS_IFD, _INTEROP_IFD)
-    about_the_file = (_WIDTH, _HEIGHT, *_THUMBNAIL, *_RESOLUTION, *directories)
-    _copy(facts, made, [tag for tag in facts if tag not in about_the_file])
-    made[_ORIENTATION] = 1
-    dropped = (_INTEROP_IFD, *(_SERIALS if keep is Keep.NO_PLACE else ()))
-    made.get_ifd(_EXIF_IFD).update({tag: value for tag, value in exif.items() if tag not in dropped})
-    made.get_ifd(_EXIF_IFD).update({_PIXEL_WIDTH: size[0], _PIXEL_HEIGHT: size[1]})
-    if keep is Keep.NO_PLACE:
-        for tag in _SERIALS:
-            made.pop(tag, None)
-    elif facts.get_ifd(_GPS_IFD):
-        made.get_ifd(_GPS_IFD).update(facts.get_ifd(_GPS_IFD))
-    try:
-        return made.tobytes()
-    except (ValueError, TypeError, struct.error, OverflowError):
-        return None
+        return ["-tagsFromFile", source, *(f"-{tag}" for tag in _RIGHTS)]
+    left_out = (*_ABOUT_THE_FILE, *((*_PLACE, *_SERIALS) if keep is Keep.NO_PLACE else ()))
+    return ["-tagsFromFile", source, "-EXIF:all", "-XMP:all", "-IPTC:all", *(f"--{tag}" for tag in left_out)]
 
 
-def _new() -> Exif:
-    made = Exif()
-    made.endian = "<"  # as the files that it goes into
-    return made
+def _filled(credits: Credits, iptc: bool) -> list[str]:
+    places = {
+        credits.creator: ("IFD0:Artist", "XMP-dc:Creator", "IPTC:By-line"),
+        credits.rights: ("IFD0:Copyright", "XMP-dc:Rights", "IPTC:CopyrightNotice"),
+        credits.caption: ("IFD0:ImageDescription", "XMP-dc:Description", "IPTC:Caption-Abstract"),
+    }
+    words = [
+        f"-{tag}={_words(text)}"
+        for text, tags in places.items()
+        for tag in tags
+        if text.strip() and (iptc or not tag.startswith("IPTC"))
+    ]
+    return [*words, "-IPTC:CodedCharacterSet=UTF8"] if words and iptc else words
 
 
-def _copy(source: Exif, made: Exif, tags: Iterable[int]) -> None:
-    for tag in tags:
-        if tag in source:
-            made[tag] = source[tag]
+def _written(*words: str) -> bool:
+    """Whether a file was changed, or needed none, as asked."""
+    answer = _asked("-overwrite_original", *words)
+    return "1 image files updated" in answer or "1 image files unchanged" in answer

@@ -1,4 +1,4 @@
-"""Kinds of file that look like pictures and are not, or not of a kind that is read: told apart before decoding."""
+"""Raw files, and TIFFs of kinds that are not read: told from other files before anything is decoded."""
 
 import struct
 from pathlib import Path
@@ -14,10 +14,6 @@ _TYPES = {1: "B", 3: "H", 4: "I", 16: "Q", 13: "I", 18: "Q"}  # bytes, shorts, l
 _RAW_STARTS = (b"IIRO", b"IIRS", b"MMOR", b"IIU\0", b"FUJIFILMCCD-RAW", b"\0MRM", b"FOVb")
 
 
-class RawFileError(FileError):
-    """This is a raw file, which cannot be developed here yet. Export it as TIFF or JPEG first and bring that in."""
-
-
 class OddTiffError(FileError):
     """This TIFF holds numbers of a kind that is not read. Save it with 8 or 16 bits, or as 32-bit floats."""
 
@@ -26,23 +22,31 @@ class LabTiffError(FileError):
     """This TIFF is in L*a*b*, which is not read. Save it in an RGB space."""
 
 
-def check_kind(path: Path) -> None:
-    """Raises RawFileError, LabTiffError or OddTiffError for files that a decoder would take for something else."""
+def is_raw(file: BinaryIO) -> bool:
+    """Whether an open file, read from its beginning, holds what a camera's sensor saw."""
+    start, tags = _beginning(file)
+    if start.startswith(_RAW_STARTS) or start[4:12] == b"ftypcrx " or start[8:10] == b"CR":
+        return True
+    # Raw files of cameras are TIFFs whose first picture is a small one; the large one lies in a subfile.
+    return tags is not None and (_DNG_VERSION in tags or (tags.get(_SUBFILE, (0,))[0] & 1 == 1 and _SUBFILES in tags))
+
+
+def check_tiff(path: Path) -> None:
+    """Raises LabTiffError or OddTiffError for TIFFs that a decoder would take for something else."""
     with path.open("rb") as file:
-        start = file.read(16)
-        if start.startswith(_RAW_STARTS) or start[4:12] == b"ftypcrx " or start[8:10] == b"CR":
-            raise RawFileError
-        tags = _first_directory(file, start)
+        _, tags = _beginning(file)
     if tags is None:
         return
-    # Raw files of cameras are TIFFs whose first picture is a small one; the large one lies in a subfile.
-    if _DNG_VERSION in tags or (tags.get(_SUBFILE, (0,))[0] & 1 and _SUBFILES in tags):
-        raise RawFileError
     if tags.get(_PHOTOMETRIC, (2,))[0] in _LAB:
         raise LabTiffError
     bits, formats = tags.get(_BITS, (1,)), tags.get(_SAMPLE_FORMAT, (1,))
     if any(f > 3 for f in formats) or max(bits) > 32 or (max(bits) > 16 and any(f != 3 for f in formats)):
         raise OddTiffError
+
+
+def _beginning(file: BinaryIO) -> tuple[bytes, dict[int, tuple[int, ...]] | None]:
+    start = file.read(16)
+    return start, _first_directory(file, start)
 
 
 def _first_directory(file: BinaryIO, start: bytes) -> dict[int, tuple[int, ...]] | None:

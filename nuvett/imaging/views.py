@@ -5,8 +5,8 @@ import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import TruncatedFileError
-from nuvett.imaging.decode import Picture
 from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.opened import Picture
 from nuvett.imaging.proxy import view
 
 _QUALITY = 95

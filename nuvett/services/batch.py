@@ -30,9 +30,10 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.infer import Inference, infer_table
 from nuvett.core.table.pairs import lay_over
 from nuvett.core.types import Floats, OKLab
-from nuvett.imaging.decode import Limits, decode, read_header
-from nuvett.imaging.encode import FORMATS, Format, usual_format, write_file
-from nuvett.imaging.facts import Keep
+from nuvett.imaging.decode import decode, read_header
+from nuvett.imaging.encode import FORMATS, Format, encode, usual_format
+from nuvett.imaging.facts import Keep, write_facts
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file, small_encoded
 from nuvett.services.rendering import LookedAt, looked_at, newly_clipped, render_file
@@ -93,10 +94,14 @@ def write_through(
     if path.exists() and not output.overwrite:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
     output.folder.mkdir(parents=True, exist_ok=True)
-    pixels, _, facts = render_file(source, limits, stages_for, FORMATS[fmt].depth, output.size, seen)
-    write_file(
-        path, pixels, fmt, output.quality, output.space, facts.chosen(output.facts, (pixels.shape[1], pixels.shape[0]))
-    )
+    made = render_file(source, limits, stages_for, FORMATS[fmt].depth, output.size, seen)
+    partial = path.with_name(f".{path.name}.part{FORMATS[fmt].suffix}")
+    try:
+        partial.write_bytes(encode(made.pixels, fmt, output.quality, output.space, made.dpi))
+        write_facts(partial, source, output.facts, made.size, output.space)
+        partial.replace(path)
+    finally:
+        partial.unlink(missing_ok=True)
     return path
 
 
@@ -211,7 +216,7 @@ class _Entry:
 
     @property
     def taken(self) -> datetime | None:
-        return self.measured.picture.header.taken
+        return self.measured.facts.taken
 
     @property
     def seed(self) -> int:

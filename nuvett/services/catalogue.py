@@ -15,12 +15,17 @@ from nuvett.store.blobs import BlobStore
 
 _LONGEST_TITLE = 120
 BLOB_LOCK = 7201  # advisory lock: keeping a blob takes it shared, sweeping takes it alone
-BLOB_COLUMNS = (
+FRAME_BLOBS = (
     models.Frame.original,
+    models.Frame.companion,
+    models.Frame.developed,
     models.Frame.view,
     models.Frame.sample,
     models.Frame.points,
     models.Frame.subject,
+)
+BLOB_COLUMNS = (
+    *FRAME_BLOBS,
     models.Reference.original,
     models.Reference.view,
     models.Reference.proxy,

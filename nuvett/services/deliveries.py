@@ -266,11 +266,10 @@ def _finished(studio: Studio, frame: FrameFacts, plan: FramePlan, settings: Deli
 
     bench = studio.bench
     seen = LookedAt(lambda: bench.sources.view(frame.view), lambda: bench.areas.weights(frame, plan))
-    with studio.blobs.local(frame.original) as path:
+    with studio.blobs.local(frame.pixels) as path:
         depth = FORMATS[settings.format].depth
-        pixels, _, facts = render_file(path, studio.limits, stages, depth, settings.size, seen)
-    chosen = facts.chosen(settings.facts, (pixels.shape[1], pixels.shape[0]))
-    return encode(pixels, settings.format, settings.quality, settings.space, chosen)
+        made = render_file(path, studio.limits, stages, depth, settings.size, seen)
+    return encode(made.pixels, settings.format, settings.quality, settings.space, made.dpi)
 
 
 def stop_delivery(delivery: models.Delivery) -> None:

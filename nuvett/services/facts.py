@@ -23,6 +23,7 @@ class FrameFacts:
     """What planning and rendering need to know of a frame, or of a variant of one.
 
     first : the frame that it is a variant of; its own where it is none
+    original, pixels : blobs of its file, and of what its pixels are decoded from, which a raw file is developed to
 
     subject : blob of what stands out in it, empty while it has not been looked for
     """
@@ -30,6 +31,7 @@ class FrameFacts:
     id: UUID
     first: UUID
     original: str
+    pixels: str
     view: str
     sample: str
     domain: Space
@@ -57,6 +59,7 @@ class FrameFacts:
         faces = tuple((face.box, face.colour) for face in self.faces)
         return _digest(
             self.original,
+            self.pixels,
             self.sample,
             self.even.gains,
             self.even.camera,

@@ -26,6 +26,7 @@ def facts_of(frame: models.Frame, first: models.Frame | None = None) -> FrameFac
         id=frame.id,
         first=first.id,
         original=frame.original,
+        pixels=frame.developed or frame.original,
         view=frame.view or "",
         sample=frame.sample or "",
         domain=Space(frame.domain),

@@ -1,21 +1,28 @@
 """Frames of a series: arriving, being measured, taken out and put back."""
 
+import tempfile
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC
 from io import BytesIO
 from pathlib import Path
 from typing import IO
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DuplicateFileError, InvalidChangeError, TooManyError
+from nuvett.imaging.decoders.by_vips import DEVELOPED
+from nuvett.imaging.encode import write_developed
+from nuvett.imaging.opened import Development, Picture
 from nuvett.imaging.views import encoded_view
 from nuvett.services.arrays import dump_features, dump_sample
-from nuvett.services.catalogue import keep_blobs
+from nuvett.services.catalogue import FRAME_BLOBS, keep_blobs, lock_series
+from nuvett.services.companions import join_companion
 from nuvett.services.incoming import display_name, examine, refuse
 from nuvett.services.lighting import queue_even, tidy_setups
-from nuvett.services.measuring import measure_file
+from nuvett.services.measuring import MeasuredFile, measure_file
 from nuvett.services.queue import INGEST_FRAME
 from nuvett.services.studio import Studio
 from nuvett.services.variants import VARIANT
@@ -39,7 +46,7 @@ def add_frame(
         select(models.Frame)
         .where(
             models.Frame.series_id == series.id,
-            models.Frame.original == blob,
+            or_(models.Frame.original == blob, models.Frame.companion == blob),
             models.Frame.variant_of_id.is_(None),
         )
         .limit(1)
@@ -69,27 +76,52 @@ def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
 
 def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
-    measured = examine(studio, models.Frame, frame_id, lambda _, path: measure_file(path, studio.limits))
+
+    def work(row: models.Frame, path: Path) -> MeasuredFile:
+        development = Development.model_validate(row.development or {})
+        if row.companion is None:
+            return measure_file(path, studio.limits, development)
+        with studio.blobs.local(row.companion) as beside:
+            return measure_file(path, studio.limits, development, beside)
+
+    measured = examine(studio, models.Frame, frame_id, work)
     if measured is None:
         return
     picture = measured.picture
     encoded = encoded_view(picture)
-    with studio.database.session() as session:
-        frame = session.get(models.Frame, frame_id, with_for_update=True)
-        if frame is None:
+    with _developed(picture) as developed, studio.database.session() as session:
+        frame = session.get(models.Frame, frame_id)
+        if frame is None or not lock_series(session, frame.series_id):
             return
+        session.refresh(frame, with_for_update=True)
         keep_blobs(session)
+        frame.developed = studio.blobs.put_file(developed)[0] if developed else None
         frame.view, _ = studio.blobs.put(BytesIO(encoded))
         frame.sample, _ = studio.blobs.put(dump_sample(measured.sample))
         frame.points, _ = studio.blobs.put(dump_features(measured.features))
-        frame.exposure = picture.header.exposure
+        frame.exposure = measured.facts.exposure
+        frame.shot, frame.note = measured.facts.model_dump(mode="json"), picture.header.note
         frame.faces = {"seen": [face.model_dump() for face in measured.faces_seen]} if measured.faces else None
         frame.format, frame.bits = picture.header.format, picture.header.bits
         frame.width, frame.height = picture.header.width, picture.header.height
         frame.domain = picture.header.domain.value
         # Cameras write local time without a zone; only differences and order matter, so it is kept as if UTC.
-        frame.taken = picture.header.taken.replace(tzinfo=UTC) if picture.header.taken else None
+        frame.taken = measured.facts.taken.replace(tzinfo=UTC) if measured.facts.taken else None
         frame.state, frame.problem = "ready", ""
+        session.flush()
+        join_companion(session, studio, frame)
+
+
+@contextmanager
+def _developed(picture: Picture) -> Iterator[Path | None]:
+    """The file to keep of a raw picture; none for any other."""
+    if not picture.header.raw:
+        yield None
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "developed.tif"
+        write_developed(picture.pixels, path, DEVELOPED)
+        yield path
 
 
 def remove_frame(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> set[str]:
@@ -104,7 +136,7 @@ def remove_frame(session: Session, studio: Studio, series: models.Series, frame:
     if frame.state == "ready":
         frame.state = "removed"
     else:
-        names = {name for name in (frame.original, frame.view, frame.sample, frame.points, frame.subject) if name}
+        names = {name for column in FRAME_BLOBS if (name := getattr(frame, column.key))}
         session.delete(frame)
     session.flush()
     tidy_setups(session, studio, series)

@@ -14,8 +14,10 @@ from nuvett.core.reading.regions import Sampling
 from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Encoded01, Linear
 from nuvett.imaging.damage import check_jpeg
-from nuvett.imaging.decode import Limits, Picture, decode
+from nuvett.imaging.decode import decode
 from nuvett.imaging.faces import Face, faces_seen, find_faces
+from nuvett.imaging.facts import FileFacts, read_facts
+from nuvett.imaging.opened import Development, Limits, Picture
 from nuvett.imaging.proxy import measuring_proxy
 
 
@@ -25,6 +27,7 @@ class MeasuredFile:
 
     faces : those found in it, with their places and colours
     features : points that can be found again in other frames
+    facts : how it was taken
     """
 
     picture: Picture
@@ -32,6 +35,7 @@ class MeasuredFile:
     sample: Sample
     faces: list[Face]
     features: Features
+    facts: FileFacts
 
     @property
     def faces_seen(self) -> tuple[FaceSeen, ...]:
@@ -46,7 +50,7 @@ class MeasuredFile:
     @property
     def seen(self) -> Seen:
         """What evening needs of it."""
-        return Seen(self.sample.colours, self.features, self.picture.header.exposure)
+        return Seen(self.sample.colours, self.features, self.facts.exposure)
 
     def without_pixels(self) -> "MeasuredFile":
         """The same measurements with the large arrays let go."""
@@ -56,11 +60,16 @@ class MeasuredFile:
         )
 
 
-def measure_file(path: Path, limits: Limits) -> MeasuredFile:
-    """Decode and measure one file. Raises FileError and its kinds, and TooFewPixelsError."""
-    picture = _whole(path, limits)
+def measure_file(
+    path: Path, limits: Limits, development: Development | None = None, companion: Path | None = None
+) -> MeasuredFile:
+    """Decode and measure one file, a raw one as it is to be developed.
+
+    Raises FileError and its kinds, and TooFewPixelsError.
+    """
+    picture = _whole(path, limits, development, companion)
     proxy = measuring_proxy(picture.pixels, picture.domain)
-    return MeasuredFile(picture, proxy, placed_sample(proxy), find_faces(proxy), find_features(proxy))
+    return MeasuredFile(picture, proxy, placed_sample(proxy), find_faces(proxy), find_features(proxy), read_facts(path))
 
 
 def small_encoded(picture: Picture) -> Encoded01:
@@ -68,9 +77,11 @@ def small_encoded(picture: Picture) -> Encoded01:
     return Encoded01(np.clip(from_linear(measuring_proxy(picture.pixels, picture.domain)), 0, 1))
 
 
-def _whole(path: Path, limits: Limits) -> Picture:
+def _whole(
+    path: Path, limits: Limits, development: Development | None = None, companion: Path | None = None
+) -> Picture:
     """Decode a file that has not been looked at before, and see whether it is undamaged."""
-    picture = decode(path, limits)
+    picture = decode(path, limits, development, companion)
     if picture.header.format == "jpeg":
         check_jpeg(path)
     return picture

@@ -14,7 +14,7 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError, TooManyError
 from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.types import Linear
-from nuvett.imaging.decode import Picture
+from nuvett.imaging.opened import Picture
 from nuvett.imaging.views import encoded_view
 from nuvett.services.arrays import dump_array
 from nuvett.services.catalogue import keep_blobs, lock_series
@@ -57,7 +57,7 @@ def reference_from_frame(
     frame = session.get(models.Frame, frame_id)
     if frame is None or frame.state != "ready":
         raise NotFoundError
-    with studio.blobs.local(frame.original) as path, path.open("rb") as stream:
+    with studio.blobs.local(frame.developed or frame.original) as path, path.open("rb") as stream:
         return add_reference(session, studio, series, frame.name, stream)
 
 
@@ -69,8 +69,8 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Se
 
     def work(waiting: models.Reference, path: Path) -> tuple[uuid.UUID, Picture, np.ndarray, Reading]:
         measured = measure_file(path, studio.limits)
-        # Rounded as it is kept, so that reading it again later gives the same.
-        proxy = measured.proxy.astype(np.float16)
+        # Rounded as it is kept, so that reading it again later gives the same; what is seen ends at white.
+        proxy = np.minimum(measured.proxy, 1 if measured.picture.header.raw else np.inf).astype(np.float16)
         reading = read(Linear(proxy.astype(np.float32)), Sampling.model_validate(waiting.sampling))
         return waiting.series_id, measured.picture, proxy, reading
 

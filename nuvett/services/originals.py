@@ -11,7 +11,8 @@ import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import InvalidChangeError
-from nuvett.imaging.decode import Limits, Opened, decode, open_picture
+from nuvett.imaging.decode import decode, open_picture
+from nuvett.imaging.opened import Limits, Opened
 from nuvett.services.caches import Cache
 from nuvett.store.blobs import BlobStore
 

@@ -87,12 +87,12 @@ class Pictures:
             return self._sources.view(frame.view, min(whole, VIEW_EDGE)), size
 
         def shrink() -> Pixels:
-            pixels = self._originals.whole(frame.original)
+            pixels = self._originals.whole(frame.pixels)
             return np.asarray(
                 cv2.resize(pixels, fit_within(frame.width, frame.height, whole), interpolation=cv2.INTER_AREA)
             )
 
-        return self._kept.get(("original", frame.original, whole), shrink), size
+        return self._kept.get(("original", frame.pixels, whole), shrink), size
 
     def preview(self, frame: FrameFacts, plan: FramePlan | None, edge: int, quick: bool = False) -> bytes:
         """JPEG of a frame at a long edge, under a plan or as it came; quick ones are coarser, for dragging."""
@@ -115,7 +115,7 @@ class Pictures:
         size = used.geometry.placed(whole).size
         box = _inside(box, size)
         drawing = self.drawing(frame, used, size, source=whole)
-        return encode(drawing.part(self._originals.part(frame.original, drawing.around(box)), box), Format.PNG, 100)
+        return encode(drawing.part(self._originals.part(frame.pixels, drawing.around(box)), box), Format.PNG, 100)
 
     def of_view(self, view: str, domain: str, edge: int) -> bytes:
         """JPEG of a kept view at a long edge, in sRGB."""

@@ -21,8 +21,8 @@ from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.warnings import newly_at_ends
 from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
 from nuvett.core.types import Floats, Linear
-from nuvett.imaging.decode import Header, Limits, Opened, Picture, decode, open_picture
-from nuvett.imaging.facts import FileFacts
+from nuvett.imaging.decode import open_picture
+from nuvett.imaging.opened import Header, Limits, Opened, Picture
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within, shrink_linear
 from nuvett.imaging.subject import find_subject
 from nuvett.imaging.views import decode_view, encoded_view
@@ -31,6 +31,20 @@ THREADS = os.cpu_count() or 1
 _PART_ROWS = 128  # of a picture, drawn at once where more than its own place is looked at
 _DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
 _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
+
+
+@dataclass(frozen=True)
+class Rendered:
+    """Finished pixels (H, W, 3), 8 or 16 bit, and what the file said; dpi : pixels an inch, none where it did not."""
+
+    pixels: Pixels
+    header: Header
+    dpi: float | None
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height."""
+        return self.pixels.shape[1], self.pixels.shape[0]
 
 
 @dataclass(frozen=True)
@@ -60,8 +74,8 @@ def render_file(
     depth: int,
     edge: int | None = None,
     seen: LookedAt | None = None,
-) -> tuple[Pixels, Header, FileFacts]:
-    """Finished pixels of a picture file, 8 or 16 bit, at full size or at a long edge; its header and facts.
+) -> Rendered:
+    """Finished pixels of a picture file, 8 or 16 bit, at full size or at a long edge.
 
     stages_for : compiled stages for pictures of a domain
     seen : the frame as maps and areas look at it; none to look at the file
@@ -75,13 +89,13 @@ def render_file(
     full = edge is None or edge >= max(stages.geometry.placed(whole).size)
     if full and stages.is_plain and (seen is not None or not stages.layers):
         drawing = Drawing(stages, whole, weights=seen.weights() if seen and stages.layers else ())
-        return _by_strips(opened, drawing, depth), opened.header, opened.facts
+        return Rendered(_by_strips(opened, drawing, depth), opened.header, opened.dpi)
     if full and seen is not None:
         placing = stages.geometry.placed(whole)
         small = seen.small() if stages.needs_maps else None
         drawing = Drawing(stages, placing.size, small, seen.weights(), whole, whole)
-        return _by_parts(opened, drawing, depth), opened.header, opened.facts
-    picture = decode(path, limits)
+        return Rendered(_by_parts(opened, drawing, depth), opened.header, opened.dpi)
+    picture = opened.whole()
     seen = seen or looked_at(picture, [layer.area for layer in stages.layers], stages.light)
     placing = stages.geometry.placed(whole)
     size = placing.size if edge is None else fit_within(*placing.size, edge)
@@ -89,7 +103,7 @@ def render_file(
     small = seen.small() if stages.needs_maps else None
     source = (pixels.shape[1], pixels.shape[0])
     drawing = Drawing(stages, source if placing.is_plain else size, small, seen.weights(), source, whole)
-    return drawing.picture(pixels, depth, THREADS), picture.header, picture.facts
+    return Rendered(drawing.picture(pixels, depth, THREADS), picture.header, opened.dpi)
 
 
 def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> LookedAt:

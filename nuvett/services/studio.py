@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from threading import Event
 
-from nuvett.imaging.decode import Limits
+from nuvett.imaging.opened import Limits
 from nuvett.services.queue import Queue
 from nuvett.services.workbench import Workbench
 from nuvett.settings import Settings

@@ -1,6 +1,6 @@
 """The workbench of one process: sources, tables, planner, measures, plans and pictures, which share its memory."""
 
-from nuvett.imaging.decode import Limits
+from nuvett.imaging.opened import Limits
 from nuvett.services.areas import Areas
 from nuvett.services.caches import Caches
 from nuvett.services.measures import Measures

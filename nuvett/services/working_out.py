@@ -22,8 +22,9 @@ from nuvett.core.table.infer import SIZE, Inference, infer_table
 from nuvett.core.table.pairs import LaidOver, disagreement, disagrees, lay_over
 from nuvett.core.table.table import grid
 from nuvett.core.types import Document, Encoded01
-from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.decode import decode
 from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.opened import Limits
 from nuvett.services.book import TRIAL, add_kept
 from nuvett.services.bringing_tables import table_look
 from nuvett.services.catalogue import keep_blobs

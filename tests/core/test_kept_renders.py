@@ -22,8 +22,9 @@ from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import aim_of, evened, plan_frame
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.decode import decode
 from nuvett.imaging.faces import faces_seen, find_faces
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy
 
 KEPT = Path(__file__).resolve().parent.parent / "renders"

@@ -1,7 +1,6 @@
 """Files to arrays and back: every format and space, orientation, times, and files that are not what they seem."""
 
 import io
-from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -18,15 +17,15 @@ from nuvett.core.errors import (
     UnreadableFileError,
 )
 from nuvett.core.spaces.cielab import difference
-from nuvett.core.spaces.rgb import SPACES, Space, from_linear, to_linear
-from nuvett.imaging.decode import Limits, decode, read_header
-from nuvett.imaging.encode import FORMATS, Format, encode, write_file
+from nuvett.core.spaces.rgb import DELIVERED, SPACES, Space, from_linear, to_linear
+from nuvett.imaging.decode import decode, read_header
+from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.icc import build_profile, profile_bytes
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy, shrink_linear, view
 from tests.conftest import DEMO
 
 LIMITS = Limits(20_000_000, 30_000_000)
-DELIVERY = [s for s in Space if s is not Space.WIDE]
 
 
 def linear_of(pixels: np.ndarray, space: Space) -> np.ndarray:
@@ -34,23 +33,22 @@ def linear_of(pixels: np.ndarray, space: Space) -> np.ndarray:
 
 
 @pytest.mark.parametrize("fmt", list(Format))
-@pytest.mark.parametrize("space", DELIVERY)
+@pytest.mark.parametrize("space", DELIVERED)
 def test_every_format_and_space_comes_back(fmt: Format, space: Space, photo: np.ndarray, tmp_path: Path) -> None:
     deep = FORMATS[fmt].depth == 16
     linear = linear_of(photo, Space.SRGB)
     encoded = np.clip(from_linear(linear, space), 0, 1)
     pixels = np.rint(encoded * (65535 if deep else 255)).astype(np.uint16 if deep else np.uint8)
     path = tmp_path / f"a{FORMATS[fmt].suffix}"
-    write_file(path, pixels, fmt, 98, space)
-    assert not list(tmp_path.glob(".*"))
+    path.write_bytes(encode(pixels, fmt, 98, space))
     picture = decode(path, LIMITS)
     assert picture.header.bits == FORMATS[fmt].depth
-    lossy = fmt in (Format.JPEG, Format.WEBP)
+    lossy = FORMATS[fmt].has_quality
     error = difference(linear_of(picture.pixels, picture.domain), linear)
     assert error.mean() < (2.5 if lossy else 0.2 if deep else 0.8)
 
 
-@pytest.mark.parametrize("space", list(Space))
+@pytest.mark.parametrize("space", [*DELIVERED, Space.WIDE])
 def test_shipped_profiles_are_what_the_script_makes_and_what_another_library_reads(space: Space) -> None:
     assert profile_bytes(space) == build_profile(space)
     profile = ImageCms.ImageCmsProfile(io.BytesIO(profile_bytes(space)))
@@ -62,20 +60,13 @@ def test_shipped_profiles_are_what_the_script_makes_and_what_another_library_rea
     assert np.abs(np.array(theirs) - ours).max() <= 1
 
 
-def test_orientation_time_and_depth_are_read(photo: np.ndarray, tmp_path: Path) -> None:
+def test_orientation_and_depth_are_read(photo: np.ndarray, tmp_path: Path) -> None:
     exif = Image.Exif()
     exif[0x0112] = 6
-    exif.get_ifd(0x8769)[0x9003] = "2026:09:18 09:05:00"
     Image.fromarray(photo).save(tmp_path / "turned.jpg", exif=exif, quality=95)
     header = read_header(tmp_path / "turned.jpg", LIMITS)
-    assert (header.width, header.height) == (200, 300)
-    assert header.taken == datetime(2026, 9, 18, 9, 5)
+    assert (header.width, header.height, header.bits) == (200, 300, 8)
     assert decode(tmp_path / "turned.jpg", LIMITS).pixels.shape == (300, 200, 3)
-    again = tmp_path / "again.jpg"
-    picture = decode(tmp_path / "turned.jpg", LIMITS)
-    write_file(again, picture.pixels, Format.JPEG, facts=picture.facts)
-    header = read_header(again, LIMITS)
-    assert (header.width, header.height, header.taken) == (200, 300, datetime(2026, 9, 18, 9, 5))
 
 
 @pytest.mark.parametrize("mode", ["L", "LA", "P", "RGBA", "1", "CMYK", "I;16"])

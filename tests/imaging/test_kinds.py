@@ -9,29 +9,30 @@ import tifffile
 from nuvett.core.errors import FileError, TruncatedFileError
 from nuvett.imaging.clips import NoVideoError, read_clip
 from nuvett.imaging.damage import check_jpeg
-from nuvett.imaging.decode import Limits, read_header
-from nuvett.imaging.kinds import LabTiffError, OddTiffError, RawFileError
+from nuvett.imaging.decode import decode, read_header
+from nuvett.imaging.decoders.raw import UnknownCameraError
+from nuvett.imaging.kinds import LabTiffError, OddTiffError
+from nuvett.imaging.opened import Limits
 from tests.conftest import DEMO
 
 PIXELS = np.random.default_rng(1).integers(0, 255, (40, 60, 3)).astype(np.uint8)
 JPEG = (DEMO / "frames" / "AT-0101.jpg").read_bytes()
 
 
-def test_raw_files_are_refused_though_a_small_picture_in_them_could_be_read(tmp_path: Path) -> None:
+def test_of_a_raw_file_the_small_picture_in_it_is_never_taken_and_an_unknown_one_is_refused(
+    tmp_path: Path,
+) -> None:
     path = tmp_path / "a.dng"
-    for bigtiff in (False, True):
-        tifffile.imwrite(path, PIXELS, photometric="rgb", bigtiff=bigtiff, extratags=[(50706, 1, 4, b"\1\4\0\0", True)])
-        with pytest.raises(RawFileError, match="raw file"):
-            read_header(path, Limits())
     with tifffile.TiffWriter(path) as writer:
         writer.write(PIXELS, photometric="rgb", subfiletype=1, subifds=1)
-        writer.write(np.repeat(np.repeat(PIXELS, 4, 0), 4, 1), photometric="rgb")
-    with pytest.raises(RawFileError):
-        read_header(path, Limits())
+        writer.write(np.zeros((160, 240), np.uint16), photometric=32803)
+    header = read_header(path, Limits())
+    assert header.raw and header.width == 240
     for start in (b"IIU\0" + bytes(900), b"FUJIFILMCCD-RAW 0201" + bytes(900), b"II*\0\x10\0\0\0CR\2\0" + bytes(900)):
         path.write_bytes(start)
-        with pytest.raises(RawFileError):
-            read_header(path, Limits())
+        for reads in (read_header, decode):
+            with pytest.raises(UnknownCameraError, match="DNG"):
+                reads(path, Limits())
 
 
 def test_a_tiff_with_a_smaller_copy_of_itself_is_no_raw_file(tmp_path: Path) -> None:

@@ -9,7 +9,7 @@ from sqlalchemy import update
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
-from nuvett.imaging.decode import Limits, read_header
+from nuvett.imaging.facts import read_facts
 from nuvett.services import catalogue, gathering, lighting, setups
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -56,14 +56,14 @@ def test_the_cameras_record_evens_frames_that_share_nothing(studio: Studio, slug
     names = [f"AT-01{n}.jpg" for n in (14, 15, 16)]
     wanted = [EXPOSURES[f"frames/{name}"] for name in names]
     paths = [with_record(tmp_path, name, ev) for name, ev in zip(names, wanted, strict=True)]
-    found = [read_header(path, Limits()).exposure or 0 for path in paths]
+    found = [read_facts(path).exposure or 0 for path in paths]
     assert [f - found[0] for f in found] == pytest.approx([w - wanted[0] for w in wanted], abs=0.01)
     add(studio, slug, *paths)
     rows = lights(studio, slug)
     level = [ev + light.exposure for ev, (_, light) in zip(wanted, rows, strict=True)]
     assert max(level) - min(level) < 0.3 < max(wanted) - min(wanted)
     assert all(light.rests == "record" and "camera's record" in light.words for _, light in rows)
-    assert read_header(without_record(tmp_path, names[0]), Limits()).exposure is None
+    assert read_facts(without_record(tmp_path, names[0])).exposure is None
 
 
 def test_a_frame_that_joins_redoes_its_own_set_up_alone(studio: Studio, slug: str) -> None:

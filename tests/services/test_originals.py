@@ -7,7 +7,8 @@ import pytest
 from PIL import Image
 
 from nuvett.core.errors import InvalidChangeError, MissingBlobError
-from nuvett.imaging.decode import Limits, decode
+from nuvett.imaging.decode import decode
+from nuvett.imaging.opened import Limits
 from nuvett.services import originals
 from nuvett.services.originals import Originals
 from nuvett.store.blobs import BlobStore

@@ -28,8 +28,8 @@ from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.saturation import SaturationStep
-from nuvett.imaging.decode import Limits
-from nuvett.imaging.encode import Format, encode, write_file
+from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.services.arrays import dump_array, dump_features, dump_sample, load_array, load_features
 from nuvett.services.facts import Aimed, Facts, FrameFacts
@@ -61,7 +61,7 @@ def frames(store: BlobStore, photo: np.ndarray, tmp_path: Path) -> Facts:
     for n, scale in enumerate((1.0, 0.8, 0.6, 0.4)):
         darker = to_linear((photo / 255).astype(np.float32)) * np.float32(0.6 * scale)
         pixels = np.rint(np.clip(from_linear(darker), 0, 1) * 255).astype(np.uint8)
-        write_file(tmp_path / "a.jpg", pixels, Format.JPEG, 98)
+        (tmp_path / "a.jpg").write_bytes(encode(pixels, Format.JPEG, 98))
         blob, _ = store.put_file(tmp_path / "a.jpg")
         sample, _ = store.put(dump_sample(placed_sample(measuring_proxy(pixels, Space.SRGB))))
         own = uuid.uuid4()
@@ -70,6 +70,7 @@ def frames(store: BlobStore, photo: np.ndarray, tmp_path: Path) -> Facts:
                 id=own,
                 first=own,
                 original=blob,
+                pixels=blob,
                 view=blob,
                 sample=sample,
                 domain=Space.SRGB,

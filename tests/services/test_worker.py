@@ -12,7 +12,7 @@ import pytest
 from sqlalchemy import func, select, text
 
 from nuvett.core.errors import DiskFullError, StoppingError
-from nuvett.imaging.decode import Limits
+from nuvett.imaging.opened import Limits
 from nuvett.jobs import worker
 from nuvett.services import catalogue, clips, deliveries, gathering, lighting, new_references, workers
 from nuvett.services.measuring import MeasuredFile
@@ -76,7 +76,7 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
     measure = gathering.measure_file
     seen: list[Path] = []
 
-    def faulty(path: Path, limits: Limits) -> MeasuredFile:
+    def faulty(path: Path, limits: Limits, *how: object) -> MeasuredFile:
         seen.append(path)
         if path == seen[0]:
             raise RuntimeError("nobody foresaw this")

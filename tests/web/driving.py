@@ -33,6 +33,12 @@ def place(page: Page, found: Locator) -> dict[str, Any]:
     raise AssertionError(f"{found} has no place on the screen")
 
 
+def arrive(page: Page, address: str) -> None:
+    """Wait for a page to which a key led; its scripts listen to keys from then on."""
+    expect(page).to_have_url(re.compile(address))
+    page.wait_for_load_state("load")
+
+
 def tab_to(page: Page, name: str) -> None:
     """Reach an element by its name with the Tab key alone."""
     for _ in range(120):

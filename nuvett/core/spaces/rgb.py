@@ -7,6 +7,7 @@ The linear form shared by all computation is linear light on sRGB primaries with
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cache
+from typing import Any
 
 import cv2
 import numpy as np
@@ -27,6 +28,7 @@ class Curve(StrEnum):
     SRGB = "srgb"  # IEC 61966-2-1
     ADOBE = "adobe"  # Adobe RGB (1998): pure power 563/256
     ROMM = "romm"  # ISO 22028-2, ROMM RGB
+    SCENE = "scene"  # sRGB's up to white in SCENE_WHITE of the codes, logarithmic above
 
 
 class Space(StrEnum):
@@ -37,6 +39,14 @@ class Space(StrEnum):
     ADOBE_RGB = "adobe-rgb"
     PROPHOTO = "prophoto"
     WIDE = "wide"
+    SCENE = "scene"
+
+
+DELIVERED = (Space.SRGB, Space.P3, Space.ADOBE_RGB, Space.PROPHOTO)
+"""The spaces that finished files can be in."""
+
+SCENE_WHITE, SCENE_STOPS = 0.75, 3.0
+"""Encoded value of white where a picture keeps its headroom, and how many stops above white its largest code lies."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +80,14 @@ SPACES: dict[Space, RGBSpace] = {
             ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
             D65,
             Curve.SRGB,
+        ),
+        # The same primaries for what a camera's sensor saw, with room above white.
+        RGBSpace(
+            Space.SCENE,
+            "Scene",
+            ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
+            D65,
+            Curve.SCENE,
         ),
     )
 }
@@ -105,7 +123,12 @@ def matrix_between(source: Space, destination: Space) -> Floats:
 def decode_curve(encoded: Floats, curve: Curve) -> Floats:
     """Encoded values to linear light, any shape; odd symmetry below 0 so extended values survive."""
     magnitude = np.abs(encoded)
-    if curve is Curve.SRGB:
+    linear: NDArray[Any]
+    if curve is Curve.SCENE:
+        below = decode_curve(np.minimum(magnitude / np.float32(SCENE_WHITE), 1), Curve.SRGB)
+        above = np.exp2(np.maximum(magnitude - SCENE_WHITE, 0) * (SCENE_STOPS / (1 - SCENE_WHITE)))
+        linear = below * above
+    elif curve is Curve.SRGB:
         linear = np.where(magnitude <= 0.04045, magnitude / 12.92, ((magnitude + 0.055) / 1.055) ** 2.4)
     elif curve is Curve.ADOBE:
         linear = magnitude ** (563 / 256)
@@ -123,7 +146,12 @@ def _power(values: Floats, exponent: float) -> Floats:
 def encode_curve(linear: Floats, curve: Curve) -> Floats:
     """Linear light to encoded values, any shape; inverse of `decode_curve`."""
     magnitude = np.abs(linear)
-    if curve is Curve.SRGB:
+    encoded: NDArray[Any]
+    if curve is Curve.SCENE:
+        below = encode_curve(np.minimum(magnitude, 1), Curve.SRGB) * SCENE_WHITE
+        above = np.log2(np.maximum(magnitude, 1)) * ((1 - SCENE_WHITE) / SCENE_STOPS)
+        encoded = below + above
+    elif curve is Curve.SRGB:
         power = _power(magnitude, 1 / 2.4)
         encoded = np.where(magnitude <= 0.0031308, magnitude * 12.92, 1.055 * power - 0.055)
     elif curve is Curve.ADOBE:

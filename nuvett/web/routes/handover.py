@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse,
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.core.spaces.rgb import SPACES, Space
+from nuvett.core.spaces.rgb import DELIVERED, SPACES
 from nuvett.services import deliveries
 from nuvett.services.carrying import carry_state
 from nuvett.services.catalogue import count_ready, find_series, sweep
@@ -78,7 +78,7 @@ def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HT
             state=carry_state(session, series, frames),
             formats=deliveries.format_choices(),
             facts=deliveries.facts_choices(),
-            spaces=[(s.value, SPACES[s].title) for s in SPACES if s is not Space.WIDE],
+            spaces=[(s.value, SPACES[s].title) for s in DELIVERED],
             frames=frames,
             problem=problem,
             **_queue(context, session, slug),

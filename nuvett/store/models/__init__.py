@@ -1,0 +1,31 @@
+"""Tables. Documents (looks, trims, readings, targets) are JSONB beside the columns that are queried."""
+
+from nuvett.store.models.base import Base, Json
+from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTable, Pair, Palette, WorkedOut
+from nuvett.store.models.deliveries import Delivery, DeliveryFile
+from nuvett.store.models.looks import History, Look, LookVersion, Plan, Target
+from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp
+
+__all__ = [
+    "Base",
+    "Clip",
+    "Delivery",
+    "DeliveryFile",
+    "Finished",
+    "Frame",
+    "History",
+    "Json",
+    "KeptLook",
+    "KeptVersion",
+    "Look",
+    "LookVersion",
+    "LookupTable",
+    "Pair",
+    "Palette",
+    "Plan",
+    "Reference",
+    "Series",
+    "SetUp",
+    "Target",
+    "WorkedOut",
+]

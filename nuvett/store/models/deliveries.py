@@ -1,0 +1,41 @@
+"""Deliveries and their files."""
+
+import uuid
+from datetime import datetime
+
+from sqlalchemy import BigInteger, ForeignKey
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from nuvett.store.models.base import Base, Json, now
+
+
+class Delivery(Base):
+    """A batch of finished files. `state` is waiting, running, done or stopped; `problem` says what it waits for."""
+
+    __tablename__ = "delivery"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
+    state: Mapped[str] = mapped_column(default="waiting")
+    settings: Mapped[Json]
+    problem: Mapped[str] = mapped_column(default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+    finished: Mapped[datetime | None]
+    files: Mapped[list["DeliveryFile"]] = relationship(order_by="DeliveryFile.position", viewonly=True)
+
+
+class DeliveryFile(Base):
+    """One file of a delivery: waiting, done or failed. The plan it was made by is fixed when it is ordered."""
+
+    __tablename__ = "delivery_file"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    delivery_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("delivery.id", ondelete="CASCADE"), index=True)
+    frame_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("frame.id", ondelete="SET NULL"), index=True)
+    position: Mapped[int]
+    name: Mapped[str]
+    plan: Mapped[Json]
+    state: Mapped[str] = mapped_column(default="waiting")
+    problem: Mapped[str] = mapped_column(default="")
+    blob: Mapped[str | None] = mapped_column(index=True)
+    bytes: Mapped[int] = mapped_column(BigInteger, default=0)

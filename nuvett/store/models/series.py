@@ -1,0 +1,159 @@
+"""Series, their frames, references and clips."""
+
+import uuid
+from datetime import datetime
+
+from sqlalchemy import BigInteger, ForeignKey, Index
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from nuvett.store.models.base import Base, Json, now
+
+
+class Series(Base):
+    """A series of frames with its references, target and look."""
+
+    __tablename__ = "series"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    slug: Mapped[str] = mapped_column(unique=True)
+    title: Mapped[str]
+    credit: Mapped[str] = mapped_column(default="")
+    hero_id: Mapped[uuid.UUID | None] = mapped_column(
+        ForeignKey("frame.id", ondelete="SET NULL", use_alter=True, name="fk_series_hero")
+    )
+    light_due: Mapped[bool] = mapped_column(default=False)
+    light_problem: Mapped[str] = mapped_column(default="")
+    drift_key: Mapped[str] = mapped_column(default="")
+    drift_before: Mapped[float | None]
+    drift_now: Mapped[float | None]
+    created: Mapped[datetime] = mapped_column(default=now)
+    frames: Mapped[list["Frame"]] = relationship(
+        order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True
+    )
+    references: Mapped[list["Reference"]] = relationship(
+        order_by="Reference.position",
+        primaryjoin="and_(Series.id == Reference.series_id, Reference.removed.is_(False))",
+        viewonly=True,
+    )
+    setups: Mapped[list["SetUp"]] = relationship(order_by="SetUp.position", viewonly=True)
+
+
+class SetUp(Base):
+    """Consecutive frames shot in one place and light; `light_key` names what its frames' light was worked out from."""
+
+    __tablename__ = "set_up"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    name: Mapped[str]
+    light_key: Mapped[str] = mapped_column(default="")
+
+
+class Frame(Base):
+    """One photo of a series. `state` is waiting, ready, refused, removed or variant; blobs are named by their SHA-256.
+
+    original, companion : blobs of the file, and of a finished picture that the camera wrote beside a raw one
+    developed, development : blob of the picture that a raw file became, and how; shot : how it was taken
+    note : what a person should know of the file
+    points, subject : blobs with what can be found again in other frames, and with what stands out in this one
+    exposure : as the camera wrote it down
+    variant_of_id, variant : the frame that this is another version of, and what it is called
+    light_alone, light_base_id : light left as it came, or evened by another set-up; else by its own
+    """
+
+    __tablename__ = "frame"
+    __table_args__ = (Index("ix_frame_series_position", "series_id", "position"),)
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"))
+    setup_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("set_up.id", ondelete="SET NULL"), index=True)
+    position: Mapped[int]
+    name: Mapped[str]
+    state: Mapped[str] = mapped_column(default="waiting")
+    problem: Mapped[str] = mapped_column(default="")
+    original: Mapped[str] = mapped_column(index=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    format: Mapped[str] = mapped_column(default="")
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    bits: Mapped[int] = mapped_column(default=8)
+    domain: Mapped[str] = mapped_column(default="srgb")
+    taken: Mapped[datetime | None]
+    view: Mapped[str | None] = mapped_column(index=True)
+    sample: Mapped[str | None] = mapped_column(index=True)
+    companion: Mapped[str | None] = mapped_column(index=True)
+    developed: Mapped[str | None] = mapped_column(index=True)
+    development: Mapped[Json | None]
+    shot: Mapped[Json | None]
+    note: Mapped[str] = mapped_column(default="")
+    points: Mapped[str | None] = mapped_column(index=True)
+    subject: Mapped[str | None] = mapped_column(index=True)
+    exposure: Mapped[float | None]
+    even: Mapped[Json | None]
+    light_alone: Mapped[bool] = mapped_column(default=False)
+    light_base_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("set_up.id", ondelete="SET NULL"), index=True)
+    faces: Mapped[Json | None]
+    variant_of_id: Mapped[uuid.UUID | None] = mapped_column(
+        ForeignKey("frame.id", ondelete="CASCADE", name="fk_frame_variant"), index=True
+    )
+    variant: Mapped[str] = mapped_column(default="")
+    trim: Mapped[Json | None]
+    trim_revision: Mapped[int] = mapped_column(default=1)
+    follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Reference(Base):
+    """A picture that is sampled. Weights are percent; `reading` is empty until it has been measured.
+
+    One that was taken out stays, marked as removed, so that taking it out can be undone.
+    """
+
+    __tablename__ = "reference"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    name: Mapped[str]
+    credit: Mapped[str] = mapped_column(default="")
+    state: Mapped[str] = mapped_column(default="waiting")
+    problem: Mapped[str] = mapped_column(default="")
+    original: Mapped[str] = mapped_column(index=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    domain: Mapped[str] = mapped_column(default="srgb")
+    view: Mapped[str | None] = mapped_column(index=True)
+    proxy: Mapped[str | None] = mapped_column(index=True)
+    sampling: Mapped[Json]
+    reading: Mapped[Json | None]
+    tone_weight: Mapped[float] = mapped_column(default=100)
+    colour_weight: Mapped[float] = mapped_column(default=100)
+    removed: Mapped[bool] = mapped_column(default=False)
+
+
+class Clip(Base):
+    """A film clip that stills are taken from. `state` is waiting, ready or refused.
+
+    index : blob with the presentation times of all its frames
+    thumbnails : blob with one picture of evenly spaced frames side by side
+    """
+
+    __tablename__ = "clip"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
+    position: Mapped[int]
+    name: Mapped[str]
+    credit: Mapped[str] = mapped_column(default="")
+    state: Mapped[str] = mapped_column(default="waiting")
+    problem: Mapped[str] = mapped_column(default="")
+    original: Mapped[str] = mapped_column(index=True)
+    bytes: Mapped[int] = mapped_column(BigInteger)
+    width: Mapped[int] = mapped_column(default=0)
+    height: Mapped[int] = mapped_column(default=0)
+    frames: Mapped[int] = mapped_column(default=0)
+    seconds: Mapped[float] = mapped_column(default=0)
+    index: Mapped[str | None] = mapped_column(index=True)
+    thumbnails: Mapped[str | None] = mapped_column(index=True)

@@ -1,0 +1,114 @@
+"""Raw files in a series: developed once and kept, one frame with the camera's picture beside, developed otherwise."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from nuvett.core.errors import DuplicateFileError, InvalidChangeError
+from nuvett.core.look.trim import Trim
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.table.table import USUAL_SIZE
+from nuvett.imaging.decode import decode
+from nuvett.imaging.opened import Development
+from nuvett.services import catalogue, companions, gathering
+from nuvett.services.frame_facts import series_facts
+from nuvett.services.pictures import UNTOUCHED
+from nuvett.services.studio import Studio
+from nuvett.store import models
+from tests.conftest import DEMO, drain, load_rgb
+from tools.camera import make_raw
+
+JPEG = DEMO / "frames" / "AT-0101.jpg"
+
+
+@pytest.fixture
+def slug(studio: Studio) -> str:
+    with studio.database.session() as session:
+        return catalogue.start_series(session, "Shoot").slug
+
+
+def add(studio: Studio, slug: str, *paths: Path) -> list[models.Frame]:
+    """Frames of the series after some more have been added and measured."""
+    for path in paths:
+        with studio.database.session() as session:
+            gathering.add_file(session, studio, catalogue.find_series(session, slug), path)
+    drain(studio)
+    return frames(studio, slug)
+
+
+def frames(studio: Studio, slug: str) -> list[models.Frame]:
+    with studio.database.session() as session:
+        return catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
+
+
+@pytest.mark.parametrize("raw_first", [True, False])
+def test_a_raw_file_and_its_jpeg_are_one_frame_whichever_came_first(
+    raw_first: bool, studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    raw = tmp_path / "at-0101.DNG"
+    make_raw(JPEG, raw)
+    first, then = (raw, JPEG) if raw_first else (JPEG, raw)
+    (one,) = add(studio, slug, first)
+    with studio.database.session() as session:
+        frame = session.get_one(models.Frame, one.id)
+        frame.trim = Trim.of(ExposureStep(exposure=0.5)).model_dump(mode="json")
+    (two,) = add(studio, slug, then)
+    assert (two.id, two.format, two.domain) == (one.id, "raw", "scene")
+    assert two.trim and two.companion and two.developed
+    assert studio.blobs.read(two.original) == raw.read_bytes()
+    assert studio.blobs.read(two.companion) == JPEG.read_bytes()
+    for again in (raw, JPEG):
+        with studio.database.session() as session, pytest.raises(DuplicateFileError):
+            gathering.add_file(session, studio, catalogue.find_series(session, slug), again)
+
+
+def test_files_of_one_name_that_were_taken_at_other_times_stay_two_frames(
+    studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    raw = tmp_path / "AT-0101.dng"
+    make_raw(DEMO / "frames" / "AT-0102.jpg", raw)
+    assert len(add(studio, slug, raw, JPEG)) == 2
+
+
+def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
+    studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    make_raw(JPEG, tmp_path / "a.dng")
+    (row,) = add(studio, slug, tmp_path / "a.dng")
+    assert row.shot and row.shot["camera"] == "Maker One" and row.taken and row.taken.hour == 9
+
+    def drawn() -> tuple[np.ndarray, np.ndarray]:
+        with studio.database.session() as session:
+            (facts,) = series_facts(session, catalogue.find_series(session, slug))
+        bench = studio.bench
+        whole = bench.pictures.drawn(facts, UNTOUCHED, 1200, USUAL_SIZE)
+        original = bench.sources.view(facts.view)
+        assert facts.domain is Space.SCENE and original.shape == whole.shape
+        return whole, decode_blob(studio, facts.pixels)
+
+    seen, kept = drawn()
+    assert np.abs(seen.astype(int) - load_rgb(JPEG)).mean() < 6
+    for development in (Development(start="neutral"), Development(start="neutral", highlights="cut")):
+        with studio.database.session() as session:
+            (frame,) = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
+            assert companions.choose_development(session, studio, [frame], development) == 1
+        assert frames(studio, slug) == []
+        drain(studio)
+        (again,) = frames(studio, slug)
+        assert again.developed != row.developed and again.id == row.id
+        other, developed = drawn()
+        assert not np.array_equal(developed, kept)
+        kept = developed
+    assert np.abs(other.astype(int) - load_rgb(JPEG)).mean() > 15
+    with studio.database.session() as session:
+        session.get_one(models.Frame, row.id).format = "jpeg"
+        session.flush()
+        with pytest.raises(InvalidChangeError, match="raw"):
+            companions.choose_development(session, studio, [session.get_one(models.Frame, row.id)], Development())
+
+
+def decode_blob(studio: Studio, name: str) -> np.ndarray:
+    with studio.blobs.local(name) as path:
+        return decode(path, studio.limits).pixels
