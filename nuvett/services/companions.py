@@ -47,12 +47,38 @@ def join_companion(session: Session, studio: Studio, frame: models.Frame) -> Non
         _develop_again(session, studio, twin)
 
 
+DEVELOPMENTS: dict[str, tuple[Development, str]] = {
+    "camera": (Development(), "as the camera showed it"),
+    "camera-cut": (Development(highlights="cut"), "as the camera showed it, highlights cut"),
+    "neutral": (Development(start="neutral"), "neutral, its light as it is"),
+    "neutral-cut": (Development(start="neutral", highlights="cut"), "neutral, highlights cut"),
+}
+"""Ways of developing a raw file: as forms spell them, and in words."""
+
+
+def development_of(frame: models.Frame) -> str:
+    """How a raw frame is developed, as forms spell it; nothing for any other."""
+    if frame.format != RAW:
+        return ""
+    return next(key for key, (development, _) in DEVELOPMENTS.items() if development == _development(frame))
+
+
+def file_words(frame: models.Frame) -> str:
+    """What a frame's file is, in few words; nothing for a usual one."""
+    if frame.format != RAW:
+        return "HEIC" if frame.format == "heic" else ""
+    return "raw + JPEG" if frame.companion else RAW
+
+
 def _development(frame: models.Frame) -> Development:
     return Development.model_validate(frame.development or {})
 
 
-def choose_development(session: Session, studio: Studio, frames: list[models.Frame], development: Development) -> int:
-    """Develop those of some frames that are raw in another way; how many those are. Raises InvalidChangeError."""
+def choose_development(session: Session, studio: Studio, frames: list[models.Frame], key: str) -> int:
+    """Develop those of some frames that are raw in one of DEVELOPMENTS; how many change. Raises InvalidChangeError."""
+    if key not in DEVELOPMENTS:
+        raise InvalidChangeError("Raw files are not developed in this way.")
+    development = DEVELOPMENTS[key][0]
     raw = [frame for frame in frames if frame.format == RAW and frame.state == "ready"]
     if not raw:
         raise InvalidChangeError("Only raw files are developed.")

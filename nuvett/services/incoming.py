@@ -9,11 +9,15 @@ from typing import TypeVar
 from sqlalchemy import update
 
 from nuvett.core.errors import NuvettError
+from nuvett.imaging import decode
 from nuvett.services.studio import Studio
 from nuvett.store import models
 
 T = TypeVar("T")
 Row = TypeVar("Row", models.Frame, models.Reference, models.Clip)
+ACCEPT, ACCEPTED = decode.ACCEPT, decode.ACCEPTED
+"""What a file chooser offers, and the formats that are read in words."""
+
 _LONGEST_NAME = 120
 
 

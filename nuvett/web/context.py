@@ -11,6 +11,7 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import StrictUndefined
 from sqlalchemy.orm import Session
 
+from nuvett.services.incoming import ACCEPT, ACCEPTED
 from nuvett.services.studio import Studio
 from nuvett.services.workers import held_up
 from nuvett.web import filters
@@ -29,6 +30,7 @@ def make_templates() -> Jinja2Templates:
     templates.env.undefined = StrictUndefined
     templates.env.trim_blocks = templates.env.lstrip_blocks = True
     templates.env.filters.update(filters.FILTERS)
+    templates.env.globals.update(accept=ACCEPT, accepted=ACCEPTED)
     return templates
 
 

@@ -6,11 +6,20 @@ import cv2
 import numpy as np
 import pytest
 
+from nuvett.core.drawing.drawing import compile_stages
 from nuvett.core.errors import TruncatedFileError
 from nuvett.core.even.camera import scene_light
 from nuvett.core.fit.rendering import fit_rendering
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.compile import direct
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.cielab import difference
-from nuvett.core.spaces.rgb import Curve, Space, decode_curve, encode_curve, to_linear
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import Curve, Space, decode_curve, encode_curve, from_linear, to_linear
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.types import Encoded01, Linear
 from nuvett.imaging.decode import decode, open_picture, read_header
 from nuvett.imaging.decoders.by_vips import DEVELOPED
 from nuvett.imaging.encode import write_developed
@@ -97,7 +106,7 @@ def test_the_scene_curve_keeps_three_stops_above_white_and_is_its_own_inverse() 
     linear = np.concatenate([np.geomspace(1e-5, 8, 500), [0, 1]]).astype(np.float32)
     encoded = encode_curve(linear, Curve.SCENE)
     assert np.allclose(decode_curve(encoded, Curve.SCENE), linear, rtol=2e-4, atol=1e-7)
-    assert encoded[-1] == pytest.approx(0.75, abs=1e-6) and encoded[-3] == pytest.approx(1, abs=1e-5)
+    assert encoded[-1] == pytest.approx(0.85, abs=1e-6) and encoded[-3] == pytest.approx(1, abs=1e-5)
 
 
 def test_a_developed_picture_is_known_again_and_has_the_same_pixels(linear: np.ndarray, tmp_path: Path) -> None:
@@ -117,3 +126,20 @@ def test_a_raw_file_that_was_cut_short_is_refused_with_a_sentence(linear: np.nda
         (tmp_path / "cut.dng").write_bytes(whole[: int(len(whole) * share)])
         with pytest.raises(TruncatedFileError, match="cut short"):
             decode(tmp_path / "cut.dng", LIMITS)
+
+
+def test_a_look_brings_back_what_lies_above_white_and_its_table_is_near_the_computation(linear: np.ndarray) -> None:
+    scene = Linear((linear * 1.9)[::6, ::6].reshape(-1, 3))
+    above = linear_to_oklab(scene)[:, 0] > 1.02
+    assert 0.05 < above.mean() < 0.2
+    aim = aim_of_statistics(measure(linear_to_oklab(linear.reshape(-1, 3))))
+    encoded = Encoded01(np.clip(from_linear(scene, Space.SCENE), 0, 1))
+    spreads = []
+    for stops in (0.0, -0.5, -1.0):
+        look = Look.of(ExposureStep(exposure=stops), strength=0)
+        plan = plan_frame(measure(linear_to_oklab(scene)), aim, look, trim=Trim.of(ExposureStep(exposure=stops)))
+        made = compile_stages(plan, Space.SCENE).renderer.coloured(encoded[None])[0]
+        exact = direct(plan, encoded, Space.SCENE)
+        assert difference(to_linear(made), to_linear(exact)).mean() < 0.5
+        spreads.append(float(linear_to_oklab(to_linear(made))[above, 0].std()))
+    assert spreads[0] < 0.2 * spreads[1] and spreads[1] < spreads[2]

@@ -11,7 +11,6 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.imaging.decode import decode
-from nuvett.imaging.opened import Development
 from nuvett.services import catalogue, companions, gathering
 from nuvett.services.frame_facts import series_facts
 from nuvett.services.pictures import UNTOUCHED
@@ -90,7 +89,7 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
 
     seen, kept = drawn()
     assert np.abs(seen.astype(int) - load_rgb(JPEG)).mean() < 6
-    for development in (Development(start="neutral"), Development(start="neutral", highlights="cut")):
+    for development in ("neutral", "neutral-cut"):
         with studio.database.session() as session:
             (frame,) = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
             assert companions.choose_development(session, studio, [frame], development) == 1
@@ -98,6 +97,7 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
         drain(studio)
         (again,) = frames(studio, slug)
         assert again.developed != row.developed and again.id == row.id
+        assert companions.development_of(again) == development
         other, developed = drawn()
         assert not np.array_equal(developed, kept)
         kept = developed
@@ -106,7 +106,7 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
         session.get_one(models.Frame, row.id).format = "jpeg"
         session.flush()
         with pytest.raises(InvalidChangeError, match="raw"):
-            companions.choose_development(session, studio, [session.get_one(models.Frame, row.id)], Development())
+            companions.choose_development(session, studio, [session.get_one(models.Frame, row.id)], "camera")
 
 
 def decode_blob(studio: Studio, name: str) -> np.ndarray:

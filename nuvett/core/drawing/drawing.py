@@ -22,6 +22,7 @@ from nuvett.core.spatial.finish import BASE_EDGE, Finisher, FrameMaps, InArea, m
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
+_SCENE_SIZE = 45  # points a side for pictures with headroom, whose white lies inside the table
 _NOTHING = 119 / 255  # encoded grey of what lies beside the picture
 
 
@@ -69,6 +70,8 @@ def compile_stages(
     threads: int = 1,
 ) -> Stages:
     """Stages of a plan for pictures of a domain, into a space, with tables of some points a side."""
+    if domain is Space.SCENE and points == USUAL_SIZE:
+        points = _SCENE_SIZE
 
     def table(of: FramePlan, source: Space) -> Renderer:
         return Renderer(compile_shaped(of, points, source, space, threads))

@@ -45,7 +45,7 @@ class Space(StrEnum):
 DELIVERED = (Space.SRGB, Space.P3, Space.ADOBE_RGB, Space.PROPHOTO)
 """The spaces that finished files can be in."""
 
-SCENE_WHITE, SCENE_STOPS = 0.75, 3.0
+SCENE_WHITE, SCENE_STOPS = 0.85, 3.0
 """Encoded value of white where a picture keeps its headroom, and how many stops above white its largest code lies."""
 
 

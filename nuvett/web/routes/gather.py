@@ -9,12 +9,13 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from sqlalchemy.orm import Session
 
 from nuvett.core.even.even_light import EvenLight
-from nuvett.services import gathering, lighting, setups
-from nuvett.services.catalogue import find_frame, find_series, sweep
+from nuvett.services import companions, gathering, lighting, setups
+from nuvett.services.catalogue import find_frame, find_series, ready_frames, sweep
 from nuvett.services.stages import stages_of
 from nuvett.services.variants import VARIANT
 from nuvett.web.context import Context, Means
 
+DEVELOPMENTS = [(key, words) for key, (_, words) in companions.DEVELOPMENTS.items()]
 router = APIRouter(prefix="/series/{slug}")
 
 
@@ -31,6 +32,9 @@ class GatherFrame:
     light: str
     sure: bool
     base: str
+    file: str
+    note: str
+    development: str
     hero: bool
     first: bool
 
@@ -68,6 +72,11 @@ class Board:
         return self.ready + len(self.waiting) + len(self.refused)
 
     @property
+    def developments(self) -> list[str]:
+        """How raw frames are developed, each way once; none without raw frames."""
+        return list(dict.fromkeys(f.development for setup in self.setups for f in setup.frames if f.development))
+
+    @property
     def moving(self) -> bool:
         """Whether work in the background will still change what is shown."""
         return self.light_due or bool(self.waiting)
@@ -96,6 +105,9 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
             facts=f"{row.width} × {row.height}, {row.bits} bit",
             light=light.words if light else "",
             sure=light is None or not light.is_unsure,
+            file=companions.file_words(row),
+            note=row.note,
+            development=companions.development_of(row),
             base="none" if row.light_alone else str(row.light_base_id or "own"),
             hero=row.id == series.hero_id,
             first=first,
@@ -126,13 +138,15 @@ def show(context: Means, slug: str) -> HTMLResponse:
         series = find_series(session, slug)
         most = context.studio.settings.upload_bytes // 1_000_000
         values: dict[str, Any] = {"stages": stages_of(session, series), "board": board_of(context, session, slug)}
+        values["developments"] = DEVELOPMENTS
         return context.page("gather.html", "gather", series=series, slug=slug, most_megabytes=most, **values)
 
 
 @router.get("/gather/board")
 def board(context: Means, slug: str) -> HTMLResponse:
     with context.session() as session:
-        return context.part("parts/board.html", board=board_of(context, session, slug), slug=slug)
+        board = board_of(context, session, slug)
+        return context.part("parts/board.html", board=board, slug=slug, developments=DEVELOPMENTS)
 
 
 @router.post("/frames")
@@ -161,6 +175,22 @@ def base(context: Means, slug: str, frame_id: uuid.UUID, base: Annotated[str, Fo
         series = find_series(session, slug)
         lighting.choose_base(session, context.studio, series, find_frame(session, series, frame_id), base)
     return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/frames/{frame_id}/develop")
+def develop(context: Means, slug: str, frame_id: uuid.UUID, how: Annotated[str, Form()]) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        companions.choose_development(session, context.studio, [find_frame(session, series, frame_id)], how)
+    return _back(slug, f"#frame-{frame_id}")
+
+
+@router.post("/develop")
+def develop_all(context: Means, slug: str, how: Annotated[str, Form()]) -> Response:
+    with context.session() as session:
+        rows = ready_frames(session, find_series(session, slug).id)
+        companions.choose_development(session, context.studio, rows, how)
+    return _back(slug)
 
 
 @router.post("/frames/{frame_id}/begin")
