@@ -15,6 +15,10 @@ class Settings(BaseSettings):
         default="postgresql://localhost/nuvett", repr=False, description="Address of the PostgreSQL database."
     )
     blobs: str = Field(default=".state/blobs", description="Folder or fsspec address where pictures are kept.")
+    folders: Path = Field(
+        default=Path(".state/folders"),
+        description="Folder of this machine below which series are watched for and handed over to.",
+    )
     demo: Path = Field(default=Path("demo"), description="Folder with the demo pictures and their manifest.")
     host: str = Field(default="127.0.0.1", description="Address to listen on.")
     port: int = Field(default=8760, ge=0, le=65535, description="Port to listen on; the next free one is taken.")

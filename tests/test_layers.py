@@ -33,6 +33,7 @@ CORE = (
     ("plan",),
     ("spatial",),
     ("drawing",),
+    ("output",),
     ("steps",),
     ("look",),
     ("planning",),

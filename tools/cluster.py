@@ -116,6 +116,9 @@ class Cluster:
 
     def _own(self, folder: Path) -> None:
         """Make a folder that only the cluster's user enters."""
+        if self._as and not folder.parent.exists():
+            folder.parent.mkdir(parents=True)
+            folder.parent.chmod(0o711)  # whatever the mask, its user has to come through
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         if folder.is_symlink() or folder.stat().st_uid not in (os.geteuid(), self._owner()):
             raise SystemExit(f"{folder} belongs to somebody else; the database is not started there.")

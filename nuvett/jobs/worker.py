@@ -22,9 +22,18 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError
 from nuvett.jobs.rescue import GiveUp, hand_out_again
-from nuvett.services import clips, deliveries, gathering, kept_references, lighting, new_references, subjects, targets
+from nuvett.services import clips, delivering, gathering, kept_references, lighting, new_references, subjects, targets
 from nuvett.services.checkup import clear_orphans, set_aside
-from nuvett.services.queue import DELIVER, EVEN_SERIES, FIND_SUBJECTS, INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
+from nuvett.services.queue import (
+    DELIVER,
+    DELIVER_FILE,
+    EVEN_SERIES,
+    FIND_SUBJECTS,
+    FINISH_DELIVERY,
+    INGEST_CLIP,
+    INGEST_FRAME,
+    INGEST_REFERENCE,
+)
 from nuvett.services.studio import Studio
 from nuvett.services.workers import at_work, forget_workers, hand_back, say_waiting, twin_waits
 from nuvett.settings import Settings
@@ -61,7 +70,9 @@ _TASKS: dict[str, _Task] = {
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
     EVEN_SERIES: _Task(lighting.order_and_even, lighting.give_up),
     FIND_SUBJECTS: _Task(subjects.find_subjects, subjects.give_up),
-    DELIVER: _Task(deliveries.make_delivery, deliveries.give_up),
+    DELIVER: _Task(delivering.prepare_delivery, delivering.give_up),
+    DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
+    FINISH_DELIVERY: _Task(delivering.finish_delivery, delivering.give_up),
 }
 _GIVE_UP = {name: task.give_up for name, task in _TASKS.items()}
 

@@ -12,6 +12,9 @@ INGEST_CLIP = "ingest_clip"
 EVEN_SERIES = "even_series"
 FIND_SUBJECTS = "find_subjects"
 DELIVER = "deliver"
+DELIVER_FILE = "deliver_file"
+FINISH_DELIVERY = "finish_delivery"
+_LATER = (DELIVER_FILE, FINISH_DELIVERY)  # what waits while anything else does
 
 
 class Queue:
@@ -30,7 +33,12 @@ class Queue:
             with session.begin_nested():
                 connection = session.connection().connection.driver_connection
                 self._app.configure_task(
-                    task, queueing_lock=once, connection=connection, lock=once, schedule_in={"seconds": seconds}
+                    task,
+                    queueing_lock=once,
+                    connection=connection,
+                    lock=once,
+                    schedule_in={"seconds": seconds},
+                    priority=-1 if task in _LATER else 0,
                 ).defer(**arguments)
         except AlreadyEnqueued:
             return

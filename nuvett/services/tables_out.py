@@ -5,9 +5,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from sqlalchemy.orm import Session
 from zipstream import ZIP_DEFLATED, ZipStream
 
-from nuvett.core.errors import InvalidChangeError
+from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.plan.apply import apply_plan, evened_by
 from nuvett.core.plan.compile import compile_plan
 from nuvett.core.plan.frame_plan import FramePlan
@@ -15,11 +16,16 @@ from nuvett.core.planning.series import natural
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.rgb import Space
+from nuvett.core.table.cdl import nearest_cdl
+from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Floats, Linear
 from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.facts import Aimed, Facts, FrameFacts
-from nuvett.services.file_names import file_names
+from nuvett.services.file_names import Labelled, Pattern, file_names
+from nuvett.services.frame_facts import series_facts
+from nuvett.services.looks import draft_of
 from nuvett.services.workbench import Workbench
+from nuvett.store import models
 
 SMALLEST, LARGEST_OUT = 9, 129
 _ASTRAY = 4.0  # CIEDE2000 by which a held colour must land elsewhere before that is said
@@ -113,9 +119,9 @@ def tables_of_frames(
     """
     check_size(size)
     ordered = sorted(range(len(facts)), key=lambda i: natural(names[facts[i].id]))
-    labels = [(names[facts[i].id], 1) for i in ordered]
+    labels = [Labelled(names[facts[i].id]) for i in ordered]
     archive = ZipStream(compress_type=ZIP_DEFLATED)
-    for i, name in zip(ordered, file_names("{name}", fmt.value, "", labels), strict=True):
+    for i, name in zip(ordered, file_names([Pattern("{name}", fmt.value)], "", labels).names, strict=True):
         archive.add(_text_of(bench, facts, i, aimed, (fmt, size, names[facts[i].id])), name)
     return archive
 
@@ -128,3 +134,36 @@ def _text_of(
     domain = facts[index].domain
     note = f"For {title} as it came, in {domain.value}; gives sRGB. Tetrahedral interpolation advised."
     yield table_text(table, fmt, title, (note,)).encode()
+
+
+_SHARED_NOTES = (
+    "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
+    "A table cannot carry: even light, the fit of each frame, the finish, areas, trims.",
+)
+
+
+def parse_table_format(suffix: str) -> TableFormat:
+    """Table format of a suffix without its dot. Raises NotFoundError for another one."""
+    try:
+        return TableFormat(f".{suffix}")
+    except ValueError as error:
+        raise NotFoundError from error
+
+
+def shared_table(bench: Workbench, facts: Facts, aimed: Aimed, fmt: TableFormat, size: int, title: str) -> str:
+    """A look's shared part as the text of a table."""
+    return table_text(compile_plan(bench.planner.shared(facts, aimed), size), fmt, title, _SHARED_NOTES)
+
+
+def drafted(session: Session, series: models.Series) -> tuple[Facts, Aimed]:
+    """Frames and draft of a series. Raises InvalidChangeError before there is a look and a frame."""
+    aimed = draft_of(session, series)
+    facts = series_facts(session, series)
+    if aimed is None or not facts:
+        raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
+    return facts, aimed
+
+
+def shared_cdl_words(bench: Workbench, facts: Facts, aimed: Aimed) -> str:
+    """How far the CDL of a look's shared part misses its Cube."""
+    return nearest_cdl(compile_plan(bench.planner.shared(facts, aimed), USUAL_SIZE)).words

@@ -101,3 +101,5 @@ def say_waiting(studio: Studio, row_id: uuid.UUID, words: str) -> None:
             waits = update(table).where(table.id == row_id, table.state.in_(("waiting", "running")))
             session.execute(waits.values(problem=words))
         session.execute(update(models.Series).where(models.Series.id == row_id).values(light_problem=words))
+        of_file = select(models.DeliveryFile.delivery_id).where(models.DeliveryFile.id == row_id).scalar_subquery()
+        session.execute(update(models.Delivery).where(models.Delivery.id == of_file).values(problem=words))

@@ -214,13 +214,13 @@ class TryLook(Asked):
     reference: Row = None
 
 
-class DeliveryOrder(Asked):
-    """The form of a delivery; `frames` names those that were chosen, with commas between, none for all."""
+class HandOver(Asked):
+    """What is to be handed over. credits : filled into every file; frames : those chosen, none for all.
 
-    format: str
-    space: str = "srgb"
-    quality: int = 92
-    size: str = ""
-    pattern: str = "{name}"
-    facts: str = "all"
-    frames: str = ""
+    name : that the settings are to be kept by
+    """
+
+    settings: Document
+    credits: Document = {}
+    frames: list[uuid.UUID] | None = None
+    name: Short = ""

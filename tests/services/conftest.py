@@ -5,7 +5,7 @@ import uuid
 import pytest
 
 from nuvett.services import carrying, catalogue, deliveries, gathering, new_references
-from nuvett.services.deliveries import DeliverySettings
+from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.studio import Studio
 from tests.conftest import DEMO, Kept, drain
 

@@ -35,6 +35,7 @@ from nuvett.services import (
     carrying,
     catalogue,
     deliveries,
+    delivering,
     finished,
     health,
     palettes,
@@ -47,7 +48,7 @@ from nuvett.services import (
     working_out,
 )
 from nuvett.services.bringing_tables import Incoming, bring_in_tables
-from nuvett.services.deliveries import DeliverySettings
+from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.studio import Studio
 from nuvett.services.working_out import PairFiles
 from nuvett.store import models
@@ -147,7 +148,7 @@ def test_a_look_whose_table_is_gone_is_shown_without_it_and_no_file_is_made_with
             ground = trying.ground_of(session, catalogue.find_series(session, slug))
         plan = fresh.bench.planner.plan(ground.facts, 0, trying.drafted(fresh.bench, ground))
         assert not [o for o in plan.group("look").operations if o.kind == "table"]
-        deliveries.make_delivery(fresh, ordered)
+        delivering.prepare_delivery(fresh, ordered)
         with fresh.database.session() as session:
             files = session.get_one(models.Delivery, ordered).files
             assert {f.state for f in files} == {"failed"}

@@ -7,7 +7,8 @@ import pytest
 from sqlalchemy import select
 
 from nuvett.core.errors import MissingBlobError
-from nuvett.services import catalogue, checkup, deliveries
+from nuvett.services import catalogue, checkup, deliveries, delivering
+from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import drain
@@ -17,7 +18,7 @@ from tests.services.conftest import ordered
 @pytest.fixture
 def series(studio: Studio) -> Studio:
     """Three measured frames, carried and delivered."""
-    ordered(studio, 3, deliveries.DeliverySettings(size=64))
+    ordered(studio, 3, DeliverySettings(size=64))
     drain(studio)
     return studio
 
@@ -71,17 +72,17 @@ def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
 ) -> None:
     with series.database.session() as session:
         made = catalogue.find_series(session, "winter-fair")
-        delivery = deliveries.order_delivery(session, series, made, deliveries.DeliverySettings(size=80)).id
-    render = deliveries.render_file
+        delivery = deliveries.order_delivery(session, series, made, DeliverySettings(size=80)).id
+    render = delivering.render_file
 
     def removed_meanwhile(*arguments: object) -> object:
         finished = render(*arguments)  # type: ignore[arg-type]
         with series.database.session() as session:
             deliveries.remove_delivery(session, session.get_one(models.Delivery, delivery))
-        monkeypatch.setattr(deliveries, "render_file", render)
+        monkeypatch.setattr(delivering, "render_file", render)
         return finished
 
-    monkeypatch.setattr(deliveries, "render_file", removed_meanwhile)
+    monkeypatch.setattr(delivering, "render_file", removed_meanwhile)
     drain(series)
     assert checkup.check(series).words == []
 

@@ -18,7 +18,8 @@ from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
-from nuvett.services import carrying, catalogue, deliveries, frame_facts, gathering, looks
+from nuvett.services import carrying, catalogue, deliveries, delivering, frame_facts, gathering, looks, tables_out
+from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import drain, load_rgb
@@ -31,7 +32,7 @@ def without_finish(plan: FramePlan) -> FramePlan:
 
 
 def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio: Studio, slug: str) -> None:
-    settings = deliveries.DeliverySettings(format=Format.PNG, pattern="{series} {number} {name}-{version}")
+    settings = DeliverySettings(format=Format.PNG, pattern="{series} {number} {name}-{version}")
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         with pytest.raises(InvalidChangeError, match="carry"):
@@ -61,7 +62,7 @@ def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: st
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         carrying.carry(session, series)
-        delivery = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=200))
+        delivery = deliveries.order_delivery(session, studio, series, DeliverySettings(size=200))
         deliveries.stop_delivery(delivery)
         ordered = delivery.id
     drain(studio)
@@ -83,8 +84,8 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         carrying.carry(session, series)
-        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=64)).id
-    render, rendered = deliveries.render_file, []
+        ordered = deliveries.order_delivery(session, studio, series, DeliverySettings(size=64)).id
+    render, rendered = delivering.render_file, []
 
     def stopped_and_resumed(*arguments: Any) -> Any:
         rendered.append(arguments[0])
@@ -96,7 +97,7 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
                 deliveries.resume_delivery(session, studio, session.get_one(models.Delivery, ordered))
         return render(*arguments)
 
-    monkeypatch.setattr(deliveries, "render_file", stopped_and_resumed)
+    monkeypatch.setattr(delivering, "render_file", stopped_and_resumed)
     drain(studio)
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, ordered)
@@ -105,12 +106,8 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
 
 def test_the_shared_table_is_the_plan_of_the_pool(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
-        text = deliveries.shared_table(
-            studio.bench, session, catalogue.find_series(session, slug), TableFormat.CUBE, 17
-        )
-        facts = frame_facts.series_facts(session, catalogue.find_series(session, slug))
-        aimed = looks.draft_of(session, catalogue.find_series(session, slug))
-    assert aimed is not None
+        facts, aimed = tables_out.drafted(session, catalogue.find_series(session, slug))
+    text = tables_out.shared_table(studio.bench, facts, aimed, TableFormat.CUBE, 17, "Winter fair")
     plan = studio.bench.planner.shared(facts, aimed)
     assert np.allclose(read_cube(text), compile_plan(plan, 17), atol=1e-6)
 
@@ -119,7 +116,7 @@ def test_a_frame_that_vanished_fails_alone(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         carrying.carry(session, series)
-        ordered = deliveries.order_delivery(session, studio, series, deliveries.DeliverySettings(size=100)).id
+        ordered = deliveries.order_delivery(session, studio, series, DeliverySettings(size=100)).id
         gathering.remove_frame(session, studio, series, catalogue.ready_frames(session, series.id)[0])
     drain(studio)
     with studio.database.session() as session:
@@ -134,7 +131,7 @@ def test_a_finished_delivery_is_the_preview_and_its_crop(studio: Studio, slug: s
         series = catalogue.find_series(session, slug)
         looks.change_look(session, series, Look(finish=finish), catalogue.look_of(session, series).revision)
         carrying.carry(session, series)
-        settings = deliveries.DeliverySettings(format=Format.PNG)
+        settings = DeliverySettings(format=Format.PNG)
         ordered = deliveries.order_delivery(session, studio, series, settings).id
         facts = frame_facts.series_facts(session, series)
     drain(studio)

@@ -32,6 +32,7 @@ from nuvett.services import (
     targets,
     trims,
 )
+from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.demo import load_demo
 from nuvett.services.facts import Facts
 from nuvett.services.studio import Studio
@@ -198,9 +199,7 @@ def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: S
         assert other.slug == "winter-fair-2"
         gathering.add_file(session, studio, other, FRAMES[0])
         carrying.carry(session, catalogue.find_series(session, slug))
-        deliveries.order_delivery(
-            session, studio, catalogue.find_series(session, slug), deliveries.DeliverySettings(size=100)
-        )
+        deliveries.order_delivery(session, studio, catalogue.find_series(session, slug), DeliverySettings(size=100))
     drain(studio)
     with studio.database.session() as session:
         names = catalogue.delete_series(session, catalogue.find_series(session, slug))

@@ -14,14 +14,15 @@ from sqlalchemy import func, select, text
 from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.opened import Limits
 from nuvett.jobs import worker
-from nuvett.services import catalogue, clips, deliveries, gathering, lighting, new_references, workers
+from nuvett.services import catalogue, clips, deliveries, delivering, gathering, lighting, new_references, workers
+from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.measuring import MeasuredFile
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, PROJECT, drain, run_apart
 from tests.services.conftest import ordered
 
-SMALL = deliveries.DeliverySettings(size=100)
+SMALL = DeliverySettings(size=100)
 
 
 def faulty(*_: object) -> None:
@@ -51,7 +52,7 @@ def wait_for(studio: Studio, count: int, seconds: float) -> None:
 
 
 def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> None:
-    ordered(studio, 9, deliveries.parse_settings("png16", "p3", 92, "", "{name}"))
+    ordered(studio, 9, DeliverySettings(format="png16", space="p3"))
     first = start_worker(studio)
     try:
         wait_for(studio, 1, 180)
@@ -98,7 +99,7 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
         assert all(frame.even for frame in rows if frame.state == "ready")
 
 
-def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mended(
+def test_what_no_try_could_finish_is_refused_and_can_be_tried_again_once_mended(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
@@ -112,17 +113,19 @@ def test_what_no_try_could_finish_is_refused_or_stopped_and_can_go_on_once_mende
     with monkeypatch.context() as broken:
         broken.setattr(new_references, "measure_file", faulty)
         broken.setattr(clips, "read_clip", faulty)
-        broken.setattr(deliveries, "render_file", faulty)
+        broken.setattr(delivering, "render_file", faulty)
         drain(studio)
     with studio.database.session() as session:
         for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
             assert row.state == "refused" and "went wrong" in row.problem
         delivery = session.get_one(models.Delivery, ordered_id)
-        assert delivery.state == "stopped" and [file.state for file in delivery.files] == ["waiting"]
-        deliveries.resume_delivery(session, studio, delivery)
+        assert delivery.state == "done" and [file.state for file in delivery.files] == ["failed"]
+        assert "went wrong" in delivery.files[0].problem
+        assert deliveries.retry_failed(session, studio, delivery) == 1
     drain(studio)
     with studio.database.session() as session:
-        assert session.get_one(models.Delivery, ordered_id).state == "done"
+        delivery = session.get_one(models.Delivery, ordered_id)
+        assert delivery.state == "done" and [file.state for file in delivery.files] == ["done"]
 
 
 def queued(studio: Studio) -> list[tuple[str, str, int]]:
@@ -200,7 +203,7 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     delivery = ordered(studio, 5, SMALL)
-    render = deliveries.render_file
+    render = delivering.render_file
 
     def once(*arguments: Any) -> Any:
         studio.stopping.set()
@@ -208,8 +211,12 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
 
     try:
         with monkeypatch.context() as patched, pytest.raises(StoppingError):
-            patched.setattr(deliveries, "render_file", once)
-            deliveries.make_delivery(studio, delivery)
+            patched.setattr(delivering, "render_file", once)
+            delivering.prepare_delivery(studio, delivery)
+            with studio.database.session() as session:
+                files = [file.id for file in session.get_one(models.Delivery, delivery).files]
+            for file in files:
+                delivering.make_file(studio, file)
     finally:
         studio.stopping.clear()
     assert 1 <= made(studio) < 5

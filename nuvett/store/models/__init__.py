@@ -2,7 +2,7 @@
 
 from nuvett.store.models.base import Base, Json
 from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTable, Pair, Palette, WorkedOut
-from nuvett.store.models.deliveries import Delivery, DeliveryFile
+from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
 from nuvett.store.models.looks import History, Look, LookVersion, Plan, Target
 from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp
 
@@ -16,6 +16,7 @@ __all__ = [
     "History",
     "Json",
     "KeptLook",
+    "KeptSettings",
     "KeptVersion",
     "Look",
     "LookVersion",

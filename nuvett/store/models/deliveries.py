@@ -10,7 +10,10 @@ from nuvett.store.models.base import Base, Json, now
 
 
 class Delivery(Base):
-    """A batch of finished files. `state` is waiting, running, done or stopped; `problem` says what it waits for."""
+    """A batch of finished files. `state` is waiting, running, done or stopped; `problem` says what it waits for.
+
+    started : when its making began, anew each time that it goes on
+    """
 
     __tablename__ = "delivery"
 
@@ -20,12 +23,17 @@ class Delivery(Base):
     settings: Mapped[Json]
     problem: Mapped[str] = mapped_column(default="")
     created: Mapped[datetime] = mapped_column(default=now)
+    started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
     files: Mapped[list["DeliveryFile"]] = relationship(order_by="DeliveryFile.position", viewonly=True)
 
 
 class DeliveryFile(Base):
-    """One file of a delivery: waiting, done or failed. The plan it was made by is fixed when it is ordered."""
+    """One file of a delivery: waiting, done or failed. The look version it is planned by is fixed when it is ordered.
+
+    kind : picture, or the paper that it is; output : which kind of file of the settings a picture is
+    name : with the folders that it lies in; version_id, plan : the look version, and the plan by it once it is made
+    """
 
     __tablename__ = "delivery_file"
 
@@ -34,8 +42,22 @@ class DeliveryFile(Base):
     frame_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("frame.id", ondelete="SET NULL"), index=True)
     position: Mapped[int]
     name: Mapped[str]
+    kind: Mapped[str] = mapped_column(default="picture")
+    output: Mapped[int] = mapped_column(default=0)
+    version_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
     plan: Mapped[Json]
     state: Mapped[str] = mapped_column(default="waiting")
     problem: Mapped[str] = mapped_column(default="")
     blob: Mapped[str | None] = mapped_column(index=True)
     bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    finished: Mapped[datetime | None]
+
+
+class KeptSettings(Base):
+    """Settings of a delivery, kept by name to be used on any series."""
+
+    __tablename__ = "kept_settings"
+
+    id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
+    name: Mapped[str] = mapped_column(unique=True)
+    document: Mapped[Json]

@@ -21,6 +21,7 @@ class Series(Base):
     hero_id: Mapped[uuid.UUID | None] = mapped_column(
         ForeignKey("frame.id", ondelete="SET NULL", use_alter=True, name="fk_series_hero")
     )
+    credits: Mapped[Json | None]
     light_due: Mapped[bool] = mapped_column(default=False)
     light_problem: Mapped[str] = mapped_column(default="")
     drift_key: Mapped[str] = mapped_column(default="")
@@ -99,6 +100,7 @@ class Frame(Base):
     )
     variant: Mapped[str] = mapped_column(default="")
     trim: Mapped[Json | None]
+    favourite: Mapped[bool] = mapped_column(default=False)
     trim_revision: Mapped[int] = mapped_column(default=1)
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)

@@ -1,26 +1,59 @@
-"""Hand over: finished files and the look as a table."""
+"""Hand over: finished files, what goes along with them, and the look as a table."""
 
 import uuid
 from dataclasses import dataclass
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Form, Query
-from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse, Response, StreamingResponse
+from fastapi import APIRouter, Query
+from fastapi.responses import (
+    HTMLResponse,
+    JSONResponse,
+    PlainTextResponse,
+    RedirectResponse,
+    Response,
+    StreamingResponse,
+)
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.errors import NotFoundError
+from nuvett.core.output.sharpening import SHARPEN_WORDS
+from nuvett.core.output.sizes import BY_WORDS
 from nuvett.core.spaces.rgb import DELIVERED, SPACES
-from nuvett.services import deliveries
+from nuvett.services import deliveries, kept_settings, tables_out
 from nuvett.services.carrying import carry_state
 from nuvett.services.catalogue import count_ready, find_series, sweep
-from nuvett.services.deliveries import DeliverySettings
+from nuvett.services.delivery_choice import chosen_frames, names_of, outlying_frames
+from nuvett.services.delivery_settings import (
+    MOST_OUTPUTS,
+    WHAT_WORDS,
+    DeliverySettings,
+    Output,
+    facts_choices,
+    format_choices,
+    read_settings,
+)
+from nuvett.services.file_names import FIELDS
+from nuvett.services.folders import already_there
 from nuvett.services.stages import stages_of
-from nuvett.web.bodies import DeliveryOrder
+from nuvett.web.bodies import HandOver
 from nuvett.web.context import Context, Means
+from nuvett.web.filters import plural
 from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}")
+_CHOICES: dict[str, Any] = {
+    "formats": format_choices(),
+    "facts": facts_choices(),
+    "spaces": [(space.value, SPACES[space].title) for space in DELIVERED],
+    "sizes": list(BY_WORDS.items()),
+    "sharpenings": list(SHARPEN_WORDS.items()),
+    "whats": list(WHAT_WORDS.items()),
+    "fields": list(FIELDS.items()),
+    "most_outputs": MOST_OUTPUTS,
+    "another": Output(),
+}
+_MINUTE = 60
 
 
 @dataclass(frozen=True)
@@ -31,63 +64,76 @@ class DeliveryView:
     state: str
     created: Any
     words: str
+    folder: str
     problem: str
     total: int
     done: int
     bytes: int
+    left: str
     failed: list[tuple[str, str]]
     files: list[tuple[str, int]]
+    waiting: list[str]
 
 
-def _view(row: Any) -> DeliveryView:
+def _left(seconds: float | None) -> str:
+    if seconds is None:
+        return ""
+    if seconds < _MINUTE:
+        return "less than a minute left"
+    return f"about {plural(round(seconds / _MINUTE), 'minute')} left"
+
+
+def _view(session: Session, row: Any) -> DeliveryView:
     settings = DeliverySettings.model_validate(row.settings)
     files = list(row.files)
-    size = f"{settings.size} px" if settings.size else "full size"
     return DeliveryView(
         id=str(row.id),
         state=row.state,
         created=row.created,
-        words=f"{deliveries.format_title(settings.format)}, {size}, {SPACES[settings.space].title}",
+        words=settings.words,
+        folder=settings.folder,
         problem=row.problem if row.state == "stopped" else "",
         total=len(files),
         done=sum(f.state == "done" for f in files),
         bytes=sum(f.bytes for f in files),
+        left=_left(deliveries.pace_of(session, row).left),
         failed=[(f.name, f.problem) for f in files if f.state == "failed"],
         files=[(f.name, f.bytes) for f in files if f.state == "done"],
+        waiting=[f.name for f in files if f.state == "waiting"],
     )
 
 
 def _queue(context: Context, session: Session, slug: str) -> dict[str, Any]:
     series = find_series(session, slug)
-    rows = [_view(row) for row in deliveries.list_deliveries(session, series)]
+    rows = [_view(session, row) for row in deliveries.list_deliveries(session, series)]
     busy = any(row.state in ("waiting", "running") for row in rows)
     held_up = context.held_up(session, series) if busy else ""
     return {"deliveries": rows, "slug": slug, "busy": busy, "held_up": held_up}
 
 
-def _page(context: Means, slug: str, problem: str = "", status: int = 200) -> HTMLResponse:
+@router.get("/handover")
+def show(context: Means, slug: str, settings: uuid.UUID | None = None) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
         frames = count_ready(session, series.id)
+        kept = kept_settings.kept_settings(session)
+        last = kept_settings.last_settings(session, series)
+        used = kept_settings.settings_by(session, settings) if settings else last
         return context.page(
             "handover.html",
             "handover",
-            status,
             series=series,
             stages=stages_of(session, series),
             state=carry_state(session, series, frames),
-            formats=deliveries.format_choices(),
-            facts=deliveries.facts_choices(),
-            spaces=[(s.value, SPACES[s].title) for s in DELIVERED],
             frames=frames,
-            problem=problem,
+            settings=used,
+            kept=[(str(row.id), row.name) for row in kept],
+            kept_id=str(settings or ""),
+            credits=kept_settings.credits_of(series),
+            root=str(context.studio.settings.folders),
+            **_CHOICES,
             **_queue(context, session, slug),
         )
-
-
-@router.get("/handover")
-def show(context: Means, slug: str) -> HTMLResponse:
-    return _page(context, slug)
 
 
 @router.get("/handover/queue")
@@ -96,45 +142,97 @@ def queue(context: Means, slug: str) -> HTMLResponse:
         return context.part("parts/queue.html", **_queue(context, session, slug))
 
 
-def _chosen(text: str) -> set[uuid.UUID] | None:
-    """Frames named with commas between; none for all. Raises InvalidChangeError for what is no frame."""
-    try:
-        return {uuid.UUID(part) for part in text.split(",")} if text.strip() else None
-    except ValueError as error:
-        raise InvalidChangeError("The frames to hand over are not named as they are.") from error
+@router.post("/handover/names")
+def names(context: Means, slug: str, asked: HandOver) -> JSONResponse:
+    """First and last name, and what would clash, before anything is made."""
+    settings = read_settings(asked.settings)
+    with context.session() as session:
+        series = find_series(session, slug)
+        chosen = chosen_frames(session, series, settings, asked.frames)
+        named = names_of(series, settings, chosen)
+    said = [f"{plural(len(named.names), 'file')} of {plural(len(chosen), 'frame')}"]
+    if not settings.outliers:
+        said.append("those that stand out are left out when it is made")
+    if named.equal:
+        said.append(f"{plural(named.equal, 'name')} would be equal and {'get' if named.equal > 1 else 'gets'} a number")
+    if settings.folder and (there := already_there(context.studio, settings.folder, named.names)):
+        said.append(f"{plural(there, 'file')} of these names in that folder already, which will be replaced")
+    ends = [named.names[0], named.names[-1]] if named.names else []
+    return JSONResponse({"words": said, "ends": list(dict.fromkeys(ends))})
+
+
+def _outlying(context: Context, slug: str, settings: DeliverySettings) -> frozenset[uuid.UUID]:
+    if settings.outliers:
+        return frozenset()
+    with context.session() as session:
+        series_id = find_series(session, slug).id
+    return outlying_frames(context.studio, series_id)
 
 
 @router.post("/deliveries")
-def order(context: Means, slug: str, asked: Annotated[DeliveryOrder, Form()]) -> Response:
-    settings = deliveries.parse_settings(
-        asked.format, asked.space, asked.quality, asked.size, asked.pattern, asked.facts
-    )
-    only = _chosen(asked.frames)
+@heavy
+def order(context: Means, slug: str, asked: HandOver) -> JSONResponse:
+    settings = read_settings(asked.settings)
+    outlying = _outlying(context, slug, settings)
+    only = set(asked.frames) if asked.frames is not None else None
     with context.session() as session:
-        deliveries.order_delivery(session, context.studio, find_series(session, slug), settings, only)
+        series = find_series(session, slug)
+        kept_settings.fill_in_credits(series, asked.credits)
+        made = deliveries.order_delivery(session, context.studio, series, settings, only, outlying)
+        return JSONResponse({"id": str(made.id)}, 201)
+
+
+@router.post("/handover/settings")
+def keep(context: Means, slug: str, asked: HandOver) -> JSONResponse:
+    settings = read_settings(asked.settings)
+    with context.session() as session:
+        kept_settings.fill_in_credits(find_series(session, slug), asked.credits)
+        return JSONResponse({"id": str(kept_settings.keep_settings(session, asked.name, settings).id)}, 201)
+
+
+@router.post("/handover/settings/{kept_id}/forget")
+def forget(context: Means, slug: str, kept_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        kept_settings.forget_settings(session, kept_id)
+    return RedirectResponse(f"/series/{slug}/handover", 303)
+
+
+@router.post("/deliveries/{delivery_id}/again")
+@heavy
+def again(context: Means, slug: str, delivery_id: uuid.UUID) -> Response:
+    with context.session() as session:
+        delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
+        settings = deliveries.settings_of(delivery)
+    outlying = _outlying(context, slug, settings)
+    with context.session() as session:
+        series = find_series(session, slug)
+        delivery = deliveries.find_delivery(session, series, delivery_id)
+        deliveries.order_again(session, context.studio, series, delivery, outlying)
     return RedirectResponse(f"/series/{slug}/handover", 303)
 
 
 @router.post("/deliveries/{delivery_id}/{action}")
 def act(context: Means, slug: str, delivery_id: uuid.UUID, action: str) -> Response:
-    names: set[str] = set()
+    removed: set[str] = set()
     with context.session() as session:
         delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
         if action == "stop":
             deliveries.stop_delivery(delivery)
         elif action == "resume":
             deliveries.resume_delivery(session, context.studio, delivery)
+        elif action == "retry":
+            deliveries.retry_failed(session, context.studio, delivery)
         elif action == "remove":
-            names = deliveries.remove_delivery(session, delivery)
+            removed = deliveries.remove_delivery(session, delivery)
         else:
             raise NotFoundError
     with context.session() as session:
-        sweep(session, context.studio.blobs, names)
+        sweep(session, context.studio.blobs, removed)
     return RedirectResponse(f"/series/{slug}/handover", 303)
 
 
 def _attachment(name: str) -> dict[str, str]:
-    return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+    return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name, safe='')}"}
 
 
 @router.get("/deliveries/{delivery_id}/files.zip")
@@ -146,28 +244,32 @@ def archive(context: Means, slug: str, delivery_id: uuid.UUID) -> StreamingRespo
     return StreamingResponse(iter(stream), media_type="application/zip", headers=_attachment(f"{slug}.zip"))
 
 
-@router.get("/deliveries/{delivery_id}/files/{name}")
+@router.get("/deliveries/{delivery_id}/files/{name:path}")
 def one_file(context: Means, slug: str, delivery_id: uuid.UUID, name: str) -> Response:
     with context.session() as session:
         delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
         blob = dict(deliveries.made_files(session, delivery)).get(name)
     if blob is None:
         raise NotFoundError
-    return Response(context.studio.blobs.read(blob), media_type="application/octet-stream", headers=_attachment(name))
+    stream = deliveries.file_stream(context.studio, blob)
+    headers = _attachment(name.rsplit("/", 1)[-1])
+    return StreamingResponse(stream, media_type="application/octet-stream", headers=headers)
 
 
 @router.get("/cdl-fit")
 @heavy
 def cdl_fit(context: Means, slug: str) -> PlainTextResponse:
     with context.session() as session:
-        words = deliveries.shared_cdl_words(context.studio.bench, session, find_series(session, slug))
-    return PlainTextResponse(words)
+        facts, aimed = tables_out.drafted(session, find_series(session, slug))
+    return PlainTextResponse(tables_out.shared_cdl_words(context.studio.bench, facts, aimed))
 
 
 @router.get("/look.{suffix}")
 @heavy
 def table(context: Means, slug: str, suffix: str, size: Annotated[int, Query(ge=17, le=65)] = 33) -> Response:
-    fmt = deliveries.parse_table_format(suffix)
+    fmt = tables_out.parse_table_format(suffix)
     with context.session() as session:
-        text = deliveries.shared_table(context.studio.bench, session, find_series(session, slug), fmt, size)
+        series = find_series(session, slug)
+        (facts, aimed), title = tables_out.drafted(session, series), series.title
+    text = tables_out.shared_table(context.studio.bench, facts, aimed, fmt, size, title)
     return Response(text, media_type="text/plain; charset=utf-8", headers=_attachment(f"{slug}.{suffix}"))

@@ -13,10 +13,9 @@ from nuvett.core.table.expects import EXPECTS
 from nuvett.services import book, book_files, keeping, subjects, using
 from nuvett.services.bringing_tables import BroughtIn, Incoming, bring_in_tables
 from nuvett.services.catalogue import find_series, shown_frames, sweep
-from nuvett.services.deliveries import parse_table_format
 from nuvett.services.facts import Aimed
 from nuvett.services.keeping import Chosen
-from nuvett.services.tables_out import one_table, tables_of_frames, what_a_table_carries
+from nuvett.services.tables_out import one_table, parse_table_format, tables_of_frames, what_a_table_carries
 from nuvett.services.trying import Ground, aimed_with, ground_of
 from nuvett.web.bodies import KeepLook, KeptLabels, ReviseLook, UseLook
 from nuvett.web.context import Context, Means

@@ -1,0 +1,1 @@
+"""What goes along with finished pictures: contact sheet, record, tables, palettes, checksums."""

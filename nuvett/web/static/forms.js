@@ -1,0 +1,27 @@
+/** Set a value at a path such as `outputs.0.format` in nested objects and arrays. */
+function place(target, path, value) {
+  const [head, ...rest] = path;
+  if (!rest.length) {
+    target[head] = value;
+    return;
+  }
+  target[head] ??= /^\d+$/.test(rest[0]) ? [] : {};
+  place(target[head], rest, value);
+}
+
+/**
+ * What a form says, as one document: fields by their dotted names. Boxes are true or false; what is empty or disabled
+ * is left out, except texts, which may be emptied.
+ * @param {HTMLFormElement} form
+ */
+export function collected(form) {
+  const found = {};
+  for (const field of form.elements) {
+    if (!field.name || field.disabled) continue;
+    if (field.type === "checkbox") place(found, field.name.split("."), field.checked);
+    else if (field.value !== "" || field.type === "text" || field.type === "textarea") {
+      place(found, field.name.split("."), field.value);
+    }
+  }
+  return found;
+}
