@@ -51,6 +51,7 @@ def at_home() -> Iterator[Home]:
         cluster = None if outside else cluster_of(state)
         os.environ["NUVETT_DATABASE"] = outside or (cluster.start() if cluster else "")
         os.environ.setdefault("NUVETT_BLOBS", str(state / "blobs"))
+        os.environ.setdefault("NUVETT_FOLDERS", str(state / "folders"))
         os.environ.setdefault("NUVETT_DEMO", str(PROJECT / "demo"))
         try:
             yield Home(cluster, alone)

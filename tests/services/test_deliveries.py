@@ -1,26 +1,50 @@
 """Deliveries: ordered, made, stopped, gone on with, named; and the table that a look is handed over as."""
 
+import dataclasses
+import hashlib
 import io
+import json
+import re
 import time
+import uuid
 import zipfile
+from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
+import pypdfium2
 import pytest
+from PIL import Image
 
 from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
+from nuvett.core.output.sizes import Resize
 from nuvett.core.plan.compile import compile_plan, compile_shaped
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
-from nuvett.services import carrying, catalogue, deliveries, delivering, frame_facts, gathering, looks, tables_out
-from nuvett.services.delivery_settings import DeliverySettings
+from nuvett.services import (
+    carrying,
+    catalogue,
+    deliveries,
+    delivering,
+    frame_facts,
+    gathering,
+    kept_settings,
+    looks,
+    tables_out,
+)
+from nuvett.services.delivery_choice import chosen_frames, names_of
+from nuvett.services.delivery_settings import DeliverySettings, read_settings
+from nuvett.services.folders import already_there, folder_at
+from nuvett.services.papers.record import Record
 from nuvett.services.studio import Studio
+from nuvett.services.variants import make_variant
 from nuvett.store import models
 from tests.conftest import drain, load_rgb
 from tests.services.conftest import FRAMES
@@ -145,3 +169,183 @@ def test_a_finished_delivery_is_the_preview_and_its_crop(studio: Studio, slug: s
     assert np.array_equal(crop, part)
     plain = studio.bench.pictures.crop(facts[0], without_finish(plan), (311, 203, 256, 256))
     assert np.abs(cv2.imdecode(np.frombuffer(plain, np.uint8), 1).astype(int) - part).mean() > 3
+
+
+def parcel(studio: Studio, slug: str, settings: DeliverySettings, **credits: str) -> dict[str, bytes]:
+    """All files of a delivery of the whole series, by their names."""
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        series.credits = credits
+        carrying.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, settings).id
+    drain(studio)
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, ordered)
+        assert delivery.state == "done", delivery.state
+        return {name: studio.blobs.read(blob) for name, blob in deliveries.made_files(session, delivery)}
+
+
+def size_in(data: bytes) -> tuple[int, int]:
+    with Image.open(io.BytesIO(data)) as picture:
+        return picture.size
+
+
+def test_one_order_makes_several_kinds_of_file_each_as_large_as_asked(studio: Studio, slug: str) -> None:
+    outputs = (
+        {"format": "tiff16", "space": "prophoto"},
+        {"format": "jpeg", "resize": {"by": "short", "pixels": 200}, "folder": "web/{date}", "most_kilobytes": 12},
+        {"format": "avif", "resize": {"by": "megapixels", "megapixels": 0.06}, "folder": "small"},
+        {"format": "tiff", "resize": {"by": "print", "width": 5, "height": 2, "dpi": 200}, "folder": "print"},
+    )
+    found = parcel(studio, slug, read_settings({"outputs": outputs, "pattern": "{original}"}), rights="© Tidewrack")
+    assert len(found) == 20
+    sizes = {name: size_in(data) for name, data in found.items() if "0102" in name}
+    assert sizes == {
+        "0102.tif": (1200, 800),
+        "web/2026-09-18/0102.jpg": (300, 200),
+        "small/0102.avif": (300, 200),
+        "print/0102.tif": (236, 157),
+    }
+    assert all(len(data) <= 12_000 for name, data in found.items() if name.startswith("web"))
+    for data in (found["web/2026-09-18/0102.jpg"], found["small/0102.avif"]):
+        with Image.open(io.BytesIO(data)) as picture:
+            assert picture.getexif()[0x8298].endswith("Tidewrack") and picture.getexif()[0x0110] == "Demo camera"
+    with Image.open(io.BytesIO(found["print/0102.tif"])) as picture:
+        assert picture.info["dpi"] == (200, 200)
+
+
+def test_a_size_that_cannot_be_met_is_said_and_the_others_are_made(studio: Studio, slug: str) -> None:
+    outputs = ({"format": "jpeg", "most_kilobytes": 10}, {"format": "png", "resize": {"by": "long", "pixels": 64}})
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        carrying.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, read_settings({"outputs": outputs})).id
+    drain(studio)
+    with studio.database.session() as session:
+        files = session.get_one(models.Delivery, ordered).files
+        assert [f.state for f in files] == ["failed", "done"] * 5
+        assert files[0].problem == "It does not fit into 10 kB: allow more, or fewer pixels."
+
+
+def test_papers_tell_of_the_pictures_and_the_list_of_checksums_of_all(studio: Studio, slug: str) -> None:
+    papers: dict[str, object] = {
+        "sheet": "both",
+        "columns": 2,
+        "palette": True,
+        "drift": True,
+        "record": True,
+        "tables": True,
+    }
+    settings = read_settings(
+        {"papers": papers | {"palettes": True, "checksums": True}, "outputs": [{"format": "webp"}]}
+    )
+    found = parcel(studio, slug, settings, creator="Ann Example")
+    listed = dict(line.split("  ", 1)[::-1] for line in found["SHA256SUMS"].decode().splitlines())
+    assert listed == {n: hashlib.sha256(d).hexdigest() for n, d in found.items() if n != "SHA256SUMS"}
+    record = Record.model_validate_json(found["record.json"])
+    assert [f.name for f in record.files] == [f"AT-01{n:02}.webp" for n in (1, 2, 3, 7, 8)]
+    assert all(f.sha256 == listed[f.name] and f.bytes == len(found[f.name]) for f in record.files)
+    assert record.mean_drift and record.mean_drift[1] < record.mean_drift[0]
+    assert record.creator == "Ann Example" and ("Tone", "goes 65 % of the way to the target") in {
+        (step.title, step.words) for step in record.looks[0].steps
+    }
+    page = found["record.html"].decode()
+    assert "AT-0107.webp" in page and "goes 65 % of the way" in page and "<script" not in page
+    text = pypdfium2.PdfDocument(found["contact sheet.pdf"])[0].get_textpage().get_text_range()
+    assert "Winter fair" in text and "AT-0103.webp" in text and "drift" in text
+    with Image.open(io.BytesIO(found["contact sheet 1.jpg"])) as sheet:
+        assert sheet.size == (1654, 2339)
+        assert np.asarray(sheet).std() > 20, "there are pictures on it"
+    assert read_cube(found["tables/look v1.cube"].decode()).shape == (33, 33, 33, 3)
+    assert json.loads(found["palettes/target.json"])
+
+
+def test_files_go_into_a_folder_of_the_machine_and_nowhere_outside_it(
+    studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    settings = studio.settings.model_copy(update={"folders": tmp_path / "out"})
+    here = dataclasses.replace(studio, settings=settings)
+    asked = {"folder": "client/autumn", "outputs": [{"folder": "web", "resize": {"by": "long", "pixels": 64}}]}
+    found = parcel(here, slug, read_settings(asked))
+    place = tmp_path / "out" / "client" / "autumn"
+    assert {str(p.relative_to(place)) for p in place.rglob("*.*")} == set(found)
+    assert (place / "web" / "AT-0101.jpg").read_bytes() == found["web/AT-0101.jpg"]
+    assert already_there(here, "client/autumn", list(found)) == 5
+    for outside in ("..", "../elsewhere", "a/../../b", " ", ".", "a\nb"):
+        with pytest.raises(InvalidChangeError, match="inside"):
+            folder_at(here, outside)
+    (tmp_path / "out" / "taken").write_text("a file")
+    with pytest.raises(InvalidChangeError, match="cannot be made"):
+        parcel(here, slug, read_settings({"folder": "taken"}))
+
+
+def test_favourites_and_variants_are_chosen_and_what_stands_out_can_stay(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        rows = catalogue.ready_frames(session, series.id)
+        rows[1].favourite = True
+        session.flush()
+        make_variant(session, series, rows[1], "grey").favourite = True
+        carrying.carry(session, series)
+
+        def names(asked: dict[str, object], outlying: frozenset[uuid.UUID] = frozenset()) -> list[str]:
+            settings = read_settings(asked)
+            return names_of(series, settings, chosen_frames(session, series, settings, None, outlying)).names
+
+        assert len(names({})) == 6
+        assert names({"what": "favourites"}) == ["AT-0102.jpg", "AT-0102 grey.jpg"]
+        assert names({"what": "favourites", "pattern": "{name}_{variant}"}) == ["AT-0102.jpg", "AT-0102_grey.jpg"]
+        assert names({"what": "favourites", "variants": False}) == ["AT-0102.jpg"]
+        out = frozenset({rows[1].id, rows[3].id})
+        assert names({"outliers": False}, out) == ["AT-0101.jpg", "AT-0103.jpg", "AT-0108.jpg"]
+        assert len(names({"outliers": True}, out)) == 6
+        rows[1].favourite = False
+        session.flush()
+        with pytest.raises(InvalidChangeError, match="favourite"):
+            deliveries.order_delivery(session, studio, series, read_settings({"what": "favourites", "variants": False}))
+
+
+def test_the_same_is_made_again_with_newer_looks_and_settings_are_kept_for_another_series(
+    studio: Studio, slug: str
+) -> None:
+    settings = read_settings({"pattern": "{name} v{version}", "outputs": [{"resize": {"by": "long", "pixels": 64}}]})
+    first = parcel(studio, slug, settings)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        delivery = deliveries.list_deliveries(session, series)[0]
+        looks.change_look(session, series, Look.of(strength=40), catalogue.look_of(session, series).revision)
+        carrying.carry(session, series)
+        again = deliveries.order_again(session, studio, series, delivery).id
+        kept = kept_settings.keep_settings(session, " For  the web ", settings)
+        kept_settings.keep_settings(session, "For the web", settings)
+    drain(studio)
+    with studio.database.session() as session:
+        newer = deliveries.made_files(session, session.get_one(models.Delivery, again))
+        assert [name for name, _ in newer] == [name.replace("v1", "v2") for name in first]
+        assert studio.blobs.read(newer[0][1]) != next(iter(first.values()))
+        assert [row.name for row in kept_settings.kept_settings(session)] == ["For the web"]
+        assert kept_settings.settings_by(session, kept.id) == settings
+        other = catalogue.start_series(session, "Another")
+        assert kept_settings.last_settings(session, other) == DeliverySettings()
+
+
+@pytest.mark.parametrize(
+    ("asked", "words"),
+    [
+        ({"outputs": [{"quality": 0}]}, "Quality: input should be greater than or equal to 1."),
+        ({"outputs": [{"resize": {"by": "long"}}]}, "Resize: a long edge needs its pixels."),
+        ({"pattern": "{nobody}"}, "The name pattern may hold"),
+        ({"outputs": []}, "Outputs"),
+        ({"outputs": [{"space": "scene"}]}, "Space: no finished file is in this space."),
+    ],
+)
+def test_settings_that_are_not_possible_are_refused_by_their_names(asked: dict[str, Any], words: str) -> None:
+    with pytest.raises(InvalidChangeError, match=re.escape(words)):
+        read_settings(asked)
+
+
+def test_settings_of_earlier_versions_are_read() -> None:
+    earlier = {"schema_version": 1, "format": "png16", "quality": 80, "size": 900, "space": "p3", "pattern": "{name}"}
+    (output,) = read_settings(earlier).outputs
+    assert (output.format, output.quality, output.space) == (Format.PNG16, 80, Space.P3)
+    assert output.resize == Resize(by="long", pixels=900)

@@ -5,6 +5,7 @@ from functools import cache
 from importlib.resources import as_file, files
 from io import BytesIO
 from math import ceil
+from pathlib import Path
 
 import pypdfium2
 from fpdf import FPDF
@@ -13,6 +14,7 @@ from PIL import Image
 from nuvett.services.delivery_settings import Papers
 
 _WIDTH, _HEIGHT, _MARGIN, _HEAD, _GAP = 210.0, 297.0, 12.0, 14.0, 4.0  # millimetres
+_BOX = 0.75  # height of the box over its width; upright pictures stand in it too
 _CAPTION, _STRIP, _WORDS = 4.2, 2.6, 3.8
 _DPI = 200
 _INK, _QUIET = (17, 17, 17), (95, 95, 95)
@@ -23,11 +25,12 @@ TILE_EDGE = 720
 
 @dataclass(frozen=True)
 class Layout:
-    """How pictures lie on a page: columns and rows, and the side of the square that each is fitted into, in mm."""
+    """How pictures lie on a page: columns and rows, the box that each is fitted into, and the room below, in mm."""
 
     columns: int
     rows: int
     side: float
+    height: float
     below: float
 
     @classmethod
@@ -35,7 +38,8 @@ class Layout:
         side = (_WIDTH - 2 * _MARGIN - _GAP * (papers.columns - 1)) / papers.columns
         below = _CAPTION + (_STRIP if papers.palette else 0) + (_WORDS if papers.drift else 0)
         room = _HEIGHT - 2 * _MARGIN - _HEAD
-        return cls(papers.columns, max(1, int((room + _GAP) // (side + below + _GAP))), side, below)
+        height = side * _BOX
+        return cls(papers.columns, max(1, int((room + _GAP) // (height + below + _GAP))), side, height, below)
 
     @property
     def on_a_page(self) -> int:
@@ -53,12 +57,9 @@ class Tile:
 
 
 @cache
-def _fonts() -> tuple[bytes, bytes]:
-    found = []
-    for weight in ("regular", "bold"):
-        with as_file(files("nuvett.services.papers") / "fonts" / f"schibsted-grotesk-{weight}.ttf") as path:
-            found.append(path.read_bytes())
-    return found[0], found[1]
+def _font(weight: str) -> Path:
+    with as_file(files("nuvett.services.papers") / "fonts" / f"schibsted-grotesk-{weight}.ttf") as path:
+        return path
 
 
 def sheet_pdf(title: str, below: str, tiles: list[Tile], papers: Papers) -> bytes:
@@ -67,8 +68,9 @@ def sheet_pdf(title: str, below: str, tiles: list[Tile], papers: Papers) -> byte
     pdf = FPDF(format="A4")
     pdf.set_auto_page_break(False)
     pdf.set_title(title)
-    for style, font in zip(("", "B"), _fonts(), strict=True):
-        pdf.add_font(_FONT, style, BytesIO(font))  # type: ignore[arg-type]
+    pdf.c_margin = 0
+    for style, weight in (("", "regular"), ("B", "bold")):
+        pdf.add_font(_FONT, style, _font(weight))
     pages = max(1, ceil(len(tiles) / layout.on_a_page))
     for page in range(pages):
         pdf.add_page()
@@ -76,8 +78,8 @@ def sheet_pdf(title: str, below: str, tiles: list[Tile], papers: Papers) -> byte
         for place, tile in enumerate(tiles[page * layout.on_a_page : (page + 1) * layout.on_a_page]):
             row, column = divmod(place, layout.columns)
             left = _MARGIN + column * (layout.side + _GAP)
-            top = _MARGIN + _HEAD + row * (layout.side + layout.below + _GAP)
-            _draw(pdf, tile, left, top, layout.side)
+            top = _MARGIN + _HEAD + row * (layout.height + layout.below + _GAP)
+            _draw(pdf, tile, left, top, layout)
     return bytes(pdf.output())
 
 
@@ -103,13 +105,14 @@ def _head(pdf: FPDF, title: str, below: str, page: str) -> None:
     _text(pdf, _MARGIN, _MARGIN + 6.2, below, wide)
 
 
-def _draw(pdf: FPDF, tile: Tile, left: float, top: float, side: float) -> None:
+def _draw(pdf: FPDF, tile: Tile, left: float, top: float, layout: Layout) -> None:
+    side = layout.side
     with Image.open(BytesIO(tile.picture)) as picture:
         across, down = picture.size
-    scale = side / max(across, down)
+    scale = min(side / across, layout.height / down)
     width, height = across * scale, down * scale
-    pdf.image(BytesIO(tile.picture), left, top + side - height, width, height)
-    at = top + side + 0.6
+    pdf.image(BytesIO(tile.picture), left, top + layout.height - height, width, height)
+    at = top + layout.height + 0.6
     pdf.set_text_color(*_INK)
     pdf.set_font(_FONT, "", 7.5 if side > 24 else 6)
     _text(pdf, left, at, tile.name, side)
