@@ -18,12 +18,14 @@ from numpy.typing import NDArray
 
 from nuvett.core.even.camera import scene_light
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.types import Encoded01
-from nuvett.imaging.facts import read_facts
+from nuvett.core.types import Encoded01, Linear
+from nuvett.imaging.facts import FileFacts, read_facts
+from nuvett.imaging.lens_database import correction_by, find_lens
 from tools.raw_files import Shot, write_dng
 
 DEMO = Path(__file__).resolve().parent.parent / "demo"
 _LIGHTS = ((0.8, 1.0, 0.5), (0.55, 1.0, 0.8), (1.0, 1.0, 0.35))
+_LENS = "Tidewrack 35 mm F2"
 _PREVIEW = (480, 320)
 _PIECES, _PIECE_SECONDS = 4, 0.1
 
@@ -34,18 +36,34 @@ def make_raw(frame: Path, out: Path, light: tuple[float, float, float] = _LIGHTS
     if decoded is None:
         raise ValueError(f"{frame.name} is no picture")
     picture: NDArray[np.uint8] = cv2.cvtColor(decoded, cv2.COLOR_BGR2RGB).astype(np.uint8)
-    scene = scene_light(to_linear(Encoded01((picture / 255).astype(np.float32))), 1.0)
+    scene = _through_lens(scene_light(to_linear(Encoded01((picture / 255).astype(np.float32))), 1.0))
     taken = read_facts(frame).taken
     shot = Shot(
         light=light,
         exposure=0.3,
         taken=taken.strftime("%Y:%m:%d %H:%M:%S") if taken else Shot.taken,
-        lens="Tidewrack 35 mm F2",
+        lens=_LENS,
         focal=35,
         aperture=4,
     )
     small = np.asarray(cv2.resize(picture, _PREVIEW, interpolation=cv2.INTER_AREA), dtype=np.uint8)
     write_dng(out, scene, shot, small if preview else None)
+
+
+def _through_lens(scene: Linear) -> Linear:
+    """Light (h, w, 3) as the made-up lens throws it onto the sensor: bent, and less of it in the corners."""
+    height, width = scene.shape[:2]
+    facts = FileFacts(camera_maker=Shot.maker, camera=Shot.camera, lens=_LENS, focal=35, aperture=4)
+    known = find_lens(facts)
+    lens = correction_by(known.key, facts, (width, height)) if known else None
+    if lens is None:
+        return scene
+    x, y = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
+    across, down = lens.in_picture(x, y, (width, height))
+    grid = [np.asarray(shares * side - 0.5, np.float32) for shares, side in ((across, width), (down, height))]
+    bent = cv2.remap(scene, grid[0], grid[1], cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    lost = np.maximum(bent, 0) / lens.light(x, y, (width, height))[..., None]
+    return Linear(np.asarray(lost, np.float32))
 
 
 def _shots(folder: Path) -> Iterator[list[Path]]:

@@ -22,6 +22,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError
 from nuvett.jobs.rescue import GiveUp, hand_out_again
+from nuvett.jobs.watcher import watch_folders
 from nuvett.services import clips, delivering, gathering, kept_references, lighting, new_references, subjects, targets
 from nuvett.services.checkup import clear_orphans, set_aside
 from nuvett.services.queue import (
@@ -163,8 +164,10 @@ async def work(settings: Settings) -> None:
                     delete_jobs="successful",
                 )
             )
+            watching = asyncio.create_task(watch_folders(studio))
             _stop_when_told(studio, running, working)
             await asyncio.wait([working])
+            watching.cancel()
             if not working.cancelled():
                 working.result()
 

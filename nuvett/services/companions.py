@@ -15,7 +15,7 @@ RAW = "raw"
 # What of a measured frame comes from its file.
 _OF_THE_FILE = (
     *("original", "bytes", "format", "width", "height", "bits", "domain", "taken", "view", "sample", "points"),
-    *("subject", "exposure", "faces", "companion", "developed", "development", "shot", "note"),
+    *("subject", "exposure", "faces", "companion", "developed", "development", "shot", "lens", "note"),
 )
 
 

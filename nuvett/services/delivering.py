@@ -174,7 +174,7 @@ def _write_picture(
 
     bench = studio.bench
     seen = LookedAt(lambda: bench.sources.view(frame.view), lambda: bench.areas.weights(frame, plan))
-    edge = output.resize.edge(plan.geometry.placed((frame.width, frame.height)).size)
+    edge = output.resize.edge(plan.placed((frame.width, frame.height)).size)
     with studio.blobs.local(frame.pixels) as path:
         made = render_file(path, studio.limits, stages, FORMATS[output.format].depth, edge, seen)
     pixels = sharpened(made.pixels, output.sharpen)

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.even.even_light import EvenLight
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.planning.series import seed_of
@@ -25,6 +26,7 @@ class FrameFacts:
     first : the frame that it is a variant of; its own where it is none
     original, pixels : blobs of its file, and of what its pixels are decoded from, which a raw file is developed to
 
+    lens : what it did, to be undone; none where nothing is
     subject : blob of what stands out in it, empty while it has not been looked for
     """
 
@@ -41,6 +43,7 @@ class FrameFacts:
     even: EvenLight
     trim: Trim
     faces: tuple[FaceSeen, ...] = ()
+    lens: LensCorrection | None = None
     subject: str = ""
 
     @property
@@ -52,6 +55,16 @@ class FrameFacts:
     def seed(self) -> int:
         """Of its grain."""
         return seed_of(self.original)
+
+    @cached_property
+    def lens_key(self) -> str:
+        """Names what its lens did, where that is undone."""
+        return self.lens.model_dump_json() if self.lens else ""
+
+    @property
+    def sample_key(self) -> tuple[str, str]:
+        """Names its sample as it is measured: with the light that its lens took."""
+        return self.sample, self.lens_key
 
     @cached_property
     def key(self) -> str:
@@ -66,6 +79,7 @@ class FrameFacts:
             self.setup,
             self.trim.model_dump_json(),
             faces,
+            self.lens_key,
         )
 
 
@@ -75,7 +89,7 @@ class Facts(list[FrameFacts]):
     @cached_property
     def key(self) -> str:
         """Names all that statistics pooled over the frames depend on, beside the look."""
-        return _digest(*((f.sample, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
+        return _digest(*((f.sample_key, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
 
     @cached_property
     def firsts(self) -> list[FrameFacts]:

@@ -10,6 +10,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.spaces.rgb import Space
 from nuvett.services.catalogue import shown_frames
 from nuvett.services.facts import Facts, FrameFacts
+from nuvett.services.lenses import correction_of
 from nuvett.services.trims import trim_of
 from nuvett.store import models
 
@@ -36,6 +37,7 @@ def facts_of(frame: models.Frame, first: models.Frame | None = None) -> FrameFac
         even=EvenLight.model_validate(first.even) if first.even else EvenLight(),
         trim=trim_of(frame),
         faces=faces_of(frame.faces),
+        lens=correction_of(frame),
         subject=frame.subject or "",
     )
 

@@ -21,6 +21,7 @@ from nuvett.services.arrays import dump_features, dump_sample
 from nuvett.services.catalogue import FRAME_BLOBS, keep_blobs, lock_series
 from nuvett.services.companions import join_companion
 from nuvett.services.incoming import display_name, examine, refuse
+from nuvett.services.lenses import work_out_lens
 from nuvett.services.lighting import queue_even, tidy_setups
 from nuvett.services.measuring import MeasuredFile, measure_file
 from nuvett.services.queue import INGEST_FRAME
@@ -108,6 +109,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         # Cameras write local time without a zone; only differences and order matter, so it is kept as if UTC.
         frame.taken = measured.facts.taken.replace(tzinfo=UTC) if measured.facts.taken else None
         frame.state, frame.problem = "ready", ""
+        work_out_lens(frame)
         session.flush()
         join_companion(session, studio, frame)
 

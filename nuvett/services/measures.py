@@ -55,7 +55,7 @@ class Measures:
 
     def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
         """What a wall shows of a frame under a plan, or as it came."""
-        key = ("summary", frame.sample, plan.key if plan else "", aimed.target_key if aimed else "")
+        key = ("summary", frame.sample_key, plan.key if plan else "", aimed.target_key if aimed else "")
 
         def make() -> Summary:
             sample = self._sources.sample(frame)
@@ -73,7 +73,7 @@ class Measures:
 
     def before_greys(self, frame: FrameFacts, plan: FramePlan, name: str) -> Palette:
         """Palette of a frame as its colours come to black-and-white in a group or layer of its plan."""
-        key = ("before greys", frame.sample, plan.key, name)
+        key = ("before greys", frame.sample_key, plan.key, name)
 
         def make() -> Palette:
             colours = self._sources.sample(frame).thinned(_PALETTE_COLOURS).colours
@@ -93,7 +93,7 @@ class Measures:
         self, find: Callable[..., Sequence[Note]], frame: FrameFacts, plan: FramePlan, look: Look
     ) -> tuple[Note, ...]:
         limits = _limits_of(look)
-        key = (find.__name__, frame.sample, plan.key, limits)
+        key = (find.__name__, frame.sample_key, plan.key, limits)
 
         def make() -> tuple[Note, ...]:
             return tuple(find(plan, self._sources.sample(frame), self._areas.seeing(frame, plan), frame.faces, limits))
@@ -102,7 +102,7 @@ class Measures:
 
     def bending(self, frame: FrameFacts, plan: FramePlan) -> float:
         """How much a plan bends the colours of a frame, in hundredths of OKLab."""
-        key = ("bending", frame.sample, plan.key)
+        key = ("bending", frame.sample_key, plan.key)
         return self._kept.get(key, lambda: bending(plan, self._sources.sample(frame), self._areas.seeing(frame, plan)))
 
 

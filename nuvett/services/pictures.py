@@ -77,10 +77,10 @@ class Pictures:
 
         Where little of the frame is seen, the kept view has too few pixels, and the original is looked at.
         """
-        if plan.geometry.is_none:
+        if not plan.is_placed:
             pixels = self._sources.view(frame.view, edge)
             return pixels, (pixels.shape[1], pixels.shape[0])
-        placing = plan.geometry.placed((frame.width, frame.height))
+        placing = plan.placed((frame.width, frame.height))
         size = fit_within(*placing.size, edge)
         whole = int(np.ceil(max(size) * placing.density))
         if whole <= VIEW_EDGE * _ENLARGED or whole <= _TILE_EDGE:
@@ -112,7 +112,7 @@ class Pictures:
         """PNG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
         used = plan or UNTOUCHED
         whole = (frame.width, frame.height)
-        size = used.geometry.placed(whole).size
+        size = used.placed(whole).size
         box = _inside(box, size)
         drawing = self.drawing(frame, used, size, source=whole)
         return encode(drawing.part(self._originals.part(frame.pixels, drawing.around(box)), box), Format.PNG, 100)
@@ -162,7 +162,7 @@ class Pictures:
     def colour_under(self, frame: FrameFacts, plan: FramePlan, place: object) -> Colour:
         """OKLab colour of a place (x, y in shares of what is seen) of a frame under a plan. Raises as `colour_at`."""
         x, y = place_in(place)
-        across, down = plan.geometry.placed((frame.width, frame.height)).original(np.array([x]), np.array([y]))
+        across, down = plan.placed((frame.width, frame.height)).original(np.array([x]), np.array([y]))
         there = (float(np.clip(across[0], 0, 1)), float(np.clip(down[0], 0, 1)))
         came = oklab_to_linear(OKLab(np.array([self.colour_at(frame.view, frame.domain, there)], dtype=np.float32)))
         if not plan.layers:

@@ -23,6 +23,12 @@ from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.sources import Sources
 from nuvett.services.tables import Tables
 
+
+def _through_lens(frame: FrameFacts, plan: FramePlan) -> FramePlan:
+    """A plan of a frame with what its lens did undone first."""
+    return plan if frame.lens is None else plan.model_copy(update={"lens": frame.lens})
+
+
 _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 
 
@@ -68,27 +74,29 @@ class Planner:
 
         def make() -> FramePlan:
             own = Own(frame.even, with_tables(frame.trim, self._tables.find), frame.faces, frame.seed)
-            return self.run(frames, aimed).plan(frames.places[frame.first], own)
+            return _through_lens(frame, self.run(frames, aimed).plan(frames.places[frame.first], own))
 
         return self._kept.get(("plan", frames.key, frame.key, aimed.key), make, _PLAN_BYTES)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""
         trim = with_tables(frame.trim, self._tables.find)
-        return trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed)
+        return _through_lens(frame, trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed))
 
     def as_came(self, frame: FrameFacts) -> FramePlan | None:
         """The plan of a frame as it came, where its geometry puts it; none where it stays as it is."""
-        return None if frame.trim.geometry.is_none else FramePlan(geometry=frame.trim.geometry)
+        plan = FramePlan(lens=frame.lens, geometry=frame.trim.geometry)
+        return plan if plan.is_placed else None
 
     def evened(self, frame: FrameFacts, look: Look) -> FramePlan:
         """The plan that only evens a frame's light, as strongly as a look does, where its geometry puts it."""
-        return evened_plan(frame.even, look).model_copy(update={"geometry": frame.trim.geometry})
+        plan = evened_plan(frame.even, look).model_copy(update={"geometry": frame.trim.geometry})
+        return _through_lens(frame, plan)
 
     def where(self, frame: FrameFacts, look: Look | None, area: Area) -> FramePlan:
         """The plan that says where an area lies in a frame, under a look if it follows one."""
         gains = look.step(EvenStep).gains_of(frame.even) if look else GainsOperation()
-        return where_plan(area, gains, frame.faces, frame.trim.geometry)
+        return _through_lens(frame, where_plan(area, gains, frame.faces, frame.trim.geometry))
 
     def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""

@@ -86,18 +86,18 @@ def render_file(
     opened = open_picture(path, limits)
     stages = stages_for(opened.header.domain)
     whole = (opened.header.width, opened.header.height)
-    full = edge is None or edge >= max(stages.geometry.placed(whole).size)
+    full = edge is None or edge >= max(stages.placed(whole).size)
     if full and stages.is_plain and (seen is not None or not stages.layers):
         drawing = Drawing(stages, whole, weights=seen.weights() if seen and stages.layers else ())
         return Rendered(_by_strips(opened, drawing, depth), opened.header, opened.dpi)
     if full and seen is not None:
-        placing = stages.geometry.placed(whole)
+        placing = stages.placed(whole)
         small = seen.small() if stages.needs_maps else None
         drawing = Drawing(stages, placing.size, small, seen.weights(), whole, whole)
         return Rendered(_by_parts(opened, drawing, depth), opened.header, opened.dpi)
     picture = opened.whole()
     seen = seen or looked_at(picture, [layer.area for layer in stages.layers], stages.light)
-    placing = stages.geometry.placed(whole)
+    placing = stages.placed(whole)
     size = placing.size if edge is None else fit_within(*placing.size, edge)
     pixels = picture.pixels if full else shrink_encoded(picture, ceil(max(size) * placing.density))
     small = seen.small() if stages.needs_maps else None

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels, in_floats
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.geometry.proposals import Proposal, propose
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.measure.sampling import Sample, placed_sample
@@ -25,6 +26,12 @@ SMALL_EDGE = 400
 """Long edge of views up to which a quarter of the kept view is decoded, which is much quicker."""
 
 _CLIP_BYTES = 40_000_000  # what an open clip takes, roughly: its decoder keeps some frames
+
+
+def _lit(sample: Sample, lens: LensCorrection, size: tuple[int, int]) -> Sample:
+    """A sample with the light that a lens took from the corners."""
+    light = lens.light(sample.places[:, 0], sample.places[:, 1], size)
+    return Sample(Linear(sample.colours * light[:, None]), sample.places)
 
 
 class Sources:
@@ -50,14 +57,14 @@ class Sources:
             if sample is None:
                 proxy = measuring_proxy(self.view(frame.view), frame.domain)
                 sample = Sample(Linear(kept), placed_sample(proxy, len(kept)).places)
-            return sample
+            return sample if frame.lens is None else _lit(sample, frame.lens, (frame.width, frame.height))
 
-        return self._kept.get(("sample", frame.sample), make)
+        return self._kept.get(("sample", frame.sample_key), make)
 
     def statistics(self, frame: FrameFacts) -> Statistics:
         """Statistics of a frame as it came."""
         return self._kept.get(
-            ("statistics", frame.sample), lambda: measure(linear_to_oklab(self.sample(frame).colours))
+            ("statistics", frame.sample_key), lambda: measure(linear_to_oklab(self.sample(frame).colours))
         )
 
     def proposal(self, frame: FrameFacts) -> Proposal:

@@ -44,6 +44,15 @@ def copy_trim(
     return changed
 
 
+def mark_favourites(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
+    """Make frames favourites, or none of them any more where all are; how many, and which of the two."""
+    frames = chosen_frames(session, series, chosen)
+    on = not all(frame.favourite for frame in frames)
+    for frame in frames:
+        frame.favourite = on
+    return len(frames), on
+
+
 def take_trims_off(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> int:
     """Take the trims of frames off; how many were changed. Each can be undone on its frame."""
     return sum(keep_trim(session, frame, Trim(), "") for frame in chosen_frames(session, series, chosen))

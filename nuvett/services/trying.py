@@ -113,7 +113,7 @@ def _side_by_side(
     row = np.empty((height, width * len(frames), 3), dtype=np.uint8)
     for index, (frame, plan) in enumerate(frames):
         used = plan or bench.planner.as_came(frame) or FramePlan()
-        seen = used.geometry.placed((frame.width, frame.height)).size
+        seen = used.placed((frame.width, frame.height)).size
         edge = round(max(seen) * max(width / seen[0], height / seen[1]))
         row[:, index * width : (index + 1) * width] = _filled(
             bench.pictures.drawn(frame, used, min(edge, _MOST_EDGE), TILE_POINTS), cell

@@ -31,6 +31,7 @@ _SHARED = (
     "developed",
     "development",
     "shot",
+    "lens",
     "note",
     "taken",
     "view",

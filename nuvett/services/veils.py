@@ -86,7 +86,7 @@ def _png(veil: np.ndarray) -> bytes:
 def _places(frame: FrameFacts, plan: FramePlan, size: tuple[int, int]) -> tuple[Floats, Floats]:
     """Shares of the original x, y (h, w) at the pixels of what is seen, at a size."""
     whole = (frame.width, frame.height)
-    return Resampling(plan.geometry.placed(whole), size, whole).places((0, 0, *size))
+    return Resampling(plan.placed(whole), size, whole).places((0, 0, *size))
 
 
 def _looked_up(source: Pixels, places: tuple[Floats, Floats]) -> Pixels:

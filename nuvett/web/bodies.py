@@ -224,3 +224,17 @@ class HandOver(Asked):
     credits: Document = {}
     frames: list[uuid.UUID] | None = None
     name: Short = ""
+
+
+class FolderToWatch(Asked):
+    """The form of a watched folder; a box that is not ticked is not sent."""
+
+    folder: Short
+    carries: bool = False
+
+
+class LensChoice(Asked):
+    """A lens by its key, "auto" or "off"; for the whole series, or for one frame."""
+
+    lens: Short
+    everywhere: bool = False

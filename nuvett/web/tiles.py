@@ -22,6 +22,7 @@ class Tile:
     hero: bool
     follows: str
     trimmed: bool
+    favourite: bool
     setup: str
     variant: bool
     position: int
@@ -34,6 +35,7 @@ class Labels:
     name: str
     hero: bool
     follows: str
+    favourite: bool = False
 
 
 def picture_address(slug: str, frame_id: object, plan_key: str, edge: int) -> str:
@@ -58,6 +60,7 @@ def tile_of(slug: str, item: WallItem, labels: Labels, position: int, edge: int 
         hero=labels.hero,
         follows=labels.follows,
         trimmed=item.frame.trim.acts,
+        favourite=labels.favourite,
         setup=str(item.frame.setup or ""),
         variant=item.frame.id != item.frame.first,
         position=position,

@@ -1,7 +1,9 @@
 """Raw files in a series: developed once and kept, one frame with the camera's picture beside, developed otherwise."""
 
+import shutil
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 
@@ -11,7 +13,7 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.imaging.decode import decode
-from nuvett.services import catalogue, companions, gathering
+from nuvett.services import catalogue, companions, gathering, lenses
 from nuvett.services.frame_facts import series_facts
 from nuvett.services.pictures import UNTOUCHED
 from nuvett.services.studio import Studio
@@ -82,7 +84,7 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
         with studio.database.session() as session:
             (facts,) = series_facts(session, catalogue.find_series(session, slug))
         bench = studio.bench
-        whole = bench.pictures.drawn(facts, UNTOUCHED, 1200, USUAL_SIZE)
+        whole = bench.pictures.drawn(facts, bench.planner.as_came(facts) or UNTOUCHED, 1200, USUAL_SIZE)
         original = bench.sources.view(facts.view)
         assert facts.domain is Space.SCENE and original.shape == whole.shape
         return whole, decode_blob(studio, facts.pixels)
@@ -112,3 +114,46 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
 def decode_blob(studio: Studio, name: str) -> np.ndarray:
     with studio.blobs.local(name) as path:
         return decode(path, studio.limits).pixels
+
+
+def test_what_a_known_lens_did_is_undone_in_raw_files_and_can_be_left_or_chosen(
+    studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    make_raw(JPEG, tmp_path / "a.dng")
+    shutil.copy(JPEG, tmp_path / "b.jpg")
+    rows = {row.name: row for row in add(studio, slug, tmp_path / "a.dng", tmp_path / "b.jpg")}
+    assert lenses.lens_words(rows["a"]) == "Tidewrack 35 mm F2: distortion, fringes and dark corners undone"
+    assert lenses.lens_words(rows["b"]) == ""
+
+    def corner() -> np.ndarray:
+        with studio.database.session() as session:
+            facts = {f.id: f for f in series_facts(session, catalogue.find_series(session, slug))}[rows["a"].id]
+        bench = studio.bench
+        plan = bench.planner.as_came(facts) or UNTOUCHED
+        crop = bench.pictures.crop(facts, plan, (0, 0, 40, 30))
+        small = bench.pictures.drawn(facts, plan, 600, USUAL_SIZE)[:15, :20].mean()
+        whole = cv2.imdecode(np.frombuffer(crop, np.uint8), 1)
+        assert abs(whole.mean() - small) < 3, "the preview is the picture"
+        bench.sources.sample(facts)
+        return whole
+
+    undone = corner()
+    assert abs(undone.mean() - load_rgb(JPEG)[:30, :40].mean()) < 6
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        frame = session.get_one(models.Frame, rows["a"].id)
+        assert lenses.choose_lens(session, series, frame, lenses.OFF) == 1
+        assert lenses.lens_words(frame) == "Tidewrack 35 mm F2: left as it is"
+    assert corner().mean() < undone.mean() - 8
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        other = session.get_one(models.Frame, rows["b"].id)
+        (found, *_) = lenses.lenses_for(other, "Tidewrack 35")
+        other.shot = (other.shot or {}) | {"crop": 1.5}
+        assert lenses.choose_lens(session, series, other, found.key) == 1
+        assert "undone" in lenses.lens_words(other)
+        other.shot = (other.shot or {}) | {"focal": 300.0}
+        with pytest.raises(InvalidChangeError, match="cannot have taken"):
+            lenses.choose_lens(session, series, other, found.key)
+        assert lenses.choose_lens(session, series, None, lenses.AUTO) == 2
+    assert np.array_equal(corner(), undone)

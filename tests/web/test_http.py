@@ -156,12 +156,25 @@ def test_sampling_answers_with_what_was_read_or_a_sentence(
 
 
 def test_deliveries_are_ordered_listed_and_handed_out(client: TestClient, slug: str, studio: Studio) -> None:
-    form = {"format": "jpeg", "size": "200", "pattern": "{series}-{number}"}
-    assert client.post(f"/series/{slug}/deliveries", data=form).status_code == 422
+    output = {"format": "jpeg", "resize": {"by": "long", "pixels": "200"}}
+    at = f"/series/{slug}/deliveries"
+
+    def asked(pattern: str = "{series}-{number}", **changed: object) -> dict[str, object]:
+        settings = {"outputs": [output | changed], "pattern": pattern}
+        return {"settings": settings, "credits": {"creator": "Ann Example"}, "frames": None}
+
+    assert client.post(at, json=asked()).status_code == 422
     client.post(f"/series/{slug}/carry")
-    for wrong in ({"format": "gif"}, {"quality": "0"}, {"size": "3"}, {"pattern": "{x}"}, {"space": "cmyk"}):
-        assert client.post(f"/series/{slug}/deliveries", data={**form, **wrong}).status_code == 422
-    assert client.post(f"/series/{slug}/deliveries", data=form).status_code == 200
+    for wrong in ({"format": "gif"}, {"quality": "0"}, {"resize": {"by": "long", "pixels": 3}}, {"space": "cmyk"}):
+        assert client.post(at, json=asked(**wrong)).status_code == 422  # type: ignore[arg-type]
+    assert client.post(at, json=asked("{x}")).json()["message"].startswith("The name pattern may hold")
+    named = client.post(f"/series/{slug}/handover/names", json=asked("a")).json()
+    assert named["ends"] == ["a.jpg", "a-2.jpg"]
+    assert named["words"] == ["2 files of 2 frames", "1 name would be equal and gets a number"]
+    assert client.post(at, json=asked()).status_code == 201
+    kept = client.post(f"/series/{slug}/handover/settings", json=asked() | {"name": "Small"}).json()["id"]
+    shown = client.get(f"/series/{slug}/handover?settings={kept}").text
+    assert 'value="Ann Example"' in shown and f'<option value="{kept}" selected>Small' in shown
     drain(studio)
     text = client.get(f"/series/{slug}/handover").text
     archive = re.search(r'href="([^"]+files\.zip)"', text)

@@ -82,11 +82,14 @@ def test_a_variant_hangs_beside_its_frame_and_is_handed_over_by_its_own_name(
         assert words in client.post(at, json={"frames": [first], "name": name}).json()["message"]
     wall = client.get(f"/series/{slug}/carry").text
     assert "v1 is carried" in wall and "AT-0101 bw" in wall and len(re.findall('class="mark"', wall)) == 2
-    client.post(f"/series/{slug}/deliveries", data={"format": "jpeg", "size": "200", "frames": f"{made},{second}"})
+    chosen = {"settings": {"what": "chosen", "size": "200"}, "frames": [made, second]}
+    assert client.post(f"/series/{slug}/deliveries", json=chosen).status_code == 201
     drain(studio)
     text = client.get(f"/series/{slug}/handover").text
     assert "AT-0101 bw.jpg" in text and "AT-0101.jpg" not in text
-    assert client.post(f"/series/{slug}/deliveries", data={"format": "jpeg", "frames": "x"}).status_code == 422
+    assert client.post(f"/series/{slug}/deliveries", json=chosen | {"frames": ["x"]}).status_code == 422
+    for words in ("marked as favourite", "no longer favourite"):
+        assert words in client.post(f"/series/{slug}/frames/favourites", json={"frames": [made]}).json()["words"]
     assert client.post(f"/series/{slug}/frames/{second}/variant/out").status_code == 422
     client.post(f"/series/{slug}/frames/out", json={"frames": [made]})
     assert frames_of(studio, slug) == [first, second]

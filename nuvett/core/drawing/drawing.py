@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 
 from nuvett.core.area.weights import WeightMap
 from nuvett.core.drawing.layers import LayerStage, laid
+from nuvett.core.drawing.lens_light import brightened
 from nuvett.core.drawing.renderer import STRIP_ROWS, Pixels, Renderer, in_floats, rounded
 from nuvett.core.drawing.resampling import Box, Resampling
-from nuvett.core.geometry.geometry import Geometry
+from nuvett.core.geometry.geometry import Geometry, Placing
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.compile import compile_shaped
 from nuvett.core.plan.finish import FinishOperation, HazeOperation, LocalOperation
@@ -30,6 +32,7 @@ _NOTHING = 119 / 255  # encoded grey of what lies beside the picture
 class Stages:
     """A plan compiled: geometry, runs of colour operations as one table, layers, then what needs more than a colour.
 
+    lens : what it did, which is undone with the geometry; domain : of the pixels that come in
     light : the plan that only evens the light, which is how areas look at the frame
     """
 
@@ -37,13 +40,19 @@ class Stages:
     layers: tuple[LayerStage, ...] = ()
     finish: tuple[FinishOperation, ...] = ()
     geometry: Geometry = field(default_factory=Geometry)
+    lens: LensCorrection | None = None
+    domain: Space = Space.SRGB
     light: FramePlan = field(default_factory=FramePlan)
     seed: int = 0
 
     def laid_out(self, plan: FramePlan) -> "Stages":
         """The same tables where another plan, which differs in areas and geometry alone, has them."""
         layers = (replace(stage, area=layer.area) for stage, layer in zip(self.layers, plan.layers, strict=True))
-        return replace(self, layers=tuple(layers), geometry=plan.geometry)
+        return replace(self, layers=tuple(layers), geometry=plan.geometry, lens=plan.lens)
+
+    def placed(self, size: tuple[int, int]) -> Placing:
+        """Where what is seen of a frame of a size comes from."""
+        return replace(self.geometry.placed(size), lens=self.lens)
 
     @property
     def finishes(self) -> tuple[InArea, ...]:
@@ -59,7 +68,7 @@ class Stages:
     @property
     def is_plain(self) -> bool:
         """Whether every pixel is a function of its own colour and place alone."""
-        return not self.finishes and self.geometry.is_none
+        return not self.finishes and self.geometry.is_none and self.lens is None
 
 
 def compile_stages(
@@ -83,7 +92,8 @@ def compile_stages(
 
     layers = tuple(compiled(layer) for layer in plan.layers)
     light = FramePlan(groups=(plan.group("light"),))
-    return Stages(table(plan, domain), layers, plan.finish, plan.geometry, light, plan.seed)
+    renderer = table(plan, domain)
+    return Stages(renderer, layers, plan.finish, plan.geometry, plan.lens, domain, light, plan.seed)
 
 
 class Drawing:
@@ -109,7 +119,7 @@ class Drawing:
         if len(self._weights) != len(stages.layers):
             raise ValueError("every layer needs its weights")
         source = source or size
-        placing = stages.geometry.placed(original or source)
+        placing = stages.placed(original or source)
         self._resampling = Resampling(placing, size, source)
         self._finisher = None
         if stages.finishes:
@@ -206,9 +216,10 @@ class Drawing:
         outer = self._outer(box)
         source, places = pixels, None
         if not self._resampling.is_plain:
-            if self._weights or self._stages.geometry.uncut:
+            lens = self._stages.lens
+            if self._weights or self._stages.geometry.uncut or (lens is not None and lens.darkens):
                 places = self._resampling.places(outer)
-            source = self._resampling.drawn(pixels, at, outer)
+            source = self._lit(self._resampling.drawn(pixels, at, outer), places)
         weights = self._weighed(source, outer, places) if self._weights else ()
         if self._finisher is not None and self._finisher.has_noise_reduction:
             source = self._finisher.denoise(in_floats(source), weights)
@@ -221,6 +232,13 @@ class Drawing:
         left, top, width, height = box
         inside = made[top - outer[1] : top - outer[1] + height, left - outer[0] : left - outer[0] + width]
         return rounded(np.ascontiguousarray(inside), left, top, depth)
+
+    def _lit(self, source: Pixels, places: tuple[Floats, Floats] | None) -> Pixels:
+        """Pixels of the source at places of the original, with the light that the lens took."""
+        lens = self._stages.lens
+        if lens is None or not lens.darkens or places is None:
+            return source
+        return brightened(source, lens.light(*places, self._resampling.placing.source), self._stages.domain)
 
     def _weighed(self, source: Pixels, box: Box, places: tuple[Floats, Floats] | None) -> tuple[Mask01, ...]:
         """Weights (h, w) of each layer in a part; places of the original, none where the frame is uncut."""
@@ -236,12 +254,13 @@ class Drawing:
         width, height = self.size
         scale = min(1.0, BASE_EDGE / max(width, height), max(source) / max(width, height))
         size = (max(1, round(width * scale)), max(1, round(height * scale)))
-        if self._resampling.is_plain or self._stages.geometry.is_none:
+        if self._resampling.is_plain or self._resampling.placing.is_plain:
             base = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA))
         else:
             shrunk = _shrunk(small, max(size) * self._resampling.placing.density)
             resampling = Resampling(self._resampling.placing, size, (shrunk.shape[1], shrunk.shape[0]))
-            base = resampling.drawn(shrunk, (0, 0), (0, 0, *size))
+            whole = (0, 0, *size)
+            base = self._lit(resampling.drawn(shrunk, (0, 0), whole), resampling.places(whole))
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
         return make_maps(Encoded01(coloured))
 

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -11,8 +11,12 @@ from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.geometry.geometry import Placing
 from nuvett.core.types import Floats
 
+_FRINGE = 24  # source pixels that red and blue may lie apart from green
 _REACH = 2  # source pixels around a place that the cubic kernel looks at
+_ALONG = 17  # places along each edge of a part
 _GRID = 32  # places a pixel that the library tells apart
+Channel = Literal["red", "green", "blue"]
+_CHANNELS: tuple[Channel, ...] = ("red", "green", "blue")
 Box = tuple[int, int, int, int]
 """Left, top, width and height in pixels."""
 
@@ -47,13 +51,17 @@ class Resampling:
         if self.is_plain:
             return box
         left, top, width, height = box
-        corners = [(left, top), (left + width, top), (left, top + height), (left + width, top + height)]
-        across, down = (np.array([corner[i] / self.size[i] for corner in corners]) for i in (0, 1))
+        # Corners are enough for straight lines; those that a lens bends are followed along the edge.
+        ends = np.linspace(0, 1, 2 if self.placing.lens is None else _ALONG)
+        zeros, ones = np.zeros_like(ends), np.ones_like(ends)
+        across = (left + width * np.concatenate([ends, ends, zeros, ones])) / self.size[0]
+        down = (top + height * np.concatenate([zeros, ones, ends, ends])) / self.size[1]
         x, y = self.placing.original(across, down)
         columns, rows = x * self.source[0], y * self.source[1]
-        first = [max(0, int(np.floor(v.min())) - _REACH - 1) for v in (columns, rows)]
+        reach = _REACH + (0 if self.placing.lens is None else _FRINGE)
+        first = [max(0, int(np.floor(v.min())) - reach - 1) for v in (columns, rows)]
         last = [
-            min(most, int(np.ceil(v.max())) + _REACH + 1) for v, most in zip((columns, rows), self.source, strict=True)
+            min(most, int(np.ceil(v.max())) + reach + 1) for v, most in zip((columns, rows), self.source, strict=True)
         ]
         return first[0], first[1], max(1, last[0] - first[0]), max(1, last[1] - first[1])
 
@@ -62,11 +70,16 @@ class Resampling:
 
         A cubic kernel on encoded values: as sharp as longer ones to the eye, and with one overshoot instead of waves.
         """
-        x, y = self._grid(box, at)
-        made = cv2.remap(pixels, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-        return np.asarray(made)
+        lens = self.placing.lens
+        if lens is None or not lens.parts_colours:
+            return _remapped(pixels, self._grid(box, at))
+        planes = [
+            _remapped(np.ascontiguousarray(pixels[..., index]), self._grid(box, at, channel))
+            for index, channel in enumerate(_CHANNELS)
+        ]
+        return np.asarray(cv2.merge(planes))
 
-    def _grid(self, box: Box, at: tuple[int, int]) -> tuple[Floats, Floats]:
+    def _grid(self, box: Box, at: tuple[int, int], channel: Channel = "green") -> tuple[Floats, Floats]:
         """Where the pixels of a part lie in a part of the source that begins at `at`, in its pixels.
 
         On the grid that the library rounds to, so that the same place is the same wherever the part begins.
@@ -77,6 +90,8 @@ class Resampling:
         m: Any = self.placing.matrix / self.placing.matrix[2, 2]
         over = None if np.allclose(m[2, :2], 0, atol=1e-12) else 1 / (m[2, 0] * across + m[2, 1] * down + 1)
         found = []
+        if self.placing.lens is not None:
+            return self._bent(across, down, at, channel)
         for axis in (0, 1):
             scale, back = _GRID * self.source[axis], _GRID * (0.5 + at[axis])
             if over is None:
@@ -88,3 +103,26 @@ class Resampling:
             np.rint(grid, out=grid)
             found.append(np.multiply(grid, 1 / _GRID, dtype=np.float32, casting="unsafe"))
         return found[0], found[1]
+
+    def _bent(self, across: Any, down: Any, at: tuple[int, int], channel: Channel) -> tuple[Floats, Floats]:
+        """The same where a lens has bent the source, at shares of the picture across (1, w) and down (h, 1)."""
+        lens = self.placing.lens
+        m: Any = self.placing.matrix / self.placing.matrix[2, 2]
+        over = m[2, 0] * across + m[2, 1] * down + 1
+        shares = [
+            np.asarray((m[axis, 0] * across + (m[axis, 1] * down + m[axis, 2])) / over, dtype=np.float32)
+            for axis in (0, 1)
+        ]
+        if lens is not None:
+            shares = list(lens.in_file(shares[0], shares[1], self.placing.source, channel))
+        found = []
+        for axis in (0, 1):
+            grid = shares[axis] * np.float32(_GRID * self.source[axis])
+            np.rint(grid - np.float32(_GRID * 0.5), out=grid)
+            grid -= np.float32(_GRID * at[axis])
+            found.append(np.multiply(grid, np.float32(1 / _GRID)))
+        return found[0], found[1]
+
+
+def _remapped(pixels: Pixels, grid: tuple[Floats, Floats]) -> Pixels:
+    return np.asarray(cv2.remap(pixels, *grid, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE))

@@ -16,6 +16,7 @@ _DARKEST, _BRIGHTEST = 0.004, 0.92  # of the camera's picture: beyond them it te
 _LEAST_POINTS = 8
 _FLATTEST, _STEEPEST = 0.15, 3.0  # slopes in logarithms
 _SMOOTH = 5  # points that slopes are averaged over
+_INNER = 0.7  # of width and height
 _ALIKE = 0.8  # correlation of ranks below which the two show different things
 
 
@@ -49,7 +50,7 @@ def fit_rendering(light: Floats, made: Floats) -> Rendering | None:
     small = cv2.resize(made, (light.shape[1], light.shape[0]), interpolation=cv2.INTER_AREA)
     if _rank_correlation(light, np.asarray(small, np.float32)) < _ALIKE:
         return None
-    x, y = (np.quantile(plane, _PROBABILITIES) for plane in (light, made))
+    x, y = (np.quantile(_middle(plane), _PROBABILITIES) for plane in (light, made))
     usable = (y > _DARKEST) & (y < _BRIGHTEST) & (x > 1e-5)
     usable &= np.concatenate([[True], np.diff(x) > 1e-4 * x[1:]])
     if usable.sum() < _LEAST_POINTS:
@@ -61,6 +62,12 @@ def fit_rendering(light: Floats, made: Floats) -> Rendering | None:
     risen = np.concatenate([[0], np.cumsum(np.clip(slopes, _FLATTEST, _STEEPEST) * np.diff(logs))])
     risen += out.mean() - risen.mean()
     return Rendering(np.exp(logs).astype(np.float32), np.exp(risen).astype(np.float32))
+
+
+def _middle(plane: Floats) -> Floats:
+    """What lies about the middle, where lenses take least light and cameras have little to give back."""
+    rows, columns = (int(side * (1 - _INNER) / 2) for side in plane.shape)
+    return plane[rows : plane.shape[0] - rows, columns : plane.shape[1] - columns]
 
 
 def _rank_correlation(a: Floats, b: Floats) -> float:

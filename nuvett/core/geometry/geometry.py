@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
 from nuvett.core.fields import choice, number
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.types import Document, Floats
 
 Size = tuple[int, int]
@@ -140,23 +141,31 @@ class Placing:
     """Where a picture's places come from. `matrix` (3, 3) leads from its shares to shares of the original.
 
     size : of the picture in pixels of the original; source : size of the original
+    lens : what it did to the original, which is undone with the same resampling
     """
 
     matrix: Matrix
     size: Size
     source: Size
+    lens: LensCorrection | None = None
 
     @property
     def is_plain(self) -> bool:
         """Whether the picture is the original as it is."""
-        return bool(np.allclose(self.matrix, np.eye(3), atol=1e-9))
+        return self.lens is None and bool(np.allclose(self.matrix, np.eye(3), atol=1e-9))
 
     def original(self, x: Shares, y: Shares) -> tuple[Floats, Floats]:
-        """Shares of the original at shares of the picture, any shape."""
-        return _through(self.matrix, x, y)
+        """Shares of the original, as the file holds it, at shares of the picture, any shape."""
+        along, down = _through(self.matrix, x, y)
+        if self.lens is None:
+            return along, down
+        along, down = self.lens.in_file(along, down, self.source)
+        return np.asarray(along, dtype=np.float32), np.asarray(down, dtype=np.float32)
 
     def seen(self, x: Shares, y: Shares) -> tuple[Floats, Floats]:
-        """Shares of the picture at shares of the original; outside 0 to 1 what is not seen."""
+        """Shares of the picture at shares of the original as the file holds it; outside 0 to 1 what is not seen."""
+        if self.lens is not None:
+            x, y = self.lens.in_picture(np.asarray(x, np.float64), np.asarray(y, np.float64), self.source)
         return _through(np.asarray(np.linalg.inv(self.matrix), dtype=np.float64), x, y)
 
     @property

@@ -1,13 +1,15 @@
 """The frame plan: everything that will be done to one frame, as groups of operations in plain numbers."""
 
 import hashlib
+from dataclasses import replace
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
 from nuvett.core.area.parts import Area
-from nuvett.core.geometry.geometry import Geometry
+from nuvett.core.geometry.geometry import Geometry, Placing, Size
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.plan.by_hand import (
     CurveOperation,
     EndsOperation,
@@ -131,12 +133,13 @@ class Layer(Document):
 class FramePlan(Document):
     """Plan of one frame; the same for preview, wall and delivery, whatever the size.
 
-    geometry : where what is seen comes from, before everything else
+    lens : what the lens did, which is undone first; geometry : where what is seen comes from
     groups : even light, look and trim, in the order in which they act; layers : in areas, after all groups
     seed : of grain
     """
 
     schema_version: Literal[3] = 3
+    lens: LensCorrection | None = None
     geometry: Geometry = Geometry()
     groups: tuple[Group, ...] = ()
     layers: tuple[Layer, ...] = ()
@@ -169,7 +172,16 @@ class FramePlan(Document):
     def nowhere(self) -> Self:
         """The plan without its geometry and without the places of its layers: what its tables depend on."""
         layers = tuple(layer.model_copy(update={"area": Area()}) for layer in self.layers)
-        return self.model_copy(update={"geometry": Geometry(), "layers": layers})
+        return self.model_copy(update={"lens": None, "geometry": Geometry(), "layers": layers})
+
+    @property
+    def is_placed(self) -> bool:
+        """Whether anything lies elsewhere than in the file, or gets other light there."""
+        return self.lens is not None or not self.geometry.is_none
+
+    def placed(self, size: Size) -> Placing:
+        """Where what is seen of a frame of a size comes from."""
+        return replace(self.geometry.placed(size), lens=self.lens)
 
     def without_layers(self) -> Self:
         """The plan without what it does in areas."""

@@ -48,9 +48,9 @@ class Framed:
 def framed(plan: FramePlan, sample: Sample, seeing: Seeing, count: int) -> Framed:
     """At most `count` colours of a frame that are seen under a plan. A cut too small for the sample leaves it whole."""
     places, proportion = sample.places, seeing.proportion
-    if not plan.geometry.is_none:
+    if plan.is_placed:
         size = (round(_EDGE * min(1.0, proportion)), round(_EDGE * min(1.0, 1 / proportion)))
-        placing = plan.geometry.placed(size)
+        placing = plan.placed(size)
         shown = np.stack(placing.seen(places[:, 0], places[:, 1]), axis=1)
         inside = ((shown >= 0) & (shown <= 1)).all(axis=1)
         if int(inside.sum()) >= _FEWEST:

@@ -4,7 +4,7 @@ from nuvett.store.models.base import Base, Json
 from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTable, Pair, Palette, WorkedOut
 from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
 from nuvett.store.models.looks import History, Look, LookVersion, Plan, Target
-from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp
+from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp, WatchedFile, WatchedFolder
 
 __all__ = [
     "Base",
@@ -28,5 +28,7 @@ __all__ = [
     "Series",
     "SetUp",
     "Target",
+    "WatchedFile",
+    "WatchedFolder",
     "WorkedOut",
 ]

@@ -56,6 +56,7 @@ class Frame(Base):
 
     original, companion : blobs of the file, and of a finished picture that the camera wrote beside a raw one
     developed, development : blob of the picture that a raw file became, and how; shot : how it was taken
+    lens : which was chosen, and how what it did is undone
     note : what a person should know of the file
     points, subject : blobs with what can be found again in other frames, and with what stands out in this one
     exposure : as the camera wrote it down
@@ -87,6 +88,7 @@ class Frame(Base):
     developed: Mapped[str | None] = mapped_column(index=True)
     development: Mapped[Json | None]
     shot: Mapped[Json | None]
+    lens: Mapped[Json | None]
     note: Mapped[str] = mapped_column(default="")
     points: Mapped[str | None] = mapped_column(index=True)
     subject: Mapped[str | None] = mapped_column(index=True)
@@ -104,6 +106,36 @@ class Frame(Base):
     trim_revision: Mapped[int] = mapped_column(default=1)
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class WatchedFolder(Base):
+    """A folder of this machine whose files become frames of a series as they arrive.
+
+    carries : whether the newest version of the look is carried to them; taken : how many became frames
+    problem : why nothing can be taken just now; seen : when it was last looked into
+    """
+
+    __tablename__ = "watched_folder"
+
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), primary_key=True)
+    folder: Mapped[str]
+    carries: Mapped[bool] = mapped_column(default=True)
+    problem: Mapped[str] = mapped_column(default="")
+    taken: Mapped[int] = mapped_column(default=0)
+    seen: Mapped[datetime | None]
+
+
+class WatchedFile(Base):
+    """A file of a watched folder that has been taken or refused; `stamp` is its size and time of change by then."""
+
+    __tablename__ = "watched_file"
+
+    series_id: Mapped[uuid.UUID] = mapped_column(
+        ForeignKey("watched_folder.series_id", ondelete="CASCADE"), primary_key=True
+    )
+    path: Mapped[str] = mapped_column(primary_key=True)
+    stamp: Mapped[Json]
+    problem: Mapped[str] = mapped_column(default="")
 
 
 class Reference(Base):

@@ -53,7 +53,10 @@ def _wall_values(context: Context, slug: str, show: Show, sort: Sort) -> dict[st
         followed = carrying.versions_followed(session, series)
         labels = {
             frame.id: Labels(
-                frame.name, frame.id == series.hero_id, f"v{followed[frame.id].number}" if frame.id in followed else ""
+                frame.name,
+                frame.id == series.hero_id,
+                f"v{followed[frame.id].number}" if frame.id in followed else "",
+                frame.favourite,
             )
             for frame in series.frames
         }

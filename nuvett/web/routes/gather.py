@@ -9,10 +9,11 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from sqlalchemy.orm import Session
 
 from nuvett.core.even.even_light import EvenLight
-from nuvett.services import companions, gathering, lighting, setups
+from nuvett.services import companions, gathering, lenses, lighting, setups, watching
 from nuvett.services.catalogue import find_frame, find_series, ready_frames, sweep
 from nuvett.services.stages import stages_of
 from nuvett.services.variants import VARIANT
+from nuvett.web.bodies import FolderToWatch, LensChoice
 from nuvett.web.context import Context, Means
 
 DEVELOPMENTS = [(key, words) for key, (_, words) in companions.DEVELOPMENTS.items()]
@@ -35,6 +36,8 @@ class GatherFrame:
     file: str
     note: str
     development: str
+    lens: str
+    lens_choice: str
     hero: bool
     first: bool
 
@@ -55,6 +58,17 @@ class GatherSetup:
 
 
 @dataclass(frozen=True)
+class Watch:
+    """The folder that is watched for the series, and what of it could not be taken."""
+
+    folder: str
+    carries: bool
+    taken: int
+    problem: str
+    refused: list[tuple[str, str]]
+
+
+@dataclass(frozen=True)
 class Board:
     """Everything that the board of Gather shows."""
 
@@ -66,6 +80,7 @@ class Board:
     hero: str
     light_due: bool
     held_up: str
+    watch: Watch | None
 
     @property
     def total(self) -> int:
@@ -79,7 +94,7 @@ class Board:
     @property
     def moving(self) -> bool:
         """Whether work in the background will still change what is shown."""
-        return self.light_due or bool(self.waiting)
+        return self.light_due or bool(self.waiting) or self.watch is not None
 
 
 def board_of(context: Context, session: Session, slug: str) -> Board:
@@ -108,6 +123,8 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
             file=companions.file_words(row),
             note=row.note,
             development=companions.development_of(row),
+            lens=lenses.lens_words(row),
+            lens_choice=(row.lens or {}).get("choice", lenses.AUTO),
             base="none" if row.light_alone else str(row.light_base_id or "own"),
             hero=row.id == series.hero_id,
             first=first,
@@ -129,7 +146,15 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
         hero,
         series.light_due,
         context.held_up(session, series),
+        _watch(session, series),
     )
+
+
+def _watch(session: Session, series: Any) -> Watch | None:
+    row = watching.watched(session, series)
+    if row is None:
+        return None
+    return Watch(row.folder, row.carries, row.taken, row.problem, watching.refused_there(session, series))
 
 
 @router.get("/gather")
@@ -138,7 +163,7 @@ def show(context: Means, slug: str) -> HTMLResponse:
         series = find_series(session, slug)
         most = context.studio.settings.upload_bytes // 1_000_000
         values: dict[str, Any] = {"stages": stages_of(session, series), "board": board_of(context, session, slug)}
-        values["developments"] = DEVELOPMENTS
+        values |= {"developments": DEVELOPMENTS, "root": str(context.studio.settings.folders)}
         return context.page("gather.html", "gather", series=series, slug=slug, most_megabytes=most, **values)
 
 
@@ -158,6 +183,20 @@ def upload(context: Means, slug: str, file: UploadFile) -> Response:
 
 def _back(slug: str, anchor: str = "") -> Response:
     return RedirectResponse(f"/series/{slug}/gather{anchor}", 303)
+
+
+@router.post("/watch")
+def watch(context: Means, slug: str, asked: Annotated[FolderToWatch, Form()]) -> Response:
+    with context.session() as session:
+        watching.watch(session, context.studio, find_series(session, slug), asked.folder, asked.carries)
+    return _back(slug)
+
+
+@router.post("/watch/stop")
+def watch_no_longer(context: Means, slug: str) -> Response:
+    with context.session() as session:
+        watching.watch_no_longer(session, find_series(session, slug))
+    return _back(slug)
 
 
 @router.post("/frames/{frame_id}/hero")
@@ -183,6 +222,23 @@ def develop(context: Means, slug: str, frame_id: uuid.UUID, how: Annotated[str, 
         series = find_series(session, slug)
         companions.choose_development(session, context.studio, [find_frame(session, series, frame_id)], how)
     return _back(slug, f"#frame-{frame_id}")
+
+
+@router.get("/frames/{frame_id}/lenses")
+def lenses_for(context: Means, slug: str, frame_id: uuid.UUID, words: str = "") -> JSONResponse:
+    with context.session() as session:
+        frame = find_frame(session, find_series(session, slug), frame_id)
+        found = lenses.lenses_for(frame, words)
+    return JSONResponse([{"key": lens.key, "title": lens.title} for lens in found])
+
+
+@router.post("/frames/{frame_id}/lens")
+def lens(context: Means, slug: str, frame_id: uuid.UUID, asked: LensChoice) -> JSONResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        frame = None if asked.everywhere else find_frame(session, series, frame_id)
+        count = lenses.choose_lens(session, series, frame, asked.lens)
+    return JSONResponse({"words": f"Done to {count} frame{'' if count == 1 else 's'}."})
 
 
 @router.post("/develop")

@@ -41,6 +41,13 @@ def off(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     return _done(f"Trims taken off {_frames(count)}; each can undo it for itself.")
 
 
+@router.post("/frames/favourites")
+def favourites(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+    with context.session() as session:
+        count, on = trims_of_many.mark_favourites(session, find_series(session, slug), asked.frames)
+    return _done(f"{_frames(count)} marked as favourite." if on else f"{_frames(count)} no longer favourite.")
+
+
 @router.post("/trims/straighten")
 @heavy
 def straighten(context: Means, slug: str, asked: Chosen) -> JSONResponse:

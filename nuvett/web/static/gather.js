@@ -1,8 +1,57 @@
-import { ask, one } from "./common.js";
+import { ask, one, say } from "./common.js";
 import { morphInto } from "./morphing.js";
 import { acceptFiles, sendFiles } from "./upload.js";
 
 const POLL = 900;
+
+/** The dialog in which a frame's lens is chosen. */
+function chooseLenses(root, slug, refresh) {
+  const dialog = one("#lens", root);
+  const list = one("[data-lens-list]", dialog);
+  const words = one("[data-lens-words]", dialog);
+  let frame = "";
+  const find = async () => {
+    const found = await (
+      await ask(`/series/${slug}/frames/${frame}/lenses?words=${encodeURIComponent(words.value)}`)
+    ).json();
+    list.replaceChildren(
+      ...found.map(({ key, title }) => {
+        const row = document.createElement("li");
+        const label = document.createElement("label");
+        const choice = document.createElement("input");
+        Object.assign(choice, { type: "radio", name: "lens", value: key });
+        label.className = "flex items-start gap-2";
+        label.append(choice, title);
+        row.append(label);
+        return row;
+      }),
+    );
+  };
+  root.addEventListener("click", (event) => {
+    const opener = event.target.closest("[data-lens]");
+    if (!opener) return;
+    frame = opener.dataset.lens;
+    words.value = "";
+    list.replaceChildren();
+    const now = one(`[name="lens"][value="${CSS.escape(opener.dataset.lensChoice)}"]`, dialog);
+    if (now) now.checked = true;
+    dialog.showModal();
+  });
+  words.addEventListener("input", () => find().catch((error) => say(error.message)));
+  one("[data-lens-take]", dialog).addEventListener("click", async () => {
+    const lens = one('[name="lens"]:checked', dialog)?.value;
+    if (!lens) return;
+    const json = { lens, everywhere: one("[data-lens-everywhere]", dialog).checked };
+    try {
+      const told = await (await ask(`/series/${slug}/frames/${frame}/lens`, { method: "POST", json })).json();
+      dialog.close();
+      say(told.words);
+      refresh();
+    } catch (error) {
+      say(error.message);
+    }
+  });
+}
 
 export const gather = () => ({
   init() {
@@ -27,6 +76,7 @@ export const gather = () => ({
     board.addEventListener("change", (event) => {
       if (event.target.matches("[data-submits]")) event.target.form.requestSubmit();
     });
+    chooseLenses(root, slug, refresh);
     acceptFiles("frames", (files) => {
       const watch = setInterval(later, POLL);
       sendFiles(root, `/series/${slug}/frames`, files, () => {

@@ -1,6 +1,7 @@
 import { all, one, say } from "./common.js";
 
 const AT_ONCE = 3;
+const ALREADY = 409; // the same file is there
 
 function sendOne(address, file, onProgress) {
   return new Promise((resolve) => {
@@ -9,16 +10,16 @@ function sendOne(address, file, onProgress) {
     body.append("file", file, file.name);
     request.upload.addEventListener("progress", (event) => onProgress(event.loaded / Math.max(1, event.total)));
     request.addEventListener("load", () => {
-      if (request.status < 300) return resolve("");
+      if (request.status < 300) return resolve({});
       let message = request.responseText;
       try {
         message = JSON.parse(message).message;
       } catch {
         // A plain sentence is as good.
       }
-      resolve(message || "The file could not be kept.");
+      resolve({ problem: message || "The file could not be kept.", already: request.status === ALREADY });
     });
-    request.addEventListener("error", () => resolve("The connection broke; add the file again."));
+    request.addEventListener("error", () => resolve({ problem: "The connection broke; add the file again." }));
     request.open("POST", address);
     request.setRequestHeader("accept", "application/json");
     request.send(body);
@@ -35,6 +36,7 @@ export async function sendFiles(root, address, files, after) {
   box.hidden = false;
   list.replaceChildren();
   const shares = files.map(() => 0);
+  const there = [];
   let finished = 0;
   const update = () => {
     whole.value = shares.reduce((sum, share) => sum + share, 0) / files.length;
@@ -53,14 +55,17 @@ export async function sendFiles(root, address, files, after) {
       bar.setAttribute("aria-label", file.name);
       row.append(name, bar);
       list.append(row);
-      const problem = await sendOne(address, file, (share) => {
+      const { problem, already } = await sendOne(address, file, (share) => {
         bar.value = share;
         shares[index] = share;
         update();
       });
       shares[index] = 1;
       finished += 1;
-      if (problem) {
+      if (already) {
+        there.push([file.name, problem]);
+        row.remove();
+      } else if (problem) {
         bar.remove();
         name.textContent = `${file.name}: ${problem}`;
         say(`${file.name}: ${problem}`);
@@ -71,6 +76,16 @@ export async function sendFiles(root, address, files, after) {
     }
   };
   await Promise.all(Array.from({ length: AT_ONCE }, worker));
+  if (there.length) {
+    const row = document.createElement("li");
+    row.textContent =
+      there.length === 1
+        ? `${there[0][0]}: ${there[0][1]}`
+        : `${there.length} of these files were in this series already and were not added again.`;
+    row.title = there.map(([name]) => name).join(", ");
+    list.append(row);
+    say(row.textContent);
+  }
   if (!list.children.length) box.hidden = true;
   after();
 }

@@ -48,10 +48,12 @@ export function connectChoosing(root, wall, slug, again) {
       return tiles.filter((tile) => setups.has(tile.dataset.setup)).map((tile) => tile.dataset.frame);
     },
     outliers: () => all("[data-frame][data-outlier]", wall).map((tile) => tile.dataset.frame),
+    favourites: () => all("[data-frame][data-favourite]", wall).map((tile) => tile.dataset.frame),
     trimmed: () => all("[data-frame][data-trimmed]", wall).map((tile) => tile.dataset.frame),
   };
   const ACTS = {
     carry: "carry/chosen",
+    favourite: "frames/favourites",
     straighten: "trims/straighten",
     off: "trims/off",
     out: "frames/out",

@@ -16,12 +16,12 @@ def upgrade() -> None:
     for name in _BLOBS:
         op.add_column("frame", sa.Column(name, sa.String(), nullable=True))
         op.create_index(f"ix_frame_{name}", "frame", [name])
-    for name in ("development", "shot"):
+    for name in ("development", "shot", "lens"):
         op.add_column("frame", sa.Column(name, JSONB(), nullable=True))
     op.add_column("frame", sa.Column("note", sa.String(), nullable=False, server_default=""))
     op.alter_column("frame", "note", server_default=None)
 
 
 def downgrade() -> None:
-    for name in (*_BLOBS, "development", "shot", "note"):
+    for name in (*_BLOBS, "development", "shot", "lens", "note"):
         op.drop_column("frame", name)
