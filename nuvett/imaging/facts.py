@@ -3,17 +3,20 @@
 ExifTool does both. It is kept open as one process, because starting it takes longer than what it does.
 """
 
+import atexit
 import json
 import math
 import re
 import tempfile
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future
 from contextlib import contextmanager
 from datetime import datetime
 from enum import StrEnum
 from functools import cache
 from pathlib import Path
+from queue import SimpleQueue
+from threading import Thread
 from typing import Any
 
 import exiftool
@@ -117,11 +120,40 @@ class FileFacts(Document):
     baseline: float = 0
 
 
+class _Speaker(Thread):
+    """The one thread that speaks with the process: on Linux it ends with the thread that began it."""
+
+    def __init__(self) -> None:
+        super().__init__(daemon=True, name="facts")
+        self._tool = exiftool.ExifTool(common_args=["-charset", "filename=utf8", "-charset", "exif=utf8", "-m"])
+        self._asked: SimpleQueue[tuple[tuple[str, ...], Future[str]]] = SimpleQueue()
+
+    def ask(self, words: tuple[str, ...]) -> str:
+        answer: Future[str] = Future()
+        self._asked.put((words, answer))
+        return answer.result()
+
+    def run(self) -> None:
+        while True:
+            words, answer = self._asked.get()
+            try:
+                if not self._tool.running:
+                    self._tool.run()
+                answer.set_result(str(self._tool.execute(*words)))
+            except Exception as error:  # whoever asked deals with it
+                answer.set_exception(error)
+
+    def end(self) -> None:
+        if self._tool.running:
+            self._tool.terminate()
+
+
 @cache
-def _tool() -> tuple[Any, ThreadPoolExecutor]:
-    """The process, and the one thread that speaks with it: on Linux it ends with the thread that began it."""
-    tool = exiftool.ExifTool(common_args=["-charset", "filename=utf8", "-charset", "exif=utf8", "-m"])
-    return tool, ThreadPoolExecutor(1, thread_name_prefix="facts")
+def _speaker() -> _Speaker:
+    speaker = _Speaker()
+    speaker.start()
+    atexit.register(speaker.end)
+    return speaker
 
 
 @contextmanager
@@ -139,14 +171,7 @@ def _nameable(path: Path) -> Iterator[str]:
 
 def _asked(*words: str) -> str:
     try:
-        tool, thread = _tool()
-
-        def ask() -> str:
-            if not tool.running:
-                tool.run()
-            return str(tool.execute(*words))
-
-        return thread.submit(ask).result()
+        return _speaker().ask(words)
     except (FileNotFoundError, exiftool.exceptions.ExifToolException) as error:
         raise NoFactsToolError from error
 

@@ -39,7 +39,7 @@ def test_ciede2000_agrees_with_another_library(seed: int) -> None:
 @given(values=ours.wide_colours)
 def test_every_space_survives_the_way_there_and_back(space: Space, values: np.ndarray) -> None:
     linear = rgb.to_linear(values, space)
-    assert np.allclose(rgb.to_linear(rgb.from_linear(linear, space), space), linear, atol=1e-5)
+    assert np.allclose(rgb.to_linear(rgb.from_linear(linear, space), space), linear, atol=1e-5, rtol=2e-4)
     assert np.allclose(rgb.from_linear(linear, space), values, atol=2e-3)
 
 
