@@ -18,7 +18,6 @@ STATUS: tuple[tuple[type[errors.NuvettError], int], ...] = (
     (errors.NotFoundError, 404),
     (errors.MissingBlobError, 404),
     (errors.ConflictError, 409),
-    (errors.DuplicateFileError, 409),
     (errors.TooLargeError, 413),
     (errors.StoreError, 503),
     (errors.DiskFullError, 507),

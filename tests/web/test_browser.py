@@ -65,7 +65,9 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
 
     page.get_by_role("link", name="Hand over").click()
     page.get_by_label("Names by pattern").fill("{series}-{number}")
-    page.get_by_label("Long edge in pixels").fill("300")
+    page.get_by_label("Size").select_option("long edge")
+    page.get_by_label("Pixels", exact=True).fill("300")
+    expect(page.get_by_text("Winter fair-01.jpg to Winter fair-03.jpg: 3 files of 3 frames.")).to_be_visible()
     page.get_by_role("button", name="Make the files").click()
     expect(page.get_by_text("Finished", exact=True)).to_be_visible()
     with page.expect_download() as download:

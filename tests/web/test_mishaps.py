@@ -126,7 +126,7 @@ def test_a_frame_taken_out_comes_back_with_all_that_was_done_to_it(
     assert client.get(f"/series/{slug}/carry").text.count('class="tile') == 1
     path = DEMO / "frames" / "AT-0101.jpg"
     again = client.post(f"/series/{slug}/frames", files={"file": ("other.jpg", path.read_bytes())})
-    assert again.status_code == 409 and "AT-0101" in again.json()["message"] and "put back" in again.json()["message"]
+    assert again.status_code == 200 and "AT-0101" in again.json()["already"] and "put back" in again.json()["already"]
     assert "Taken out:" not in client.post(f"{address}/put-back").text
     drain(studio)
     with studio.database.session() as session:

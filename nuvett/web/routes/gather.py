@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 from sqlalchemy.orm import Session
 
+from nuvett.core.errors import DuplicateFileError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.services import companions, gathering, lenses, lighting, setups, watching
 from nuvett.services.catalogue import find_frame, find_series, ready_frames, sweep
@@ -176,9 +177,13 @@ def board(context: Means, slug: str) -> HTMLResponse:
 
 @router.post("/frames")
 def upload(context: Means, slug: str, file: UploadFile) -> Response:
-    with context.session() as session:
-        frame = gathering.add_frame(session, context.studio, find_series(session, slug), file.filename or "", file.file)
-        return JSONResponse({"id": str(frame.id), "name": frame.name}, 201)
+    try:
+        with context.session() as session:
+            series = find_series(session, slug)
+            frame = gathering.add_frame(session, context.studio, series, file.filename or "", file.file)
+            return JSONResponse({"id": str(frame.id), "name": frame.name}, 201)
+    except DuplicateFileError as error:  # bringing in a folder again is no mistake
+        return JSONResponse({"already": error.message})
 
 
 def _back(slug: str, anchor: str = "") -> Response:

@@ -1,7 +1,16 @@
 import { all, one, say } from "./common.js";
 
 const AT_ONCE = 3;
-const ALREADY = 409; // the same file is there
+
+/** What became of a file that arrived: nothing to say, or that the same one is there already. */
+function answered(text) {
+  try {
+    const { already } = JSON.parse(text);
+    return already ? { problem: already, already: true } : {};
+  } catch {
+    return {}; // nothing was said of it
+  }
+}
 
 function sendOne(address, file, onProgress) {
   return new Promise((resolve) => {
@@ -10,14 +19,14 @@ function sendOne(address, file, onProgress) {
     body.append("file", file, file.name);
     request.upload.addEventListener("progress", (event) => onProgress(event.loaded / Math.max(1, event.total)));
     request.addEventListener("load", () => {
-      if (request.status < 300) return resolve({});
+      if (request.status < 300) return resolve(answered(request.responseText));
       let message = request.responseText;
       try {
         message = JSON.parse(message).message;
       } catch {
         // A plain sentence is as good.
       }
-      resolve({ problem: message || "The file could not be kept.", already: request.status === ALREADY });
+      resolve({ problem: message || "The file could not be kept." });
     });
     request.addEventListener("error", () => resolve({ problem: "The connection broke; add the file again." }));
     request.open("POST", address);
