@@ -5,7 +5,7 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import areas, book, consistency, even, extras, speed, transfer, truth
+from bench import areas, book, cameras, consistency, even, extras, speed, transfer, truth
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
@@ -17,6 +17,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "speed": speed.run,
     "areas": areas.run,
     "book": book.run,
+    "cameras": cameras.run,
 }
 
 

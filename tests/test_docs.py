@@ -60,7 +60,7 @@ def test_links_in_documents_lead_somewhere() -> None:
 def test_commands_in_the_readme_are_those_of_the_script() -> None:
     named = set(re.findall(r"\./run ([a-z]+)", (PROJECT / "README.md").read_text()))
     script = (PROJECT / "run").read_text()
-    assert named == {"demo", "test", "start", "cli", "bench", "hard", "shots"}
+    assert named == {"demo", "test", "start", "cli", "camera", "bench", "hard", "shots"}
     assert all(f"  {name}) " in script for name in named)
     shown = subprocess.run([PROJECT / "run"], capture_output=True, text=True, check=True)
     assert all(name in shown.stderr for name in named)

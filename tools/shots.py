@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from playwright.sync_api import Page, expect, sync_playwright
 
+from tools.camera import make_raw
 from tools.cluster import cluster_of
 
 PROJECT = Path(__file__).resolve().parent.parent
@@ -45,13 +46,53 @@ def do_the_job(page: Page, base: str) -> None:
     expect(page.locator("[data-large-view]")).to_be_visible()
     _shoot(page, page.url, "large")
     _trim_in_areas(page, f"{base}{SERIES}/trim")
-    page.goto(f"{base}{SERIES}/handover")
-    page.get_by_role("button", name="Make the files").click()
-    expect(page.get_by_text("36 of 36 files")).to_be_visible()
-    _shoot(page, f"{base}{SERIES}/handover", "handover")
+    _hand_over(page, f"{base}{SERIES}/handover")
     _the_book(page, base)
+    _mixed_shoot(page, base)
     _shoot(page, base, "shelf")
     _shoot(page, f"{base}/glossary", "glossary")
+
+
+def _hand_over(page: Page, address: str) -> None:
+    """Two kinds of file with a contact sheet, being made; and the first page of the sheet."""
+    page.goto(address)
+    page.get_by_label("Format").select_option("TIFF, 16 bit")
+    page.get_by_role("button", name="Another kind of file").click()
+    second = page.locator("[data-output]").nth(1)
+    second.get_by_label("Size").select_option("long edge")
+    second.get_by_label("Pixels", exact=True).fill("600")
+    second.get_by_label("Into folders").fill("web")
+    page.get_by_label("Contact sheet").select_option("PDF and JPEG")
+    page.get_by_label("each frame's palette on the sheet").check()
+    page.get_by_label("a record of what was done").check()
+    page.get_by_role("button", name="Make the files").click()
+    expect(page.get_by_text("Finished", exact=True)).to_be_visible()
+    _shoot(page, address, "handover")
+    page.get_by_text("Single files").click()
+    with page.expect_download() as download:
+        page.locator('[data-file="contact sheet 1.jpg"]').click()
+    sheet = cv2.imread(str(download.value.path()))
+    if sheet is None:
+        raise SystemExit("The contact sheet is no picture.")
+    small = cv2.resize(sheet, (sheet.shape[1] // 2, sheet.shape[0] // 2), interpolation=cv2.INTER_AREA)
+    cv2.imwrite(str(SHOTS / "contact-sheet.png"), small)
+
+
+def _mixed_shoot(page: Page, base: str) -> None:
+    """A series of raw files, JPEGs and pictures of a phone on Gather."""
+    with tempfile.TemporaryDirectory() as name:
+        frames = sorted((PROJECT / "demo" / "frames").glob("*.jpg"))[:6]
+        files = [*frames[:3], frames[5], *sorted((PROJECT / "demo" / "phone").glob("*.heic"))]
+        for frame in (frames[0], frames[1], frames[4]):
+            files.append(Path(name) / f"{frame.stem}.dng")
+            make_raw(frame, files[-1])
+        page.goto(base)
+        page.get_by_label("Start a series").fill("Mixed shoot")
+        page.get_by_role("button", name="Start").click()
+        page.locator('[data-input="frames"]').set_input_files(files)
+        expect(page.get_by_text("8 frames in")).to_be_visible()
+        expect(page.get_by_role("link", name="Read references")).to_be_visible()
+        _shoot(page, page.url, "shoot")
 
 
 def _the_book(page: Page, base: str) -> None:

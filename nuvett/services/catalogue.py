@@ -154,6 +154,11 @@ def _blobs_of(session: Session, series_id: uuid.UUID) -> set[str]:
     return {name for name in found if name}
 
 
+def blobs_of(frame: models.Frame) -> set[str]:
+    """Names of all blobs of a frame."""
+    return {name for column in FRAME_BLOBS if (name := getattr(frame, column.key))}
+
+
 def keep_blobs(session: Session) -> None:
     """Hold off sweeping until this transaction ends, so that a blob put in it is not taken for unused."""
     session.execute(select(func.pg_advisory_xact_lock_shared(BLOB_LOCK)))

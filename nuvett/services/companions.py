@@ -5,6 +5,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.imaging.opened import Development
+from nuvett.services.catalogue import blobs_of
 from nuvett.services.queue import INGEST_FRAME
 from nuvett.services.studio import Studio
 from nuvett.store import models
@@ -19,10 +20,11 @@ _OF_THE_FILE = (
 )
 
 
-def join_companion(session: Session, studio: Studio, frame: models.Frame) -> None:
+def join_companion(session: Session, studio: Studio, frame: models.Frame) -> set[str]:
     """Make one frame of a raw file and a finished picture of the same name and time; the series has to be locked.
 
-    The frame that was there first stays, with all that was done to it, and shows the raw file from now on.
+    The frame that was there first stays, with all that was done to it, and shows the raw file from now on. Names of
+    blobs that may now be unused, for `sweep`.
     """
     same_name = (
         models.Frame.series_id == frame.series_id,
@@ -34,7 +36,8 @@ def join_companion(session: Session, studio: Studio, frame: models.Frame) -> Non
     )
     twin = session.scalars(select(models.Frame).where(*same_name).order_by(models.Frame.position).limit(1)).first()
     if twin is None or frame.companion is not None or (twin.taken and frame.taken and twin.taken != frame.taken):
-        return
+        return set()
+    unused = blobs_of(frame) | blobs_of(twin)
     picture = frame.original
     if frame.format == RAW:
         picture = twin.original
@@ -45,6 +48,7 @@ def join_companion(session: Session, studio: Studio, frame: models.Frame) -> Non
     session.flush()
     if twin.note and _development(twin).start == "camera":  # its tone is known now
         _develop_again(session, studio, twin)
+    return unused
 
 
 DEVELOPMENTS: dict[str, tuple[Development, str]] = {

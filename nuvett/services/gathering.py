@@ -18,7 +18,7 @@ from nuvett.imaging.encode import write_developed
 from nuvett.imaging.opened import Development, Picture
 from nuvett.imaging.views import encoded_view
 from nuvett.services.arrays import dump_features, dump_sample
-from nuvett.services.catalogue import FRAME_BLOBS, keep_blobs, lock_series
+from nuvett.services.catalogue import blobs_of, keep_blobs, lock_series, sweep
 from nuvett.services.companions import join_companion
 from nuvett.services.incoming import display_name, examine, refuse
 from nuvett.services.lenses import work_out_lens
@@ -95,6 +95,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         if frame is None or not lock_series(session, frame.series_id):
             return
         session.refresh(frame, with_for_update=True)
+        before = blobs_of(frame)
         keep_blobs(session)
         frame.developed = studio.blobs.put_file(developed)[0] if developed else None
         frame.view, _ = studio.blobs.put(BytesIO(encoded))
@@ -111,7 +112,9 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         frame.state, frame.problem = "ready", ""
         work_out_lens(frame)
         session.flush()
-        join_companion(session, studio, frame)
+        before |= join_companion(session, studio, frame)
+    with studio.database.session() as session:
+        sweep(session, studio.blobs, before)
 
 
 @contextmanager
@@ -138,7 +141,7 @@ def remove_frame(session: Session, studio: Studio, series: models.Series, frame:
     if frame.state == "ready":
         frame.state = "removed"
     else:
-        names = {name for column in FRAME_BLOBS if (name := getattr(frame, column.key))}
+        names = blobs_of(frame)
         session.delete(frame)
     session.flush()
     tidy_setups(session, studio, series)

@@ -13,7 +13,7 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.imaging.decode import decode
-from nuvett.services import catalogue, companions, gathering, lenses
+from nuvett.services import catalogue, checkup, companions, gathering, lenses
 from nuvett.services.frame_facts import series_facts
 from nuvett.services.pictures import UNTOUCHED
 from nuvett.services.studio import Studio
@@ -60,6 +60,7 @@ def test_a_raw_file_and_its_jpeg_are_one_frame_whichever_came_first(
     assert two.trim and two.companion and two.developed
     assert studio.blobs.read(two.original) == raw.read_bytes()
     assert studio.blobs.read(two.companion) == JPEG.read_bytes()
+    assert checkup.check(studio).words == []
     for again in (raw, JPEG):
         with studio.database.session() as session, pytest.raises(DuplicateFileError):
             gathering.add_file(session, studio, catalogue.find_series(session, slug), again)
@@ -99,6 +100,7 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
         drain(studio)
         (again,) = frames(studio, slug)
         assert again.developed != row.developed and again.id == row.id
+        assert checkup.check(studio).words == [], "nothing of the earlier development is left"
         assert companions.development_of(again) == development
         other, developed = drawn()
         assert not np.array_equal(developed, kept)
