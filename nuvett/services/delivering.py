@@ -180,21 +180,26 @@ def _write_picture(
     pixels = sharpened(made.pixels, output.sharpen)
     dpi = output.resize.dpi if output.resize.by == "print" else made.dpi
 
-    def with_facts(data: bytes) -> int:
-        target.write_bytes(data)
+    size = made.size
+
+    def with_facts() -> int:
         with studio.blobs.local(frame.original) as original:
-            write_facts(target, original, settings.facts, made.size, output.space, credits)
+            write_facts(target, original, settings.facts, size, output.space, credits)
         return target.stat().st_size
 
     if output.most_kilobytes is None or not FORMATS[output.format].has_quality:
-        with_facts(encode(pixels, output.format, output.quality, output.space, dpi))
+        target.write_bytes(encode(pixels, output.format, output.quality, output.space, dpi))
+        del made, pixels  # which is a lot of memory while facts are written
+        with_facts()
         return
     most = output.most_kilobytes * 1000
     data = encode_within(pixels, output.format, most, output.quality, output.space, dpi)
-    beside = with_facts(data) - len(data)
+    target.write_bytes(data)
+    beside = with_facts() - len(data)
     if beside + len(data) > most:
         data = encode_within(pixels, output.format, most - beside, output.quality, output.space, dpi)
-        if with_facts(data) > most:
+        target.write_bytes(data)
+        if with_facts() > most:
             raise FileError(f"It does not fit into {output.most_kilobytes} kB: allow more, or fewer pixels.")
 
 

@@ -19,25 +19,31 @@ def brightened(pixels: Pixels, light: Floats, domain: Space) -> Encoded01:
     """
     curve = SPACES[domain].curve
     encoded = in_floats(pixels)
-    raised = np.asarray(cv2.pow(light, _POWERS[curve]), dtype=np.float32)[..., None]
-    if curve is Curve.ADOBE:
-        return Encoded01(np.minimum(encoded * raised, 1))
-    toe = np.float32(_TOE if curve in (Curve.SRGB, Curve.SCENE) else 0)
-    if curve is not Curve.SCENE:
-        made = np.minimum(encoded * light[..., None], encoded * raised + toe * (raised - 1))
-        return Encoded01(np.minimum(made, 1))
-    return _in_scene(encoded, light[..., None], raised)
+    raised = np.asarray(cv2.pow(light, _POWERS[curve]), dtype=np.float32)
+    if curve is Curve.SCENE:
+        return _in_scene(encoded, light, raised)
+    toe = _TOE if curve is Curve.SRGB else 0.0
+    straight = None if curve is Curve.ADOBE else light
+    return Encoded01(np.minimum(_factored(encoded, straight, raised, toe), np.float32(1)))
+
+
+def _factored(encoded: Floats, straight: Floats | None, raised: Floats, toe: float) -> Floats:
+    """(e + t) G - t, and no more than e g where the curve has a straight part; planes made wide for the library."""
+    made = np.asarray(cv2.multiply(encoded + np.float32(toe), cv2.merge([raised] * 3)), dtype=np.float32)
+    made -= np.float32(toe)
+    if straight is not None:
+        np.minimum(made, cv2.multiply(encoded, cv2.merge([straight] * 3)), out=made)
+    return made
 
 
 def _in_scene(encoded: Encoded01, light: Floats, raised: Floats) -> Encoded01:
     white, stop = np.float32(SCENE_WHITE), np.float32((1 - SCENE_WHITE) / SCENE_STOPS)
-    below = encoded * np.float32(1 / white)
-    made = np.minimum(below * light, below * raised + np.float32(_TOE) * (raised - 1))
+    made = _factored(np.asarray(encoded * np.float32(1 / white)), light, raised, _TOE)
     out = made * white
     over = made > 1
     if over.any():
         # What passes white goes on with the logarithm of its light.
-        logs = np.log2(np.broadcast_to(light, encoded.shape)[over])
+        logs = np.log2(np.broadcast_to(light[..., None], encoded.shape)[over])
         start = encoded[over]
         linear = np.log2((made[over] + np.float32(_TOE)) / np.float32(1 + _TOE)) * np.float32(2.4)
         out[over] = np.where(start > white, start + stop * logs, white + stop * linear)

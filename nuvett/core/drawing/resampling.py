@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any
 
 import cv2
 import numpy as np
@@ -15,8 +15,6 @@ _FRINGE = 24  # source pixels that red and blue may lie apart from green
 _REACH = 2  # source pixels around a place that the cubic kernel looks at
 _ALONG = 17  # places along each edge of a part
 _GRID = 32  # places a pixel that the library tells apart
-Channel = Literal["red", "green", "blue"]
-_CHANNELS: tuple[Channel, ...] = ("red", "green", "blue")
 Box = tuple[int, int, int, int]
 """Left, top, width and height in pixels."""
 
@@ -36,9 +34,8 @@ class Resampling:
 
     def places(self, box: Box) -> tuple[Floats, Floats]:
         """Shares of the original x, y (h, w) that the pixels of a part of the picture show."""
-        left, top, width, height = box
-        x = (np.arange(width, dtype=np.float64)[None] + (left + 0.5)) / self.size[0]
-        y = (np.arange(height, dtype=np.float64)[:, None] + (top + 0.5)) / self.size[1]
+        width, height = box[2:]
+        x, y = self._across(box)
         if self.placing.is_plain:
             found = (np.broadcast_to(v.astype(np.float32), (height, width)) for v in (x, y))
         else:
@@ -73,25 +70,31 @@ class Resampling:
         lens = self.placing.lens
         if lens is None or not lens.parts_colours:
             return _remapped(pixels, self._grid(box, at))
+        across, down = self._across(box)
+        places = lens.in_file_each(*self._straight(across, down), self.placing.source)
         planes = [
-            _remapped(np.ascontiguousarray(pixels[..., index]), self._grid(box, at, channel))
-            for index, channel in enumerate(_CHANNELS)
+            _remapped(np.ascontiguousarray(pixels[..., index]), self._on_grid(shares, at))
+            for index, shares in enumerate(places)
         ]
         return np.asarray(cv2.merge(planes))
 
-    def _grid(self, box: Box, at: tuple[int, int], channel: Channel = "green") -> tuple[Floats, Floats]:
+    def _across(self, box: Box) -> tuple[Any, Any]:
+        """Shares of the picture across (1, w) and down (h, 1) a part of it."""
+        left, top, width, height = box
+        across = (np.arange(width, dtype=np.float64)[None] + (left + 0.5)) / self.size[0]
+        return across, (np.arange(height, dtype=np.float64)[:, None] + (top + 0.5)) / self.size[1]
+
+    def _grid(self, box: Box, at: tuple[int, int]) -> tuple[Floats, Floats]:
         """Where the pixels of a part lie in a part of the source that begins at `at`, in its pixels.
 
         On the grid that the library rounds to, so that the same place is the same wherever the part begins.
         """
-        left, top, width, height = box
-        across = (np.arange(width, dtype=np.float64)[None] + (left + 0.5)) / self.size[0]
-        down = (np.arange(height, dtype=np.float64)[:, None] + (top + 0.5)) / self.size[1]
+        across, down = self._across(box)
+        if self.placing.lens is not None:
+            return self._on_grid(self.placing.lens.in_file(*self._straight(across, down), self.placing.source), at)
         m: Any = self.placing.matrix / self.placing.matrix[2, 2]
         over = None if np.allclose(m[2, :2], 0, atol=1e-12) else 1 / (m[2, 0] * across + m[2, 1] * down + 1)
         found = []
-        if self.placing.lens is not None:
-            return self._bent(across, down, at, channel)
         for axis in (0, 1):
             scale, back = _GRID * self.source[axis], _GRID * (0.5 + at[axis])
             if over is None:
@@ -104,17 +107,15 @@ class Resampling:
             found.append(np.multiply(grid, 1 / _GRID, dtype=np.float32, casting="unsafe"))
         return found[0], found[1]
 
-    def _bent(self, across: Any, down: Any, at: tuple[int, int], channel: Channel) -> tuple[Floats, Floats]:
-        """The same where a lens has bent the source, at shares of the picture across (1, w) and down (h, 1)."""
-        lens = self.placing.lens
+    def _straight(self, across: Any, down: Any) -> tuple[Floats, Floats]:
+        """Shares of the source as it would be without its lens, at shares of the picture."""
         m: Any = self.placing.matrix / self.placing.matrix[2, 2]
         over = m[2, 0] * across + m[2, 1] * down + 1
-        shares = [
-            np.asarray((m[axis, 0] * across + (m[axis, 1] * down + m[axis, 2])) / over, dtype=np.float32)
-            for axis in (0, 1)
-        ]
-        if lens is not None:
-            shares = list(lens.in_file(shares[0], shares[1], self.placing.source, channel))
+        x, y = ((m[axis, 0] * across + (m[axis, 1] * down + m[axis, 2])) / over for axis in (0, 1))
+        return np.asarray(x, dtype=np.float32), np.asarray(y, dtype=np.float32)
+
+    def _on_grid(self, shares: tuple[Any, Any], at: tuple[int, int]) -> tuple[Floats, Floats]:
+        """Where shares of the source lie in a part of it that begins at `at`, on the library's own grid of places."""
         found = []
         for axis in (0, 1):
             grid = shares[axis] * np.float32(_GRID * self.source[axis])

@@ -1,6 +1,5 @@
 """Raw files, developed by LibRaw: white as the camera set it, light up to three stops above white kept."""
 
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -27,7 +26,6 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2
 _WIDE_LUMINANCE = np.array([0.2627, 0.6780, 0.0593], dtype=np.float32)  # ITU-R BT.2020
 _TURNED = (5, 6)
 _NO_PICTURE = "The camera put no picture of its own into it: its light is shown as it is."
-_STRIPS = 8
 
 
 class UnknownCameraError(FileError):
@@ -137,13 +135,4 @@ def _encoded(light: NDArray[Any], scale: float, rendering: Rendering | None) -> 
         linear = rendering(linear)
     most = float(decode_curve(np.ones(1, np.float32), Curve.SCENE)[0])
     codes = np.rint(encode_curve(np.clip(linear, 0, most), Curve.SCENE) * 65535).astype(np.uint16)
-    out = np.empty_like(light)
-    edges = np.linspace(0, len(light), _STRIPS + 1).astype(int)
-
-    def work(strip: int) -> None:
-        rows = slice(edges[strip], edges[strip + 1])
-        np.take(codes, light[rows], out=out[rows], mode="clip")
-
-    with ThreadPoolExecutor() as pool:
-        list(pool.map(work, range(_STRIPS)))
-    return out
+    return np.asarray(cv2.LUT(light, codes))
