@@ -25,8 +25,8 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     page.get_by_role("button", name="Start").click()
     files = [*raws, FRAMES / "AT-0101.jpg", FRAMES / "AT-0103.jpg", DEMO / "phone" / "PH-2041.heic"]
     page.locator('[data-input="frames"]').set_input_files(files)
-    expect(page.get_by_text("raw + JPEG")).to_be_visible(timeout=20_000)
-    expect(page.get_by_text("4 frames in 2 set-ups")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("raw + JPEG")).to_be_visible()
+    expect(page.get_by_text("4 frames in 2 set-ups")).to_be_visible()
     expect(page.get_by_text("HEIC 11:00")).to_be_visible()
     expect(page.get_by_text("distortion, fringes and dark corners undone").first).to_be_visible()
     page.locator('[data-input="frames"]').set_input_files(files)
@@ -38,7 +38,7 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     expect(page.get_by_text("Tidewrack 35 mm F2: left as it is")).to_be_visible()
     page.get_by_label("How AT-0102 is developed").select_option("neutral, its light as it is")
     expect(page.get_by_text("3 frames in")).to_be_visible()
-    expect(page.get_by_text("4 frames in")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("4 frames in")).to_be_visible()
     expect(page.get_by_label("How AT-0102 is developed")).to_have_value("neutral")
 
     page.get_by_role("link", name="Read references").click()
@@ -64,7 +64,7 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     page.get_by_label("Creator").fill("Ann Example")
     expect(page.get_by_text("8 files of 4 frames")).to_be_visible()
     page.get_by_role("button", name="Make the files").click()
-    expect(page.get_by_text("Finished", exact=True)).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("Finished", exact=True)).to_be_visible()
     expect(page.get_by_text("13 of 13 files")).to_be_visible()
     with page.expect_download() as download:
         page.get_by_role("link", name="Download as ZIP").click()
