@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 
-import numpy as np
 import pyvips
 
 from nuvett.core.drawing.renderer import Pixels
@@ -87,12 +86,10 @@ def encode(
 
     `space` embeds its profile; dpi : pixels an inch, none for a usual number.
     """
-    image = image_of(pixels)
-    if space is not None:
-        image = image.copy()
-        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile_bytes(space))
     resolution = (dpi or _USUAL_DPI) / _MILLIMETRES
-    image = image.copy(xres=resolution, yres=resolution)
+    image = image_of(pixels).copy(xres=resolution, yres=resolution)
+    if space is not None:
+        image.set_type(pyvips.GValue.blob_type, "icc-profile-data", profile_bytes(space))
     image.set_type(pyvips.GValue.gint_type, "orientation", 1)
     return bytes(image.write_to_buffer(FORMATS[fmt].suffix, **_options(fmt, quality)))
 
@@ -118,6 +115,6 @@ def encode_within(
 
 def write_developed(pixels: Pixels, path: Path, description: str) -> None:
     """Write 16-bit pixels (H, W, 3) as the TIFF that is kept of a raw file: as they are, for it is read often."""
-    image = image_of(np.ascontiguousarray(pixels)).copy()
+    image = image_of(pixels).copy()
     image.set_type(pyvips.GValue.gstr_type, "image-description", description)
     image.tiffsave(str(path), compression="none")

@@ -46,7 +46,7 @@ def join_companion(session: Session, studio: Studio, frame: models.Frame) -> set
     twin.companion = picture
     session.delete(frame)
     session.flush()
-    if twin.note and _development(twin).start == "camera":  # its tone is known now
+    if twin.note and chosen_development(twin).start == "camera":  # its tone is known now
         _develop_again(session, studio, twin)
     return unused
 
@@ -64,7 +64,7 @@ def development_of(frame: models.Frame) -> str:
     """How a raw frame is developed, as forms spell it; nothing for any other."""
     if frame.format != RAW:
         return ""
-    return next(key for key, (development, _) in DEVELOPMENTS.items() if development == _development(frame))
+    return next(key for key, (development, _) in DEVELOPMENTS.items() if development == chosen_development(frame))
 
 
 def file_words(frame: models.Frame) -> str:
@@ -74,7 +74,8 @@ def file_words(frame: models.Frame) -> str:
     return "raw + JPEG" if frame.companion else RAW
 
 
-def _development(frame: models.Frame) -> Development:
+def chosen_development(frame: models.Frame) -> Development:
+    """How a frame is developed, if it is raw."""
     return Development.model_validate(frame.development or {})
 
 
@@ -86,7 +87,7 @@ def choose_development(session: Session, studio: Studio, frames: list[models.Fra
     raw = [frame for frame in frames if frame.format == RAW and frame.state == "ready"]
     if not raw:
         raise InvalidChangeError("Only raw files are developed.")
-    changed = [frame for frame in raw if _development(frame) != development]
+    changed = [frame for frame in raw if chosen_development(frame) != development]
     for frame in changed:
         frame.development = development.model_dump(mode="json")
         _develop_again(session, studio, frame)

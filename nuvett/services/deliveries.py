@@ -2,10 +2,9 @@
 
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session, selectinload
 from zipstream import ZIP_STORED, ZipStream
 
@@ -161,25 +160,16 @@ def made_files(session: Session, delivery: models.Delivery) -> list[tuple[str, s
     return [(name, blob) for name, blob in rows if blob]
 
 
-@dataclass(frozen=True)
-class Pace:
-    """How far a delivery is: files made since its making began, and seconds left at that pace; none while unknown."""
-
-    made: int
-    left: float | None
-
-
-def pace_of(session: Session, delivery: models.Delivery) -> Pace:
-    """How quickly a delivery that is being made goes on."""
-    of_it = models.DeliveryFile.delivery_id == delivery.id
-    waiting = session.scalar(select(func.count()).where(of_it, models.DeliveryFile.state == "waiting")) or 0
-    if delivery.state != "running" or delivery.started is None:
-        return Pace(0, None)
-    since = models.DeliveryFile.finished >= delivery.started
-    made, last = session.execute(select(func.count(), func.max(models.DeliveryFile.finished)).where(of_it, since)).one()
-    if made < 2 or last is None:
-        return Pace(made, None)
-    return Pace(made, (last - delivery.started).total_seconds() / made * waiting)
+def seconds_left(delivery: models.Delivery) -> float | None:
+    """How long a delivery goes on at the pace since its making began; none while that is not known."""
+    started = delivery.started
+    if delivery.state != "running" or started is None:
+        return None
+    ends = [file.finished for file in delivery.files if file.finished and file.finished >= started]
+    if len(ends) < 2:
+        return None
+    waiting = sum(file.state == "waiting" for file in delivery.files)
+    return (max(ends) - started).total_seconds() / len(ends) * waiting
 
 
 def zip_stream(studio: Studio, folder: str, files: list[tuple[str, str]]) -> ZipStream:

@@ -24,6 +24,7 @@ from nuvett.services.delivery_settings import DeliverySettings, Output
 from nuvett.services.facts import FrameFacts
 from nuvett.services.folders import check_folder, put_into
 from nuvett.services.frame_facts import facts_of, series_facts
+from nuvett.services.kept_settings import credits_of
 from nuvett.services.papers.making import make_papers
 from nuvett.services.queue import DELIVER_FILE, FINISH_DELIVERY
 from nuvett.services.rendering import THREADS, LookedAt, render_file
@@ -109,7 +110,7 @@ def make_file(studio: Studio, file_id: uuid.UUID) -> None:
             return
         series = session.get_one(models.Series, delivery.series_id)
         facts, plan, settings = facts_of(frame), read_plan(file.plan), settings_of(delivery)
-        credits, number, name = Credits.model_validate(series.credits or {}), file.output, file.name
+        credits, number, name = credits_of(series), file.output, file.name
     output = settings.outputs[number]
     with tempfile.TemporaryDirectory() as folder:
         made = Path(folder) / f"made{FORMATS[output.format].suffix}"

@@ -15,11 +15,11 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import DuplicateFileError, InvalidChangeError, TooManyError
 from nuvett.imaging.decoders.by_vips import DEVELOPED
 from nuvett.imaging.encode import write_developed
-from nuvett.imaging.opened import Development, Picture
+from nuvett.imaging.opened import Picture
 from nuvett.imaging.views import encoded_view
 from nuvett.services.arrays import dump_features, dump_sample
 from nuvett.services.catalogue import blobs_of, keep_blobs, lock_series, sweep
-from nuvett.services.companions import join_companion
+from nuvett.services.companions import chosen_development, join_companion
 from nuvett.services.incoming import display_name, examine, refuse
 from nuvett.services.lenses import work_out_lens
 from nuvett.services.lighting import queue_even, tidy_setups
@@ -79,7 +79,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
 
     def work(row: models.Frame, path: Path) -> MeasuredFile:
-        development = Development.model_validate(row.development or {})
+        development = chosen_development(row)
         if row.companion is None:
             return measure_file(path, studio.limits, development)
         with studio.blobs.local(row.companion) as beside:

@@ -254,7 +254,7 @@ class Drawing:
         width, height = self.size
         scale = min(1.0, BASE_EDGE / max(width, height), max(source) / max(width, height))
         size = (max(1, round(width * scale)), max(1, round(height * scale)))
-        if self._resampling.is_plain or self._resampling.placing.is_plain:
+        if self._resampling.placing.is_plain:
             base = np.asarray(cv2.resize(small, size, interpolation=cv2.INTER_AREA))
         else:
             shrunk = _shrunk(small, max(size) * self._resampling.placing.density)

@@ -1,1 +1,1 @@
-"""One module for each way of decoding picture files; `registry` puts them in order."""
+"""One module for each way of decoding picture files; `nuvett.imaging.decode` puts them in order."""

@@ -1,5 +1,7 @@
 """Raw files, developed by LibRaw: white as the camera set it, light up to three stops above white kept."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -32,27 +34,20 @@ class UnknownCameraError(FileError):
     """This raw file is of a camera that cannot be developed here. Make a DNG or a 16-bit TIFF of it first."""
 
 
-def _opened(path: Path) -> rawpy.RawPy:
+@contextmanager
+def _in_our_words() -> Iterator[None]:
     try:
-        raw = rawpy.imread(str(path))
-        # Before anything was unpacked sizes are known already, and a file that is cut off shows it only then.
-        raw.unpack()
+        yield
     except rawpy.LibRawFileUnsupportedError as error:
         raise UnknownCameraError from error
     except (rawpy.LibRawError, OSError) as error:
         raise TruncatedFileError from error
-    return raw
 
 
 def read_header(path: Path, limits: Limits) -> Header:
     """Raises UnknownCameraError, TruncatedFileError, TooLargeError, or FileError for too few pixels."""
-    try:
-        with rawpy.imread(str(path)) as raw:
-            return _header(raw, limits)
-    except rawpy.LibRawFileUnsupportedError as error:
-        raise UnknownCameraError from error
-    except (rawpy.LibRawError, OSError) as error:
-        raise TruncatedFileError from error
+    with _in_our_words(), rawpy.imread(str(path)) as raw:
+        return _header(raw, limits)
 
 
 def _header(raw: rawpy.RawPy, limits: Limits, note: str = "") -> Header:
@@ -68,10 +63,14 @@ def open_file(path: Path, limits: Limits, development: Development, companion: P
 
     Raises as `read_header`.
     """
-    with _opened(path) as raw:
+    with _in_our_words():
+        raw = rawpy.imread(str(path))
+        # Before anything was unpacked sizes are known already, and a file that is cut off shows it only then.
+        raw.unpack()
+    with raw:
         _header(raw, limits)
         rebuilt = development.highlights == "rebuilt"
-        try:
+        with _in_our_words():
             light: NDArray[Any] = raw.postprocess(
                 gamma=(1, 1),
                 no_auto_bright=True,
@@ -80,8 +79,6 @@ def open_file(path: Path, limits: Limits, development: Development, companion: P
                 output_color=rawpy.ColorSpace.Rec2020,
                 highlight_mode=rawpy.HighlightMode.ReconstructDefault if rebuilt else rawpy.HighlightMode.Clip,
             )
-        except rawpy.LibRawError as error:
-            raise TruncatedFileError from error
         # Where highlights are kept the library scales light until the fullest channel fits, else until the first is.
         multipliers = [m for m in raw.camera_whitebalance[:3] if m > 0]
         scale = max(multipliers) / min(multipliers) if rebuilt and multipliers else 1.0

@@ -16,7 +16,7 @@ from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.tokens import write_tokens
 from nuvett.core.table.table import USUAL_SIZE
-from nuvett.imaging.facts import Credits, FileFacts
+from nuvett.imaging.facts import FileFacts
 from nuvett.imaging.tables import TableFormat
 from nuvett.services.carrying import Following, followings
 from nuvett.services.catalogue import keep_blobs
@@ -25,6 +25,7 @@ from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.facts import Facts, FrameFacts
 from nuvett.services.folders import check_folder, put_into
 from nuvett.services.frame_facts import series_facts
+from nuvett.services.kept_settings import credits_of
 from nuvett.services.measures import Summary
 from nuvett.services.papers import names
 from nuvett.services.papers.contact_sheet import TILE_EDGE, Tile, sheet_pdf, sheet_picture
@@ -146,14 +147,14 @@ class _Maker:
         return [made for made in self._parcel.pictures if made.row.output == 0 and made.row.plan and made.frame]
 
     def _summary(self, row: models.DeliveryFile, frame: FrameFacts, plan: FramePlan | None) -> Summary:
-        followed = self._parcel.versions.get(row.version_id) if row.version_id else None
+        followed = self._followed(row)
         return self._studio.bench.measures.summary(frame, plan, followed.aimed if followed else None)
 
     def _pdf(self) -> bytes:
         if self._sheet is None:
             papers, tiles = self._parcel.settings.papers, []
             for made in self._firsts():
-                frame = self._parcel.seen.get(made.row.frame_id) if made.row.frame_id else None
+                frame = self._frame(made.row)
                 if frame is None:
                     continue
                 plan = self._plan(made.row)
@@ -167,7 +168,8 @@ class _Maker:
                         f"drift {drift.value:.1f}" if drift else "",
                     )
                 )
-            below = f"{self._parcel.delivery.created:%d %B %Y}, {len(tiles)} pictures. {self._credits().rights}".strip()
+            rights = credits_of(self._parcel.series).rights
+            below = f"{self._parcel.delivery.created:%d %B %Y}, {len(tiles)} pictures. {rights}".strip()
             self._sheet = sheet_pdf(self._parcel.series.title, below, tiles, papers)
         return self._sheet
 
@@ -175,8 +177,11 @@ class _Maker:
         pages = [row.id for row in self._parcel.papers if row.kind == names.SHEET_JPEG]
         return sheet_picture(self._pdf(), pages.index(paper.id))
 
-    def _credits(self) -> Credits:
-        return Credits.model_validate(self._parcel.series.credits or {})
+    def _frame(self, row: models.DeliveryFile) -> FrameFacts | None:
+        return self._parcel.seen.get(row.frame_id) if row.frame_id else None
+
+    def _followed(self, row: models.DeliveryFile) -> Following | None:
+        return self._parcel.versions.get(row.version_id) if row.version_id else None
 
     def _table(self, paper: models.DeliveryFile) -> bytes:
         order = sorted(self._parcel.versions.values(), key=lambda one: one.number)
@@ -195,7 +200,7 @@ class _Maker:
 
     def _whole_record(self) -> Record:
         if self._record is None:
-            credits, parcel = self._credits(), self._parcel
+            credits, parcel = credits_of(self._parcel.series), self._parcel
             self._record = Record(
                 series=parcel.series.title,
                 ordered=parcel.delivery.created,
@@ -210,12 +215,12 @@ class _Maker:
 
     def _file_record(self, made: _Made) -> FileRecord:
         row, frame = made.row, made.frame
-        seen = self._parcel.seen.get(row.frame_id) if row.frame_id else None
+        seen = self._frame(row)
         measured = seen is not None and bool(row.plan)
         before = self._summary(row, seen, None).drift if seen and measured else None
         after = self._summary(row, seen, self._plan(row)).drift if seen and measured else None
         shot = FileFacts.model_validate(frame.shot or {}) if frame else FileFacts()
-        followed = self._parcel.versions.get(row.version_id) if row.version_id else None
+        followed = self._followed(row)
         return FileRecord(
             name=row.name,
             frame=frame.name if frame else "",

@@ -16,6 +16,7 @@ from nuvett.services.stages import stages_of
 from nuvett.services.variants import VARIANT
 from nuvett.web.bodies import FolderToWatch, LensChoice
 from nuvett.web.context import Context, Means
+from nuvett.web.filters import plural
 
 DEVELOPMENTS = [(key, words) for key, (_, words) in companions.DEVELOPMENTS.items()]
 router = APIRouter(prefix="/series/{slug}")
@@ -243,7 +244,7 @@ def lens(context: Means, slug: str, frame_id: uuid.UUID, asked: LensChoice) -> J
         series = find_series(session, slug)
         frame = None if asked.everywhere else find_frame(session, series, frame_id)
         count = lenses.choose_lens(session, series, frame, asked.lens)
-    return JSONResponse({"words": f"Done to {count} frame{'' if count == 1 else 's'}."})
+    return JSONResponse({"words": f"Done to {plural(count, 'frame')}."})
 
 
 @router.post("/develop")

@@ -83,8 +83,8 @@ def _left(seconds: float | None) -> str:
     return f"about {plural(round(seconds / _MINUTE), 'minute')} left"
 
 
-def _view(session: Session, row: Any) -> DeliveryView:
-    settings = DeliverySettings.model_validate(row.settings)
+def _view(row: Any) -> DeliveryView:
+    settings = deliveries.settings_of(row)
     files = list(row.files)
     return DeliveryView(
         id=str(row.id),
@@ -96,7 +96,7 @@ def _view(session: Session, row: Any) -> DeliveryView:
         total=len(files),
         done=sum(f.state == "done" for f in files),
         bytes=sum(f.bytes for f in files),
-        left=_left(deliveries.pace_of(session, row).left),
+        left=_left(deliveries.seconds_left(row)),
         failed=[(f.name, f.problem) for f in files if f.state == "failed"],
         files=[(f.name, f.bytes) for f in files if f.state == "done"],
         waiting=[f.name for f in files if f.state == "waiting"],
@@ -105,7 +105,7 @@ def _view(session: Session, row: Any) -> DeliveryView:
 
 def _queue(context: Context, session: Session, slug: str) -> dict[str, Any]:
     series = find_series(session, slug)
-    rows = [_view(session, row) for row in deliveries.list_deliveries(session, series)]
+    rows = [_view(row) for row in deliveries.list_deliveries(session, series)]
     busy = any(row.state in ("waiting", "running") for row in rows)
     held_up = context.held_up(session, series) if busy else ""
     return {"deliveries": rows, "slug": slug, "busy": busy, "held_up": held_up}

@@ -11,6 +11,7 @@ from nuvett.services import carrying, common_trims, gathering, moving_areas, sub
 from nuvett.services.catalogue import find_frame, find_series, look_of, sweep
 from nuvett.web.bodies import AreaMove, Chosen, Named, TrimCopy
 from nuvett.web.context import Means
+from nuvett.web.filters import plural
 from nuvett.web.heavy import heavy
 
 router = APIRouter(prefix="/series/{slug}")
@@ -20,10 +21,6 @@ def _done(words: str) -> JSONResponse:
     return JSONResponse({"words": words})
 
 
-def _frames(count: int) -> str:
-    return f"{count} frame{'' if count == 1 else 's'}"
-
-
 @router.post("/trims/copy")
 def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
     with context.session() as session:
@@ -31,21 +28,23 @@ def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
         source = find_frame(session, series, asked.frame)
         count = trims_of_many.copy_trim(session, series, source, asked.frames, frozenset(asked.parts))
         subjects.queue_subjects(session, context.studio, series, trims.trim_of(source))
-    return _done(f"Done to {_frames(count)}; each can undo it for itself.")
+    return _done(f"Done to {plural(count, 'frame')}; each can undo it for itself.")
 
 
 @router.post("/trims/off")
 def off(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     with context.session() as session:
         count = trims_of_many.take_trims_off(session, find_series(session, slug), asked.frames)
-    return _done(f"Trims taken off {_frames(count)}; each can undo it for itself.")
+    return _done(f"Trims taken off {plural(count, 'frame')}; each can undo it for itself.")
 
 
 @router.post("/frames/favourites")
 def favourites(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     with context.session() as session:
         count, on = trims_of_many.mark_favourites(session, find_series(session, slug), asked.frames)
-    return _done(f"{_frames(count)} marked as favourite." if on else f"{_frames(count)} no longer favourite.")
+    return _done(
+        f"{plural(count, 'frame')} marked as favourite." if on else f"{plural(count, 'frame')} no longer favourite."
+    )
 
 
 @router.post("/trims/straighten")
@@ -54,7 +53,7 @@ def straighten(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     """Straighten each chosen frame as its own long lines propose."""
     count = trims_of_many.straighten_as_proposed(context.studio, slug, asked.frames)
     rest = len(asked.frames) - count
-    return _done(f"{_frames(count)} straightened" + (f"; {rest} said nothing." if rest > 0 else "."))
+    return _done(f"{plural(count, 'frame')} straightened" + (f"; {rest} said nothing." if rest > 0 else "."))
 
 
 @router.post("/trims/common/{name}")
@@ -73,7 +72,7 @@ def carry(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     with context.session() as session:
         version = carrying.carry(session, find_series(session, slug), asked.frames)
         number = version.number
-    return _done(f"Carried v{number} to {_frames(len(asked.frames))}.")
+    return _done(f"Carried v{number} to {plural(len(asked.frames), 'frame')}.")
 
 
 @router.post("/frames/out")
@@ -89,7 +88,7 @@ def out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
             else:
                 names |= gathering.remove_frame(session, context.studio, series, frame)
         sweep(session, context.studio.blobs, names)
-    return _done(f"{_frames(len(frames))} taken out; they can be put back on Gather.")
+    return _done(f"{plural(len(frames), 'frame')} taken out; they can be put back on Gather.")
 
 
 @router.post("/variants")
