@@ -149,7 +149,7 @@ def _turned_and_back() -> float:
     def turn(pixels: np.ndarray, degrees: float) -> np.ndarray:
         placing = Placing(Geometry(straighten=degrees).whole(size).matrix, size, size)
         resampling = Resampling(placing, size, size)
-        return resampling.drawn(pixels, (0, 0), (0, 0, *size))
+        return np.rint(resampling.drawn(pixels, (0, 0), (0, 0, *size)) * 255).astype(np.uint8)
 
     back = turn(turn(picture, 7.3), -7.3)
     lab = [
@@ -194,13 +194,12 @@ def proposal_table() -> Table:
     paths = sorted((DEMO / "frames").glob("*.jpg"))
     for path in paths:
         pixels = load(path)
-        luminance = encoded_luminance(in_floats(pixels))
         own = (pixels.shape[1], pixels.shape[0])
-        level += propose(luminance).straighten is not None
+        level += propose(encoded_luminance(in_floats(pixels))).straighten is not None
         tilted = Geometry(straighten=-3).placed(own)
         resampling = Resampling(tilted, tilted.size, own)
-        turned = resampling.drawn(luminance, (0, 0), (0, 0, *tilted.size))
-        found = propose(turned).straighten
+        turned = resampling.drawn(pixels, (0, 0), (0, 0, *tilted.size))
+        found = propose(encoded_luminance(turned)).straighten
         if found is not None:
             off.append(abs(found - 3))
     table = Table("Straightening proposed, 36 level demo frames and the same tilted by 3 degrees", ("measure", "value"))

@@ -28,7 +28,8 @@ from nuvett.imaging.subject import find_subject
 from nuvett.imaging.views import decode_view, encoded_view
 
 THREADS = os.cpu_count() or 1
-_PART_ROWS = 128  # of a picture, drawn at once where more than its own place is looked at
+_PART_ROWS = 256  # of a picture, drawn at once where they come from another place
+_HALO_ROWS = 128  # and where more than that place is looked at, which takes more memory
 _DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
 _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
 
@@ -147,7 +148,8 @@ def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
     width, height = drawing.size
     out: Pixels = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
     pixels: Pixels = np.empty(opened.shape, dtype=opened.kind)
-    boxes = [(0, top, width, min(_PART_ROWS, height - top)) for top in range(0, height, _PART_ROWS)]
+    rows = _HALO_ROWS if drawing.halo else _PART_ROWS
+    boxes = [(0, top, width, min(rows, height - top)) for top in range(0, height, rows)]
     due = sorted(((drawing.around(box), box) for box in boxes), key=lambda pair: pair[0][1] + pair[0][3])
 
     def work(around: Box, box: Box) -> None:

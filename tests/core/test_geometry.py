@@ -82,7 +82,7 @@ def test_an_edge_straightened_and_turned_back_is_the_same_edge() -> None:
         resampling = Resampling(
             Placing(placing.matrix, (width, height), (width, height)), (width, height), (width, height)
         )
-        return resampling.drawn(pixels, (0, 0), (0, 0, width, height))
+        return np.rint(resampling.drawn(pixels, (0, 0), (0, 0, width, height)) * 255).astype(np.uint8)
 
     back = turn(turn(picture, 7.3), -7.3)
     inner = (slice(120, 280), slice(150, 450))

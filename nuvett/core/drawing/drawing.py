@@ -10,8 +10,7 @@ from numpy.typing import NDArray
 
 from nuvett.core.area.weights import WeightMap
 from nuvett.core.drawing.layers import LayerStage, laid
-from nuvett.core.drawing.lens_light import brightened
-from nuvett.core.drawing.renderer import STRIP_ROWS, Pixels, Renderer, in_floats, rounded
+from nuvett.core.drawing.renderer import BLOCK_PIXELS, STRIP_ROWS, Pixels, Renderer, in_floats, rounded
 from nuvett.core.drawing.resampling import Box, Resampling
 from nuvett.core.geometry.geometry import Geometry, Placing
 from nuvett.core.geometry.lens import LensCorrection
@@ -213,13 +212,14 @@ class Drawing:
 
     def _made(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:
         """A part of the picture from pixels of the source that begin at `at`."""
+        if self._is_point_by_point:
+            return self._moved(pixels, at, box, depth)
         outer = self._outer(box)
         source, places = pixels, None
         if not self._resampling.is_plain:
-            lens = self._stages.lens
-            if self._weights or self._stages.geometry.uncut or (lens is not None and lens.darkens):
+            if self._weights or self._stages.geometry.uncut:
                 places = self._resampling.places(outer)
-            source = self._lit(self._resampling.drawn(pixels, at, outer), places)
+            source = self._resampling.drawn(pixels, at, outer, self._stages.domain)
         weights = self._weighed(source, outer, places) if self._weights else ()
         if self._finisher is not None and self._finisher.has_noise_reduction:
             source = self._finisher.denoise(in_floats(source), weights)
@@ -233,12 +233,21 @@ class Drawing:
         inside = made[top - outer[1] : top - outer[1] + height, left - outer[0] : left - outer[0] + width]
         return rounded(np.ascontiguousarray(inside), left, top, depth)
 
-    def _lit(self, source: Pixels, places: tuple[Floats, Floats] | None) -> Pixels:
-        """Pixels of the source at places of the original, with the light that the lens took."""
-        lens = self._stages.lens
-        if lens is None or not lens.darkens or places is None:
-            return source
-        return brightened(source, lens.light(*places, self._resampling.placing.source), self._stages.domain)
+    @property
+    def _is_point_by_point(self) -> bool:
+        """Whether nothing is needed after the resampling but the table."""
+        plain = self._finisher is None and not self._weights and not self._stages.geometry.uncut
+        return plain and not self._resampling.is_plain
+
+    def _moved(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:
+        """A part of the picture that is resampled and coloured, by as many rows as fit the processor's cache."""
+        left, top, width, height = box
+        out = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+        rows = max(1, BLOCK_PIXELS // width)
+        for first, source in self._resampling.blocks(pixels, at, box, self._stages.domain, rows):
+            made = self._stages.renderer.coloured(source)
+            out[first : first + len(source)] = rounded(made, left, top + first, depth)
+        return out
 
     def _weighed(self, source: Pixels, box: Box, places: tuple[Floats, Floats] | None) -> tuple[Mask01, ...]:
         """Weights (h, w) of each layer in a part; places of the original, none where the frame is uncut."""
@@ -260,7 +269,7 @@ class Drawing:
             shrunk = _shrunk(small, max(size) * self._resampling.placing.density)
             resampling = Resampling(self._resampling.placing, size, (shrunk.shape[1], shrunk.shape[0]))
             whole = (0, 0, *size)
-            base = self._lit(resampling.drawn(shrunk, (0, 0), whole), resampling.places(whole))
+            base = resampling.drawn(shrunk, (0, 0), whole, self._stages.domain)
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
         return make_maps(Encoded01(coloured))
 

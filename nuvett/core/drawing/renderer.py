@@ -17,7 +17,7 @@ Pixels = NDArray[Any]
 
 STRIP_ROWS = 256
 _NOISE_SIDE = 64
-_BLOCK_PIXELS = 128_000  # rendered at once: what fits the processor's cache
+BLOCK_PIXELS = 128_000  # rendered at once: what fits the processor's cache
 _DEPTHS: dict[str, Any] = {
     "uint8": ocio.BIT_DEPTH_UINT8,
     "uint16": ocio.BIT_DEPTH_UINT16,
@@ -60,7 +60,7 @@ class Renderer:
         """
         pixels = np.ascontiguousarray(pixels)
         made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
-        rows = min(_NOISE_SIDE, max(1, _BLOCK_PIXELS // pixels.shape[1]))
+        rows = min(_NOISE_SIDE, max(1, BLOCK_PIXELS // pixels.shape[1]))
         noise = _noise(pixels.shape[1])
         block = np.empty((rows, *pixels.shape[1:]), dtype=np.float32)
         at = 0
