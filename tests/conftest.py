@@ -18,6 +18,7 @@ from sqlalchemy import text, update
 from nuvett.jobs.worker import make_app
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
+from nuvett.store.migrating import migrate
 from nuvett.store.models import Base, Series
 from tools.cluster import Cluster
 
@@ -61,7 +62,7 @@ def migrated(database_address: str, tmp_path_factory: pytest.TempPathFactory) ->
         upload_pixels=30_000_000,
     )
     studio = Studio.of(settings)
-    studio.database.migrate()
+    migrate(studio.database)
     yield studio
     studio.database.close()
 

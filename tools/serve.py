@@ -13,6 +13,7 @@ import uvicorn
 from nuvett.services.demo import load_demo
 from nuvett.services.studio import Studio
 from nuvett.settings import Settings
+from nuvett.store.migrating import migrate
 from nuvett.web.app import make_app
 from nuvett.web.signin import refusal_to_listen
 from tools.home import PROJECT, Home, at_home
@@ -70,7 +71,7 @@ class _Server(uvicorn.Server):
 def serve(settings: Settings, demo: bool, home: Home) -> None:
     """Migrate, load the demo if asked to, keep the worker running beside the web server until a signal comes."""
     studio = Studio.of(settings)
-    studio.database.migrate()
+    migrate(studio.database)
     if home.alone:
         studio.blobs.remove_parts()
     if demo:

@@ -1,24 +1,18 @@
-"""The connection to PostgreSQL: engine, sessions, migrations, and driver errors in our own words."""
+"""The connection to PostgreSQL: engine, sessions, and driver errors in our own words."""
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 
-import procrastinate
-from alembic import command
-from alembic.config import Config
 from psycopg.errors import DiskFull
-from sqlalchemy import Engine, create_engine, inspect
+from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from nuvett.core.errors import ConflictError, DiskFullError, InvalidChangeError, StoreError
 
-_MIGRATIONS = Path(__file__).parent / "migrations"
-
 
 class Database:
-    """One database: hands out sessions and brings its tables up to date."""
+    """One database: hands out sessions."""
 
     def __init__(self, address: str, pool_size: int = 8) -> None:
         self.address = address
@@ -43,18 +37,6 @@ class Database:
             if isinstance(error.orig, DiskFull):
                 raise DiskFullError from error
             raise StoreError from error
-
-    def migrate(self) -> None:
-        """Bring tables up to date, ours and the queue's."""
-        config = Config()
-        config.set_main_option("script_location", str(_MIGRATIONS))
-        with self.engine.begin() as connection:
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
-        if not inspect(self.engine).has_table("procrastinate_jobs"):
-            connector = procrastinate.SyncPsycopgConnector(conninfo=self.address)
-            with procrastinate.App(connector=connector).open() as app:
-                app.schema_manager.apply_schema()
 
     def close(self) -> None:
         self.engine.dispose()
