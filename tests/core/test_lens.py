@@ -105,6 +105,8 @@ TURNS = (
     Geometry(straighten=-4.5, vertical=8),
     Geometry(straighten=14),
     Geometry(quarter=1, cut=(0.1, 0.1, 0.5, 0.5)),
+    Geometry(quarter=3, mirrored=True, straighten=1),
+    Geometry(quarter=2),
     Geometry(mirrored=True),
 )
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.drawing.cubic import resampled
 from nuvett.core.drawing.lens_light import POWERS, curve_of_light
@@ -15,10 +16,12 @@ from nuvett.core.geometry.geometry import Placing, Shares
 from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.core.types import Encoded01, Floats
 
-_REACH = (40, 8)  # source pixels around a place that the cubic kernel looks at: runs are of 24 columns and 6 rows
+_REACH = (40, 8)  # source pixels along and beside a run that the kernel looks at: 24 columns and 6 rows
 _ALONG = 17  # places along each edge of a part
-_SPACING, _FINE = 16, 4  # of the places that are worked out; a cubic lens of 10 % is off by 0.01 pixel between them
-_LARGE = 1024  # pixels along the long edge from which the former are fine enough
+_SPACING, _FINE = 16, 4  # pixels between places that are worked out
+# Pixels along the long edge from which the former will do: of the lens database's 1267 models of distortion, at their
+# shortest focal lengths and this size, nine in ten are off by 0.06 pixel at most between places, half by 0.02.
+_LARGE = 600
 Box = tuple[int, int, int, int]
 """Left, top, width and height in pixels."""
 
@@ -59,8 +62,9 @@ class Resampling:
         down = (top + height * np.concatenate([zeros, ones, ends, ends])) / self.size[1]
         x, y = (np.stack(shares) for shares in zip(*self._in_source(*self._straight(across, down)), strict=True))
         columns, rows = x * self.source[0], y * self.source[1]
+        reaches = _REACH[::-1] if self._turn[0] else _REACH
         first, last = [], []
-        for found, most, reach in zip((columns, rows), self.source, _REACH, strict=True):
+        for found, most, reach in zip((columns, rows), self.source, reaches, strict=True):
             first.append(max(0, int(np.floor(found.min())) - reach))
             last.append(min(most, int(np.ceil(found.max())) + reach))
         return first[0], first[1], max(1, last[0] - first[0]), max(1, last[1] - first[1])
@@ -78,21 +82,34 @@ class Resampling:
     ) -> Iterator[tuple[int, Encoded01]]:
         """`drawn`, by so many rows: the first row of each block within the part, and its pixels."""
         left, top, width, height = box
-        # Small pictures bend much within few pixels.
-        spacing = _SPACING if max(self.size) >= _LARGE else _FINE
+        spacing = self._spacing
         columns = np.arange(left // spacing, (left + width - 1) // spacing + 2) * spacing
         corners = np.arange(top // spacing, (top + height - 1) // spacing + 2) * spacing
         across, down = (columns[None] + 0.5) / self.size[0], (corners[:, None] + 0.5) / self.size[1]
         places = self._in_source(*self._straight(across, down))
         grid = np.stack([np.stack([x * self.source[0] - 0.5, y * self.source[1] - 0.5]) for x, y in places])
         light = self._light(places, domain)
-        planes = _planes(pixels)
+        planes, grid, part = _along_rows(_planes(pixels), grid, (*at, *self.source), self._turn)
         most = 1.0 if pixels.dtype == np.float32 else np.iinfo(pixels.dtype).max
         for first in range(0, height, rows):
             out = np.empty((min(rows, height - first), width, 3), dtype=np.float32)
             within = (left % spacing, top % spacing + first, spacing, 1 / most)
-            resampled(planes, (*at, *self.source), grid, light, curve_of_light(domain), within, out)
+            resampled(planes, part, grid, light, curve_of_light(domain), within, out)
             yield first, Encoded01(out)
+
+    @cached_property
+    def _turn(self) -> tuple[bool, bool]:
+        """Whether rows of the picture run along columns of the source, and whether backwards."""
+        x, y = self._straight(np.array([0.25, 0.75]), np.array([0.5, 0.5]))
+        across, down = float(np.diff(x)[0]) * self.source[0], float(np.diff(y)[0]) * self.source[1]
+        by_columns = abs(down) > abs(across)
+        return by_columns, (down if by_columns else across) < 0
+
+    @property
+    def _spacing(self) -> int:
+        """Pixels between places that are worked out: small pictures bend much within few pixels."""
+        straight = self.placing.lens is None and np.allclose(self.placing.matrix[2, :2], 0, atol=1e-12)
+        return _SPACING if straight or max(self.size) >= _LARGE else _FINE
 
     def _in_source(self, x: Shares, y: Shares) -> list[tuple[Shares, Shares]]:
         """Shares of the source as the file holds it, for all channels or for each, at those as it should be."""
@@ -129,3 +146,24 @@ def _planes(pixels: Pixels) -> Pixels:
     planes = np.empty((3, *pixels.shape[:2]), dtype=pixels.dtype)
     cv2.split(pixels, list(planes))
     return planes
+
+
+def _along_rows(
+    planes: Pixels, grid: NDArray[np.float64], part: tuple[int, int, int, int], turn: tuple[bool, bool]
+) -> tuple[Pixels, NDArray[np.float64], tuple[int, int, int, int]]:
+    """Planes (3, H, W), places and part, turned so that rows of the picture run along rows of the source, to the right.
+
+    turn : whether they run along columns; whether backwards. The kernel weighs runs of a row side by side, which
+    quarter turns and mirrors would keep it from.
+    """
+    left, top, width, height = part
+    by_columns, backwards = turn
+    if by_columns:
+        planes = np.stack([cv2.transpose(plane) for plane in planes])
+        grid = np.ascontiguousarray(grid[:, ::-1])
+        left, top, width, height = top, left, height, width
+    if backwards:
+        planes = np.stack([cv2.flip(plane, 1) for plane in planes])
+        grid = np.stack([np.stack([width - 1 - across, down]) for across, down in grid])
+        left = width - left - planes.shape[2]
+    return planes, grid, (left, top, width, height)
