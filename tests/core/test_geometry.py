@@ -69,6 +69,21 @@ def test_straightening_turns_clockwise_and_upright_widens_the_top() -> None:
     assert Geometry(straighten=7.3).placed(SIZE).size[0] < 1100 and Geometry().placed(SIZE).is_plain
 
 
+@pytest.mark.parametrize("size", [(1, 1), (5, 1), (17, 16), (1300, 3), (640, 480)])
+@pytest.mark.parametrize("lean", [-100.0, 100.0])
+def test_pictures_of_any_size_are_drawn_with_the_most_that_can_be_set_upright(
+    size: tuple[int, int], lean: float
+) -> None:
+    geometry = Geometry(straighten=20, vertical=lean, horizontal=lean, uncut=True)
+    for used in (geometry, geometry.model_copy(update={"uncut": False})):
+        placing = used.placed(size)
+        grey = np.full((size[1], size[0], 3), 128, np.uint8)
+        found = Resampling(placing, placing.size, size).drawn(grey, (0, 0), (0, 0, *placing.size))
+        assert np.isfinite(found).all()
+        if not used.uncut:
+            assert np.allclose(found, 128 / 255, atol=1e-4)
+
+
 def test_an_edge_straightened_and_turned_back_is_the_same_edge() -> None:
     """Figure of the bench, with its bound: 7.3 degrees there and back, CIEDE2000 along the edge."""
     width, height, fine = 600, 400, 8

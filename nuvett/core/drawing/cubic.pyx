@@ -51,8 +51,9 @@ cdef inline void _find(
     run.across, run.along = <float>(run.x - run.column - 1), <float>(run.dx - 1)
     run.down, run.slope = <float>(first - run.row - 1), <float>slope
     run.wide = run.down >= 1 or run.down + 23 * run.slope >= 1
+    # Far beyond the picture, where lines that are set upright meet, places have no bounds.
     run.fits = (
-        fabs(drift) < 1.999 and fabs(slope) * 24 < 1.999
+        fabs(run.x) < 1e6 and fabs(run.y) < 1e6 and fabs(drift) < 1.999 and fabs(slope) * 24 < 1.999
         and run.column >= 0 and run.row >= 0 and run.column + 24 <= width and run.row + 6 <= height
     )
 
