@@ -48,9 +48,11 @@ Work = Callable[[Studio, uuid.UUID], None]
 
 
 def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
-    gathering.ingest_frame(studio, frame)
     with studio.database.session() as session:
-        lighting.queue_even(session, studio, frame)
+        series = gathering.series_of(session, frame)
+    gathering.ingest_frame(studio, frame)  # which may make it one with another, and then it is gone
+    with studio.database.session() as session:
+        lighting.queue_even(session, studio, series)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
@@ -65,7 +67,7 @@ class _Task:
     give_up: GiveUp
 
 
-_TASKS: dict[str, _Task] = {
+TASKS: dict[str, _Task] = {
     INGEST_FRAME: _Task(_ingest_frame, gathering.give_up_frame),
     INGEST_REFERENCE: _Task(_ingest_reference, kept_references.give_up),
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
@@ -75,7 +77,7 @@ _TASKS: dict[str, _Task] = {
     DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
     FINISH_DELIVERY: _Task(delivering.finish_delivery, delivering.give_up),
 }
-_GIVE_UP = {name: task.give_up for name, task in _TASKS.items()}
+_GIVE_UP = {name: task.give_up for name, task in TASKS.items()}
 
 
 def _most_tries() -> int:
@@ -119,7 +121,7 @@ def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, 
 def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.App:
     """The queue's application with all tasks bound to one studio; `running` holds the ids of jobs at work."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=studio.settings.database))
-    for name, doing in _TASKS.items():
+    for name, doing in TASKS.items():
         _bind(app, studio, set() if running is None else running, name, doing)
 
     @app.periodic(cron="* * * * * */10")

@@ -22,7 +22,7 @@ from nuvett.services.catalogue import blobs_of, keep_blobs, lock_series, sweep
 from nuvett.services.companions import chosen_development, join_companion
 from nuvett.services.incoming import display_name, examine, refuse
 from nuvett.services.lenses import work_out_lens
-from nuvett.services.lighting import queue_even, tidy_setups
+from nuvett.services.lighting import let_light_be_evened, queue_even, tidy_setups
 from nuvett.services.measuring import MeasuredFile, measure_file
 from nuvett.services.queue import INGEST_FRAME
 from nuvett.services.studio import Studio
@@ -72,7 +72,12 @@ def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Refuse a frame that could not be measured for no foreseen reason, so that its series does not wait for it."""
     refuse(studio, models.Frame, frame_id)
     with studio.database.session() as session:
-        queue_even(session, studio, frame_id)
+        queue_even(session, studio, series_of(session, frame_id))
+
+
+def series_of(session: Session, frame_id: uuid.UUID) -> uuid.UUID | None:
+    """The series of a frame; none for a frame that is gone."""
+    return session.scalar(select(models.Frame.series_id).where(models.Frame.id == frame_id))
 
 
 def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
@@ -112,7 +117,10 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         frame.state, frame.problem = "ready", ""
         work_out_lens(frame)
         session.flush()
-        before |= join_companion(session, studio, frame)
+        unused = join_companion(session, studio, frame)
+        if unused:  # once more after this, but a worker killed in between finds no frame to ask it for
+            let_light_be_evened(session, studio, frame.series_id)
+        before |= unused
     with studio.database.session() as session:
         sweep(session, studio.blobs, before)
 

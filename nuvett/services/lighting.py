@@ -34,15 +34,14 @@ _FAULT = (
 LEFT_ALONE = "itself, as it came"
 
 
-def queue_even(session: Session, studio: Studio, frame_id: uuid.UUID) -> None:
-    """Queue evening after a frame has been measured or refused.
+def queue_even(session: Session, studio: Studio, series_id: uuid.UUID | None) -> None:
+    """Queue evening of a series, if it is still there, after a frame has been measured or refused.
 
     In a transaction after that one: a task that waits already would otherwise count for this frame, yet could run
     before the frame's new state can be seen.
     """
-    frame = session.get(models.Frame, frame_id)
-    if frame is not None:
-        let_light_be_evened(session, studio, frame.series_id)
+    if series_id is not None and session.get(models.Series, series_id) is not None:
+        let_light_be_evened(session, studio, series_id)
 
 
 def let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 import pytest
+from sqlalchemy import text
 
 from nuvett.core.errors import DuplicateFileError, InvalidChangeError
 from nuvett.core.look.trim import Trim
@@ -13,9 +14,11 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.imaging.decode import decode
+from nuvett.jobs import worker
 from nuvett.services import catalogue, checkup, companions, gathering, lenses
 from nuvett.services.frame_facts import series_facts
 from nuvett.services.pictures import UNTOUCHED
+from nuvett.services.queue import INGEST_FRAME
 from nuvett.services.studio import Studio
 from nuvett.store import models
 from tests.conftest import DEMO, drain, load_rgb
@@ -64,6 +67,27 @@ def test_a_raw_file_and_its_jpeg_are_one_frame_whichever_came_first(
     for again in (raw, JPEG):
         with studio.database.session() as session, pytest.raises(DuplicateFileError):
             gathering.add_file(session, studio, catalogue.find_series(session, slug), again)
+
+
+@pytest.mark.parametrize("killed", [False, True])
+def test_light_is_evened_when_the_file_measured_last_becomes_one_with_another(
+    killed: bool, studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    raw = tmp_path / "AT-0101.dng"
+    make_raw(JPEG, raw)
+    add(studio, slug, raw)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        series.light_due = True
+        last = gathering.add_file(session, studio, series, JPEG).id
+    with studio.database.session() as session:  # what was queued when others were measured has come and gone
+        session.execute(text("DELETE FROM procrastinate_jobs"))
+    measure = gathering.ingest_frame if killed else worker.TASKS[INGEST_FRAME].work
+    measure(studio, last)
+    drain(studio)
+    (frame,) = frames(studio, slug)
+    with studio.database.session() as session:
+        assert frame.companion and not catalogue.find_series(session, slug).light_due
 
 
 def test_files_of_one_name_that_were_taken_at_other_times_stay_two_frames(

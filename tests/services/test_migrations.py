@@ -8,7 +8,7 @@ from alembic.config import Config
 from sqlalchemy import create_engine, text
 
 from nuvett.core.look.look import Look
-from nuvett.store import database
+from nuvett.store import migrating
 from tools.cluster import Cluster
 
 SERIES, LOOK = uuid.uuid4(), uuid.uuid4()
@@ -17,7 +17,7 @@ SERIES, LOOK = uuid.uuid4(), uuid.uuid4()
 def test_a_database_of_the_first_version_keeps_its_history_and_look(cluster: Cluster) -> None:
     engine = create_engine(cluster.database("earlier"))
     config = Config()
-    config.set_main_option("script_location", str(database._MIGRATIONS))
+    config.set_main_option("script_location", str(migrating._MIGRATIONS))
     now = datetime.now(UTC)
     with engine.begin() as connection:
         config.attributes["connection"] = connection
