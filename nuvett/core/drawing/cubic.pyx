@@ -156,20 +156,14 @@ cdef float _pixel(Sample *p, Py_ssize_t width, Py_ssize_t height, double x, doub
 
 
 cdef inline void _find_light(
-    const float *light, Py_ssize_t all, Py_ssize_t columns, float share, float each, float *out
+    const float *light, Py_ssize_t columns, float share, float each, float *out
 ) noexcept nogil:
-    """Factors (2, 16) of a run from those at the corners of its square."""
-    cdef float near, far
+    """Factors (16,) of a run from those at the corners of its square."""
+    cdef float near = light[0] + (light[columns] - light[0]) * share
+    cdef float step = (light[1] + (light[columns + 1] - light[1]) * share - near) * each
     cdef int k
-    near = light[0] + (light[columns] - light[0]) * share
-    far = (light[1] + (light[columns + 1] - light[1]) * share - near) * each
     for k in range(16):
-        out[k] = near + far * k
-    light += all
-    near = light[0] + (light[columns] - light[0]) * share
-    far = (light[1] + (light[columns + 1] - light[1]) * share - near) * each
-    for k in range(16):
-        out[16 + k] = near + far * k
+        out[k] = near + step * k
 
 
 cdef inline void _brighten(float *values, const float *light, const Curve *curve) noexcept nogil:
@@ -215,7 +209,7 @@ def resampled(
     cdef float scale = first[3], one = 1, none = 0, value
     cdef Curve shape = Curve(curve[0], curve[1], curve[2], curve[3])
     cdef Py_ssize_t height = out.shape[0], width = out.shape[1], down = planes.shape[1], across = planes.shape[2]
-    cdef Py_ssize_t maps = grid.shape[0], columns = grid.shape[3], corners = light.shape[1] * light.shape[2]
+    cdef Py_ssize_t maps = grid.shape[0], columns = grid.shape[3]
     cdef Py_ssize_t r, cell, square, start
     cdef bint lit = light.shape[0] == 2, fits
     cdef double share, each = 1.0 / spacing
@@ -265,7 +259,8 @@ def resampled(
                     value = value if value > none else none
                     values[k] = value if value < one else one
                 if lit:
-                    _find_light(&light[0, square, cell], corners, columns, <float>share, <float>each, given)
+                    for k in range(2):
+                        _find_light(&light[k, square, cell], columns, <float>share, <float>each, &given[16 * k])
                     for channel in range(3):
                         _brighten(&values[16 * channel], given, &shape)
                 _store(values, begin, end, &out[r, 0, 0] + start * 3)

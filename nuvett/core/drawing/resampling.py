@@ -13,6 +13,7 @@ from nuvett.core.drawing.cubic import resampled
 from nuvett.core.drawing.lens_light import POWERS, curve_of_light
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.geometry.geometry import Placing, Shares
+from nuvett.core.geometry.lens import CHANNELS
 from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.core.types import Encoded01, Floats
 
@@ -60,7 +61,7 @@ class Resampling:
         zeros, ones = np.zeros_like(ends), np.ones_like(ends)
         across = (left + width * np.concatenate([ends, ends, zeros, ones])) / self.size[0]
         down = (top + height * np.concatenate([zeros, ones, ends, ends])) / self.size[1]
-        x, y = (np.stack(shares) for shares in zip(*self._in_source(*self._straight(across, down)), strict=True))
+        x, y = (np.stack(shares) for shares in zip(*self._in_source(*self.placing.straight(across, down)), strict=True))
         columns, rows = x * self.source[0], y * self.source[1]
         reaches = _REACH[::-1] if self._turn[0] else _REACH
         first, last = [], []
@@ -86,7 +87,7 @@ class Resampling:
         columns = np.arange(left // spacing, (left + width - 1) // spacing + 2) * spacing
         corners = np.arange(top // spacing, (top + height - 1) // spacing + 2) * spacing
         across, down = (columns[None] + 0.5) / self.size[0], (corners[:, None] + 0.5) / self.size[1]
-        places = self._in_source(*self._straight(across, down))
+        places = self._in_source(*self.placing.straight(across, down))
         grid = np.stack([np.stack([x * self.source[0] - 0.5, y * self.source[1] - 0.5]) for x, y in places])
         light = self._light(places, domain)
         planes, grid, part = _along_rows(_planes(pixels), grid, (*at, *self.source), self._turn)
@@ -100,7 +101,7 @@ class Resampling:
     @cached_property
     def _turn(self) -> tuple[bool, bool]:
         """Whether rows of the picture run along columns of the source, and whether backwards."""
-        x, y = self._straight(np.array([0.25, 0.75]), np.array([0.5, 0.5]))
+        x, y = self.placing.straight(np.array([0.25, 0.75]), np.array([0.5, 0.5]))
         across, down = float(np.diff(x)[0]) * self.source[0], float(np.diff(y)[0]) * self.source[1]
         by_columns = abs(down) > abs(across)
         return by_columns, (down if by_columns else across) < 0
@@ -117,7 +118,7 @@ class Resampling:
         if lens is None:
             return [(x, y)]
         if lens.parts_colours:
-            return list(lens.in_file_each(x, y, self.placing.source))
+            return [lens.in_file(x, y, self.placing.source, channel) for channel in CHANNELS]
         return [lens.in_file(x, y, self.placing.source)]
 
     def _light(self, places: list[tuple[Shares, Shares]], domain: Space) -> Floats:
@@ -133,13 +134,6 @@ class Resampling:
         left, top, width, height = box
         across = (np.arange(width, dtype=np.float64)[None] + (left + 0.5)) / self.size[0]
         return across, (np.arange(height, dtype=np.float64)[:, None] + (top + 0.5)) / self.size[1]
-
-    def _straight(self, across: Shares, down: Shares) -> tuple[Shares, Shares]:
-        """Shares of the source as it would be without its lens, at shares of the picture."""
-        m: Any = self.placing.matrix / self.placing.matrix[2, 2]
-        over = m[2, 0] * across + m[2, 1] * down + 1
-        x, y = ((m[axis, 0] * across + m[axis, 1] * down + m[axis, 2]) / over for axis in (0, 1))
-        return x, y
 
 
 def _planes(pixels: Pixels) -> Pixels:

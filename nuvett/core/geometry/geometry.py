@@ -156,17 +156,21 @@ class Placing:
 
     def original(self, x: Shares, y: Shares) -> tuple[Floats, Floats]:
         """Shares of the original, as the file holds it, at shares of the picture, any shape."""
-        along, down = _through(self.matrix, x, y)
-        if self.lens is None:
-            return along, down
-        along, down = self.lens.in_file(along, down, self.source)
+        along, down = self.straight(x, y)
+        if self.lens is not None:
+            along, down = self.lens.in_file(along, down, self.source)
         return np.asarray(along, dtype=np.float32), np.asarray(down, dtype=np.float32)
+
+    def straight(self, x: Shares, y: Shares) -> tuple[Shares, Shares]:
+        """Shares of the original as it would be without its lens, at shares of the picture, as fine as those."""
+        return _through(self.matrix, x, y)
 
     def seen(self, x: Shares, y: Shares) -> tuple[Floats, Floats]:
         """Shares of the picture at shares of the original as the file holds it; outside 0 to 1 what is not seen."""
         if self.lens is not None:
             x, y = self.lens.in_picture(np.asarray(x, np.float64), np.asarray(y, np.float64), self.source)
-        return _through(np.asarray(np.linalg.inv(self.matrix), dtype=np.float64), x, y)
+        along, down = _through(np.asarray(np.linalg.inv(self.matrix), dtype=np.float64), x, y)
+        return np.asarray(along, dtype=np.float32), np.asarray(down, dtype=np.float32)
 
     @property
     def density(self) -> float:
@@ -174,14 +178,14 @@ class Placing:
         return max(self.source) / max(self.size)
 
 
-def _through(matrix: Matrix, x: Shares, y: Shares) -> tuple[Floats, Floats]:
+def _through(matrix: Matrix, x: Shares, y: Shares) -> tuple[Shares, Shares]:
     m: NDArray[Any] = matrix / matrix[2, 2]
     if np.allclose(m[2, :2], 0, atol=1e-12):
         along, down = (m[i, 0] * x + m[i, 1] * y + m[i, 2] for i in (0, 1))
     else:
         over = 1 / (m[2, 0] * x + m[2, 1] * y + 1)
         along, down = ((m[i, 0] * x + m[i, 1] * y + m[i, 2]) * over for i in (0, 1))
-    return np.asarray(along, dtype=np.float32), np.asarray(down, dtype=np.float32)
+    return along, down
 
 
 def _largest(ratio: float | None, size: Size) -> Cut:

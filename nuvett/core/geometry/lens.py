@@ -14,6 +14,8 @@ from nuvett.core.types import Document, Floats
 
 Shares = NDArray[Any]
 Terms = tuple[float, float, float]
+Channel = Literal["red", "green", "blue"]
+CHANNELS: tuple[Channel, ...] = ("red", "green", "blue")
 NO_TERMS: Terms = (0.0, 0.0, 0.0)
 PLAIN: Terms = (1.0, 0.0, 0.0)
 _ROUNDS = 12
@@ -56,27 +58,13 @@ class LensCorrection(Document):
         """Whether light is lost towards the corners."""
         return self.dark != NO_TERMS
 
-    def in_file(
-        self, x: Shares, y: Shares, size: tuple[int, int], channel: Literal["red", "green", "blue"] = "green"
-    ) -> tuple[Shares, Shares]:
+    def in_file(self, x: Shares, y: Shares, size: tuple[int, int], channel: Channel = "green") -> tuple[Shares, Shares]:
         """Shares of the file at shares of the picture as it should be, any shape, of a size (width, height)."""
         across, down, squared = _from_middle(x, y, size, self.scale)
         factor = self._factor(np.sqrt(squared) / self.unit)
         if channel != "green":
             factor = factor * _poly(self.red if channel == "red" else self.blue, np.sqrt(squared) * factor / self.unit)
         return across * factor + 0.5, down * factor + 0.5
-
-    def in_file_each(
-        self, x: Shares, y: Shares, size: tuple[int, int]
-    ) -> tuple[tuple[Shares, Shares], tuple[Shares, Shares], tuple[Shares, Shares]]:
-        """`in_file` of red, green and blue, with what they share worked out once."""
-        across, down, squared = _from_middle(x, y, size, self.scale)
-        away = np.sqrt(squared) / self.unit
-        factor = self._factor(away)
-        away *= factor
-        red, blue = (factor * _poly(terms, away) for terms in (self.red, self.blue))
-        first, second, third = ((across * f + 0.5, down * f + 0.5) for f in (red, factor, blue))
-        return first, second, third
 
     def in_picture(self, x: Shares, y: Shares, size: tuple[int, int]) -> tuple[Shares, Shares]:
         """Shares of the picture as it should be at shares of the file: the inverse of `in_file`, of green."""
@@ -106,9 +94,9 @@ class LensCorrection(Document):
         return np.ones_like(r)
 
 
-def _poly(terms: Terms, r: Shares) -> Any:
+def _poly(terms: Terms, r: Shares) -> Shares:
     v, c, b = terms
-    return v if c == b == 0 else v + r * (c + b * r)
+    return v + r * (c + b * r)
 
 
 def _from_middle(x: Shares, y: Shares, size: tuple[int, int], scale: float) -> tuple[Shares, Shares, Shares]:
