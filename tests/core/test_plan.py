@@ -6,12 +6,13 @@ from typing import get_args
 import numpy as np
 import pytest
 
+from nuvett.core.area.parts import Area
 from nuvett.core.errors import DocumentError, TableError
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import ZONE_COUNT, measure
-from nuvett.core.plan.apply import after_group, apply_plan, before_kind, fitted_part, seen, through
+from nuvett.core.plan.apply import after_group, apply_plan, before_kind, finished, fitted_part, seen, through
 from nuvett.core.plan.by_hand import GreyOperation, SaturateOperation
 from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
@@ -24,7 +25,7 @@ from nuvett.core.plan.fitted import (
     TintOperation,
     ToneOperation,
 )
-from nuvett.core.plan.frame_plan import AnyOperation, FramePlan, Group
+from nuvett.core.plan.frame_plan import AnyOperation, FramePlan, Group, Layer
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import Stage
 from nuvett.core.planning.planning import UNTOUCHED, aim_of_statistics, plan_frame
@@ -132,6 +133,11 @@ def test_what_comes_to_an_operation_has_been_through_all_that_is_before_it() -> 
     looked = after_group(look, evened)
     assert np.allclose(before_kind(plan, "trim", GreyOperation, LINEAR), through(trim.colours[:1], looked))
     assert np.allclose(apply_plan(plan, LINEAR), after_group(trim, looked), atol=1e-6)
+    inside = Layer(name="trim.0", area=Area(), operations=(ExposureOperation(exposure=0.4), GreyOperation()))
+    below = linear_to_oklab(to_linear(finished(plan, LINEAR, Space.SRGB)))
+    layered = plan.model_copy(update={"layers": (inside,)})
+    brighter = through(inside.operations[:1], below)
+    assert np.allclose(before_kind(layered, "trim.0", GreyOperation, LINEAR), brighter, atol=1e-6)
     kinds = [type(operation) for operation in fitted_part(planned())]
     assert kinds == [ToneOperation, TintOperation, SpreadOperation, MovesOperation, KeepOperation]
 

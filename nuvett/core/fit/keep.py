@@ -6,7 +6,7 @@ take only part of a tint.
 
 import numpy as np
 
-from nuvett.core.quick import exp, rows
+from nuvett.core.quick import exp, planar
 from nuvett.core.smooth import smooth_step, soft_limit
 from nuvett.core.types import Floats, OKLab
 
@@ -27,35 +27,29 @@ def keep_own_colour(before: OKLab, after: OKLab, vivid: float, whites: float) ->
 
     vivid : share of its chroma that a strong colour keeps at least; whites : share of a tint that white takes
     """
-    squares = before[:, 1] * before[:, 1] + before[:, 2] * before[:, 2]
-    chroma = np.sqrt(squares)
-    out = after.copy(order="K")
+    own_a, own_b, a, b = before[:, 1], before[:, 2], after[:, 1], after[:, 2]
+    squares = own_a * own_a + own_b * own_b
     if whites < 1:
         white = exp(squares * np.float32(-1 / _NEUTRAL**2)) * _between(before[:, 0], _WHITE)
         left = np.float32(1 - whites) * white
-        for channel in (1, 2):
-            out[:, channel] -= left * (after[:, channel] - before[:, channel])
+        a, b = a - left * (a - own_a), b - left * (b - own_b)
     if vivid > 0:
+        chroma = np.sqrt(squares)
+        length = np.maximum(chroma, np.float32(1e-6))
+        unit = np.asarray(np.stack([own_a, own_b]) / length, dtype=np.float32)
+        held_a, held_b = _held(unit, np.float32(vivid) * length, a, b)
         strong = _between(chroma, _STRONG)
-        index = np.flatnonzero(strong > 0)
-        moved = rows(out, index)
-        held = _held(rows(before, index), moved, vivid)
-        share = np.take(strong, index)
-        for channel, plane in zip((1, 2), held, strict=True):
-            out[index, channel] = moved[:, channel] + share * (plane - moved[:, channel])
-    return OKLab(out)
+        a, b = a + strong * (held_a - a), b + strong * (held_b - b)
+    return OKLab(planar(after[:, 0], a, b))
 
 
-def _held(own: Floats, moved: Floats, vivid: float) -> tuple[Floats, Floats]:
-    """a and b (N,) of colours (N, 3) near `moved` with at least a share of their own chroma, and hue within its family.
+def _held(unit: Floats, least: Floats, a: Floats, b: Floats) -> tuple[Floats, Floats]:
+    """Colours near a and b (N,) with a least chroma (N,), and hue near that of unit vectors of a and b (2, N).
 
     Worked out along and across the own hue, so that a colour sent through grey finds its way without a jump.
     """
-    own_a, own_b, a, b = own[:, 1], own[:, 2], moved[:, 1], moved[:, 2]
-    length = np.maximum(np.sqrt(own_a * own_a + own_b * own_b), np.float32(1e-6))
-    unit_a, unit_b = own_a / length, own_b / length
+    unit_a, unit_b = unit
     along, across = a * unit_a + b * unit_b, np.asarray(b * unit_a - a * unit_b, dtype=np.float32)
-    least = np.float32(vivid) * length
     # The eighth root of a sum of eighth powers, as the larger times a factor, which keeps small numbers exact.
     larger = np.maximum(np.maximum(along, least), np.float32(1e-6))
     ratio = np.minimum(np.maximum(along, 0), least) / larger

@@ -7,6 +7,7 @@ from pydantic import Field
 
 from nuvett.core.fields import number
 from nuvett.core.fit.parts import Part, only
+from nuvett.core.fit.scaling import scaled
 from nuvett.core.reading.palette import Colour, Palette, find_palette
 from nuvett.core.types import Document, Floats, OKLab
 
@@ -66,13 +67,9 @@ def sinkhorn(
     cost: NDArray[np.float64], rows: NDArray[np.float64], columns: NDArray[np.float64], entropy: float = _ENTROPY
 ) -> NDArray[np.float64]:
     """Entropic transport plan (K, M) with the given margins (Cuturi 2013); each row's least cost is taken off first."""
-    kernel = np.exp((cost.min(axis=1, keepdims=True) - cost) / entropy) + 1e-200
-    v = np.ones(len(columns))
-    u = rows / (kernel @ v)
-    for _ in range(_SINKHORN_ROUNDS):
-        v = columns / (kernel.T @ u)
-        u = rows / (kernel @ v)
-    return np.asarray(u[:, None] * kernel * v[None])
+    plan: NDArray[np.float64] = np.exp((cost.min(axis=1, keepdims=True) - cost) / entropy) + 1e-200
+    scaled(plan, rows, columns, _SINKHORN_ROUNDS)
+    return plan
 
 
 def pair_moves(moves: tuple[Move, ...], target: Palette) -> NDArray[np.float64]:
@@ -126,8 +123,7 @@ def apply_moves(lab: OKLab, moves: tuple[Move, ...]) -> OKLab:
     raised[:3] = lab.T
     np.einsum("ij,ij->j", raised[:3], raised[:3], out=raised[3])
     raised[4] = 1
-    powers = exponents @ raised
-    weight = cv2.exp(np.minimum(powers, 0, out=powers))
+    weight = cv2.exp(exponents @ raised)
     sums = np.vstack([by.T, np.ones((1, len(moves)), dtype=np.float32)]) @ weight
     return OKLab(np.asarray(lab + (sums[:3] / (sums[3] + np.float32(_BACKGROUND))).T, dtype=np.float32))
 

@@ -75,10 +75,11 @@ def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Flo
     z = np.ones(_CELLS + 1)
     z[0] = 0
     dual = np.zeros(_CELLS + 1)
+    start, turn = inverse @ linear, _RHO * inverse
     for _ in range(_ROUNDS):
-        x = inverse @ (linear + _RHO * (z - dual))
-        z = np.clip(x + dual, low, high)
-        dual += x - z
+        wanted = start + turn @ (z - dual) + dual
+        z = np.minimum(np.maximum(wanted, low), high)
+        dual = wanted - z
     values = integrate @ z
     curve = np.interp(TONE_GRID, edges, values)
     return np.asarray(_into_range(curve), dtype=np.float32)

@@ -70,9 +70,9 @@ def before_kind(plan: FramePlan, name: str, kind: type[ColourOperation], linear:
     """
     for layer in plan.layers:
         if layer.name == name:
-            finished = linear_to_oklab(to_linear(_finished(plan, linear, Space.SRGB)))
+            below = linear_to_oklab(to_linear(finished(plan, linear, Space.SRGB)))
             before = takewhile(lambda operation: not isinstance(operation, kind), layer.colours.colours)
-            return through(tuple(before), finished)
+            return through(tuple(before), below)
     lab = linear_to_oklab(evened_by(plan, linear))
     for group in plan.groups:
         if group.name == name:
@@ -97,10 +97,10 @@ def vignette_at(operation: VignetteOperation, radius: Floats) -> Floats:
 
 def in_layers(plan: FramePlan, linear: Linear, weights: Sequence[Floats], space: Space = Space.SRGB) -> Encoded01:
     """Encoded colours (N, 3) of `space` after all that a plan does to colours, layers by their weights (N,) there."""
-    made = _finished(plan, linear, space)
+    made = finished(plan, linear, space)
     for layer, weight in zip(plan.layers, weights, strict=True):
         if layer.look is not None:
-            made = _laid_over(made, _finished(plan.with_look_at(layer.look), linear, space), weight)
+            made = _laid_over(made, finished(plan.with_look_at(layer.look), linear, space), weight)
     for layer, weight in zip(plan.layers, weights, strict=True):
         if layer.colours.operations:
             lab = after_group(layer.colours, linear_to_oklab(to_linear(made, space)), space)
@@ -108,7 +108,8 @@ def in_layers(plan: FramePlan, linear: Linear, weights: Sequence[Floats], space:
     return made
 
 
-def _finished(plan: FramePlan, linear: Linear, space: Space) -> Encoded01:
+def finished(plan: FramePlan, linear: Linear, space: Space) -> Encoded01:
+    """Colours (N, 3) encoded in a space after everything that a plan does to colours in all of a frame."""
     return encoded_in(apply_plan(plan, linear, space), space)
 
 

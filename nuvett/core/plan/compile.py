@@ -4,14 +4,14 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from nuvett.core.plan.apply import apply_plan, encoded_in
+from nuvett.core.plan.apply import finished
 from nuvett.core.plan.frame_plan import FramePlan
-from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.spaces.rgb import Space, cube_to_linear, to_linear
 from nuvett.core.table.table import USUAL_SIZE, ShapedTable, grid
-from nuvett.core.types import Encoded01, Floats
+from nuvett.core.types import Encoded01, Floats, Linear
 
 _SHAPED_AT = np.linspace(0, 1, 513)
-_WORTH_A_THREAD = 12_000  # colours below which a thread costs more than it saves
+_WORTH_A_THREAD = 30_000  # colours below which a thread costs more than it saves
 _SMOOTH = 33  # of the 513 values that the bend is averaged over
 _ROUNDING = 1e-6  # of second differences, in single precision
 _BENDS = 1e-3  # mean root of the bend below which a response is as good as straight, and points lie evenly
@@ -40,12 +40,12 @@ def compile_shaped(
     """A plan's table with a shaper fitted to it; arguments as in `compile_plan`. The same on any number of threads."""
     shaper = fit_shaper(plan, domain, space)
     axis = np.interp(np.linspace(0, 1, size), shaper, _SHAPED_AT).astype(np.float32)
-    encoded = Encoded01(np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3))
-    if threads == 1 or len(encoded) < _WORTH_A_THREAD * threads:
-        return ShapedTable(shaper, direct(plan, encoded, domain, space).reshape(size, size, size, 3))
+    linear = cube_to_linear(axis, domain)
+    if threads == 1 or len(linear) < _WORTH_A_THREAD * threads:
+        return ShapedTable(shaper, finished(plan, linear, space).reshape(size, size, size, 3))
     with ThreadPoolExecutor(threads) as pool:
-        parts = [Encoded01(part) for part in np.array_split(encoded, threads)]
-        made = np.concatenate(list(pool.map(lambda part: direct(plan, part, domain, space), parts)))
+        parts = [Linear(part) for part in np.array_split(linear, threads)]
+        made = np.concatenate(list(pool.map(lambda part: finished(plan, part, space), parts)))
     return ShapedTable(shaper, made.reshape(size, size, size, 3))
 
 
@@ -71,4 +71,4 @@ def fit_shaper(plan: FramePlan, domain: Space, space: Space) -> Floats:
 
 def direct(plan: FramePlan, encoded: Encoded01, domain: Space = Space.SRGB, space: Space = Space.SRGB) -> Encoded01:
     """What the table stands for, computed without it: encoded colours (N, 3) to encoded colours (N, 3)."""
-    return Encoded01(np.ascontiguousarray(encoded_in(apply_plan(plan, to_linear(encoded, domain), space), space)))
+    return Encoded01(np.ascontiguousarray(finished(plan, to_linear(encoded, domain), space)))

@@ -16,6 +16,7 @@ from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation, Stage
 from nuvett.core.quick import planar
 from nuvett.core.spaces.rgb import Space
+from nuvett.core.tabled import along
 from nuvett.core.types import OKLab, StoredArray
 
 
@@ -101,31 +102,21 @@ class ByLightness:
     """
 
     def __init__(self, operations: Sequence[ColourOperation]) -> None:
-        grid = OKLab(np.zeros((TONE_KNOTS, 3), dtype=np.float32))
-        grid[:, 0] = TONE_GRID
-        corners = []
-        for a, b in ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)):
-            lab = OKLab(grid.copy())
-            lab[:, 1], lab[:, 2] = a, b
-            for operation in operations:
-                lab = operation.apply(lab, grid, Space.SRGB)
-            corners.append(lab)
-        none, along_a, along_b = corners
-        columns = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
-        self._rows = np.ascontiguousarray(columns.T)
-        self._steps = np.diff(self._rows, axis=1, append=0)
+        grid = OKLab(np.zeros((3 * TONE_KNOTS, 3), dtype=np.float32))
+        grid[:, 0] = np.tile(TONE_GRID, 3)
+        lab = OKLab(grid.copy())
+        lab[TONE_KNOTS : 2 * TONE_KNOTS, 1] = lab[2 * TONE_KNOTS :, 2] = 1
+        for operation in operations:
+            lab = operation.apply(lab, grid, Space.SRGB)
+        none, along_a, along_b = np.split(lab, 3)
+        self._table = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
 
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of them; arguments as `ColourOperation.apply` has them."""
-        inside = np.clip(came[:, 0], 0, 1)
-        position = inside * np.float32(TONE_KNOTS - 1)
-        lower = position.astype(np.intp)
-        row = np.take(self._steps, lower, axis=1)
-        row *= position - lower
-        row += np.take(self._rows, lower, axis=1)
-        lightness, free_a, free_b, aa, ba, ab, bb = row
+        lightness, free_a, free_b, aa, ba, ab, bb = along(self._table, came[:, 0])
+        lightness += came[:, 0] - np.clip(came[:, 0], 0, 1)
         a, b = lab[:, 1], lab[:, 2]
-        return OKLab(planar(lightness + (came[:, 0] - inside), free_a + aa * a + ab * b, free_b + ba * a + bb * b))
+        return OKLab(planar(lightness, free_a + aa * a + ab * b, free_b + ba * a + bb * b))
 
 
 def merged(operations: Sequence[ColourOperation]) -> list[ColourOperation | ByLightness]:

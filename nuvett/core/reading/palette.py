@@ -1,11 +1,12 @@
 """Palettes: a few colours with their shares, in which small vivid accents survive."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from nuvett.core.reading.clusters import farthest, gathered
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import from_linear, to_hex
@@ -75,35 +76,17 @@ class Edits(Document):
     order: Order = "lightness"
 
 
-def nearest(points: OKLab, centres: OKLab) -> np.ndarray:
-    """Index (N,) of the nearest centre (K, 3) for each point (N, 3)."""
-    scores = points @ centres.T * 2 - np.einsum("ij,ij->i", centres, centres)
-    return np.asarray(scores.argmax(axis=1))
-
-
-def _means(points: OKLab, labels: np.ndarray, count: int) -> tuple[OKLab, Floats]:
-    sizes = np.bincount(labels, minlength=count).astype(np.float64)
-    sums = np.stack([np.bincount(labels, weights=points[:, c], minlength=count) for c in range(3)], axis=1)
+def _means(planes: Floats, centres: OKLab) -> tuple[OKLab, Floats]:
+    """Means (K, 3) and shares (K,) of the points (3, N) nearest to each centre (K, 3)."""
+    sums, sizes = gathered(planes, centres)
     means = OKLab((sums / np.maximum(sizes, 1)[:, None]).astype(np.float32))
-    return means, (sizes / len(points)).astype(np.float32)
+    return means, (sizes / planes.shape[1]).astype(np.float32)
 
 
-def _farthest_first(points: OKLab, count: int) -> OKLab:
-    """`count` seeds: the mean's nearest point, then always the point farthest from all seeds (Gonzalez 1985)."""
-    squares = np.einsum("ij,ij->i", points, points)
-
-    def gap_to(place: Floats) -> Floats:
-        return np.asarray(squares - points @ (2 * place) + place @ place)
-
-    chosen = [int(gap_to(points.mean(axis=0)).argmin())]
-    gap = gap_to(points[chosen[0]])
-    while len(chosen) < count:
-        farthest = int(gap.argmax())
-        if gap[farthest] <= _SAME:
-            break
-        chosen.append(farthest)
-        np.minimum(gap, gap_to(points[farthest]), out=gap)
-    return OKLab(points[chosen])
+def _farthest_first(planes: Floats, count: int) -> OKLab:
+    """`count` seeds among points (3, N): the mean's nearest, then always the one farthest from all seeds."""
+    first = int(((planes - planes.mean(axis=1, keepdims=True)) ** 2).sum(axis=0).argmin())
+    return OKLab(planes.T[farthest(planes, first, count, _SAME)])
 
 
 def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
@@ -112,24 +95,23 @@ def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
     The first `fixed` clusters keep their places, take others in and are never merged with each other.
     """
     centres, shares = OKLab(centres.astype(np.float64)), shares.astype(np.float64)
+    weight = shares**_SHARE_POWER
     left = np.ones(len(centres), dtype=bool)
 
-    def costs(rows: slice | int) -> NDArray[np.float64]:
-        weight = shares**_SHARE_POWER
-        own = np.atleast_1d(weight[rows])[:, None]
-        apart = centres[rows].reshape(-1, 1, 3) - centres
-        return np.asarray(own * weight / (own + weight) * np.einsum("ijk,ijk->ij", apart, apart))
+    def costs(apart: NDArray[Any], own: Any) -> NDArray[np.float64]:
+        return np.asarray(own * weight / (own + weight) * (apart * apart).sum(axis=-1))
 
-    cost = costs(slice(None))
+    cost = costs(centres[:, None] - centres, weight[:, None])
     np.fill_diagonal(cost, np.inf)
     cost[:fixed, :fixed] = np.inf
-    while left.sum() > max(count, fixed):
+    for _ in range(len(centres) - max(count, fixed)):
         i, j = sorted(divmod(int(cost.argmin()), len(cost)))
         total = shares[i] + shares[j]
         if i >= fixed:
             centres[i] = (centres[i] * shares[i] + centres[j] * shares[j]) / total
-        shares[i], left[j] = total, False
-        anew = np.where(left, costs(i)[0], np.inf)
+        shares[i], weight[i], left[j] = total, total**_SHARE_POWER, False
+        anew = costs(centres - centres[i], weight[i])
+        anew[~left] = np.inf
         anew[: fixed if i < fixed else 0] = np.inf
         anew[i] = np.inf
         cost[i], cost[:, i] = anew, anew
@@ -137,15 +119,15 @@ def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
     return OKLab(centres[left].astype(np.float32))
 
 
-def _fine_clusters(lab: OKLab, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:
-    """Centres and shares of fine clusters by Lloyd's k-means from farthest-first seeds; anchors (K, 3) come first.
+def _fine_clusters(planes: Floats, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:
+    """Centres and shares of fine clusters of colours (3, N) by Lloyd's k-means; anchors (K, 3) come first.
 
     Anchors stay where they are, and with a share that lets them take others in.
     """
-    step = max(1, len(lab) // _SEEDING_PIXELS)
-    centres = np.concatenate([anchors, _farthest_first(OKLab(lab[::step]), fine)])
+    step = max(1, planes.shape[1] // _SEEDING_PIXELS)
+    centres = np.concatenate([anchors, _farthest_first(np.ascontiguousarray(planes[:, ::step]), fine)])
     for _ in range(_LLOYD_ROUNDS):
-        means, shares = _means(lab, nearest(lab, OKLab(centres)), len(centres))
+        means, shares = _means(planes, OKLab(centres))
         centres = np.where(shares[:, None] > 0, means, centres)
         centres[: len(anchors)] = anchors
     kept = shares > 0
@@ -171,9 +153,10 @@ def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edi
     edits = edits or Edits()
     held, anchors = len(edits.held), [*(h.stands_for for h in edits.held), *edits.dropped]
     fixed = np.array(anchors, dtype=np.float32).reshape(-1, 3)
-    centres, shares = _fine_clusters(lab, fine, OKLab(fixed))
+    planes = np.ascontiguousarray(lab.T, dtype=np.float32)
+    centres, shares = _fine_clusters(planes, fine, OKLab(fixed))
     centres = _merge(centres, shares, max(count, held) + len(edits.dropped), len(fixed))
-    means, shares = _means(lab, nearest(lab, centres), len(centres))
+    means, shares = _means(planes, centres)
     means[:held] = np.array([h.colour for h in edits.held], dtype=np.float32).reshape(-1, 3)
     shown = [i for i in range(len(means)) if i < held or (i >= len(fixed) and shares[i] > 0)]
     total = float(shares[shown].sum()) or 1.0

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from nuvett.core.quick import planar, rows
 from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB, linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, matrix_between
+from nuvett.core.tabled import across
 from nuvett.core.types import Floats, Linear, OKLab
 
 JUST_NOTICEABLE = 0.02  # difference in OKLab below which clipping is accepted; CSS Color 4, section 13.2
@@ -81,11 +82,10 @@ def _directions() -> OKLab:
 
 
 def _kept(shares: Floats) -> Floats:
-    """Limits by cell, ((LIGHTNESSES - 1) * HUES, 4): a corner, its steps in hue and lightness, and of both together."""
+    """Limits by cell of lightness and hue, (LIGHTNESSES - 1, HUES, 4), as `tabled.across` takes them."""
     grid = (shares * _FARTHEST).reshape(LIGHTNESSES, HUES + 1).astype(np.float32)
-    corner, across, down = grid[:-1, :-1], grid[:-1, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, :-1]
-    twist = grid[1:, 1:] - grid[1:, :-1] - across
-    cells = np.stack([corner, across, down, twist], axis=-1).reshape(-1, 4)
+    corner, right, down = grid[:-1, :-1], grid[:-1, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, :-1]
+    cells = np.stack([corner, right, down, grid[1:, 1:] - grid[1:, :-1] - right], axis=-1)
     cells.setflags(write=False)
     return cells
 
@@ -116,11 +116,7 @@ def _limit_of(lab: OKLab, cells: Floats) -> Floats:
     column = np.arctan2(lab[:, 2], lab[:, 1])
     column *= np.float32(HUES / (2 * np.pi))
     column += np.float32(HUES) * (column < 0)
-    top = np.minimum(row.astype(np.int32), LIGHTNESSES - 2)
-    left = np.minimum(column.astype(np.int32), HUES - 1)
-    corner, across, down, twist = np.take(cells, top * HUES + left, axis=0).T
-    right, below = column - left, row - top
-    return np.asarray(corner + right * across + below * (down + right * twist), dtype=np.float32)
+    return across(cells, row, column)
 
 
 _KNEE, _EDGE = 0.8, 0.985  # shares of the boundary's chroma between which colours pushed outward are eased

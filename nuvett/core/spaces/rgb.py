@@ -165,6 +165,13 @@ def to_linear(encoded: Encoded01, space: Space = Space.SRGB) -> Linear:
     return Linear(np.asarray(linear @ matrix_between(space, Space.SRGB).T, dtype=np.float32))
 
 
+def cube_to_linear(axis: Floats, space: Space) -> Linear:
+    """Extended linear sRGB (N**3, 3), red first, of the colours whose encoded channels all lie on an axis (N,)."""
+    decoded = decode_curve(axis, SPACES[space].curve)
+    planes = np.stack(np.meshgrid(decoded, decoded, decoded, indexing="ij")).reshape(3, -1)
+    return Linear((planes if space is Space.SRGB else matrix_between(space, Space.SRGB) @ planes).T)
+
+
 def from_linear(linear: Linear, space: Space = Space.SRGB) -> Encoded01:
     """Extended linear sRGB (..., 3) to encoded RGB of a space (..., 3) float32, not clipped."""
     if space is not Space.SRGB:

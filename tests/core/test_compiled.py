@@ -1,0 +1,65 @@
+"""What is compiled, beside the plainest way to say the same."""
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from nuvett.core.fit.scaling import scaled
+from nuvett.core.reading.clusters import farthest, gathered
+from nuvett.core.tabled import across, along
+from tests import strategies as ours
+
+
+@given(ours.seeds, st.integers(2, 140), st.integers(1, 7), st.integers(1, 1100))
+def test_a_table_is_followed_between_its_points_and_stays_at_its_ends(
+    seed: int, points: int, columns: int, count: int
+) -> None:
+    random = np.random.default_rng(seed)
+    table = random.normal(0, 1, (points, columns)).astype(np.float32)
+    at = random.uniform(-0.4, 1.4, (count, 2)).astype(np.float32)[:, 0]
+    at[: min(count, 2)] = (1, 0)[: min(count, 2)]
+    plain = [np.interp(at, np.linspace(0, 1, points), column) for column in table.T]
+    assert np.allclose(along(table, at), plain, atol=1e-4)
+
+
+@given(ours.seeds)
+def test_a_grid_is_followed_within_its_cells(seed: int) -> None:
+    random = np.random.default_rng(seed)
+    grid = random.normal(0, 1, (5, 7))
+    right, down = grid[:-1, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, :-1]
+    both = grid[1:, 1:] - grid[1:, :-1] - right
+    cells = np.stack([grid[:-1, :-1], right, down, both], axis=-1).astype(np.float32)
+    y, x = random.uniform(0, 4, 60).astype(np.float32), random.uniform(0, 6, 60).astype(np.float32)
+    y[0], x[0] = 4, 6
+    columns = np.array([np.interp(x, range(7), row) for row in grid])
+    plain = [np.interp(row, range(5), column) for row, column in zip(y, columns.T, strict=True)]
+    assert np.allclose(across(cells, y, x), plain, atol=1e-4)
+
+
+@given(ours.seeds, st.integers(1, 30))
+def test_points_gather_about_the_nearest_centre(seed: int, count: int) -> None:
+    points = ours.cloud(seed, 300).astype(np.float32)
+    centres = points[:count] + np.float32(0.01)
+    nearest = ((points[:, None] - centres) ** 2).sum(axis=2).argmin(axis=1)
+    sums, sizes = gathered(np.ascontiguousarray(points.T), centres)
+    assert np.array_equal(sizes, np.bincount(nearest, minlength=count))
+    assert np.allclose(sums, [points[nearest == k].sum(axis=0) for k in range(count)], atol=1e-3)
+
+
+def test_seeds_lie_as_far_apart_as_they_can_and_equal_points_are_one() -> None:
+    line = np.array([0.0, 1.0, 4.0, 9.0, 9.0, 4.4], dtype=np.float32)
+    planes = np.stack([line, line * 0, line * 0])
+    assert farthest(planes, 1, 4, 1e-6) == [1, 3, 5, 0]
+    assert farthest(planes, 1, 6, 1e-6) == [1, 3, 5, 0, 2]
+
+
+def test_scaling_ends_at_the_margins_of_a_matrix_that_is_not_square() -> None:
+    rows, columns = np.array([0.2, 0.5, 0.3]), np.array([0.6, 0.1, 0.1, 0.2])
+    start = np.random.default_rng(2).uniform(0.2, 1, (3, 4))
+    made = start.copy()
+    scaled(made, rows, columns, 60)
+    assert np.allclose(made.sum(axis=1), rows, atol=1e-12) and np.allclose(made.sum(axis=0), columns, atol=1e-9)
+    # Rows and columns are weighed and nothing else: cross ratios stay as they were.
+    assert np.allclose(
+        made[0, 0] * made[2, 3] / (made[0, 3] * made[2, 0]), start[0, 0] * start[2, 3] / (start[0, 3] * start[2, 0])
+    )
