@@ -17,6 +17,8 @@ _PICTURES = 0.75  # share of the memory that pictures and arrays have; the rest 
 
 def weight_of(value: Any) -> int:
     """Bytes that a value keeps in memory, roughly: its arrays, bytes and texts, and something for every object."""
+    if isinstance(value, float | int | None):
+        return _OBJECT  # most values by far, so asked first
     if isinstance(value, np.ndarray):
         return int(value.nbytes) + _OBJECT
     if isinstance(value, bytes | str):

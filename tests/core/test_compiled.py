@@ -1,11 +1,13 @@
 """What is compiled, beside the plainest way to say the same."""
 
+from itertools import combinations
+
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvett.core.fit.scaling import scaled
-from nuvett.core.reading.clusters import farthest, gathered
+from nuvett.core.reading.clusters import farthest, gathered, merged
 from nuvett.core.tabled import across, along
 from tests import strategies as ours
 
@@ -51,6 +53,33 @@ def test_seeds_lie_as_far_apart_as_they_can_and_equal_points_are_one() -> None:
     planes = np.stack([line, line * 0, line * 0])
     assert farthest(planes, 1, 4, 1e-6) == [1, 3, 5, 0]
     assert farthest(planes, 1, 6, 1e-6) == [1, 3, 5, 0, 2]
+
+
+def plainly_merged(centres: np.ndarray, shares: np.ndarray, power: float, count: int, fixed: int) -> np.ndarray:
+    clusters = [
+        (centre, share, place < fixed) for place, (centre, share) in enumerate(zip(centres, shares, strict=True))
+    ]
+    while len(clusters) > max(count, fixed):
+        pairs = []
+        for (i, (a, p, stays)), (j, (b, q, too)) in combinations(enumerate(clusters), 2):
+            if not (stays and too):
+                pairs.append((p**power * q**power / (p**power + q**power) * ((a - b) ** 2).sum(), i, j))
+        _, i, j = min(pairs)
+        (a, p, stays), (b, q, _) = clusters[i], clusters[j]
+        clusters[i] = (a if stays else (a * p + b * q) / (p + q), p + q, stays)
+        del clusters[j]
+    return np.array([centre for centre, _, _ in clusters])
+
+
+@given(ours.seeds, st.integers(2, 8), st.integers(0, 4))
+def test_clusters_merge_cheapest_first_and_those_held_stay(seed: int, count: int, fixed: int) -> None:
+    random = np.random.default_rng(seed)
+    centres, shares = random.normal(0, 0.2, (14, 3)), random.dirichlet(np.ones(14))
+    plain = plainly_merged(centres, shares, 0.45, count, fixed)
+    made = centres.copy()
+    left = merged(made, shares.copy(), 0.45, count, fixed)
+    assert np.allclose(made[left], plain, atol=1e-9)
+    assert np.array_equal(made[:fixed], centres[:fixed])
 
 
 def test_scaling_ends_at_the_margins_of_a_matrix_that_is_not_square() -> None:

@@ -39,9 +39,7 @@ class Renderer:
             shaper = ocio.Lut1DTransform(len(source.shaper), False)
             shaper.setData(np.repeat(source.shaper.astype(np.float32), 3))
             group.prependTransform(shaper)
-        config = ocio.Config.CreateRaw()
-        config.setProcessorCacheFlags(ocio.PROCESSOR_CACHE_OFF)
-        self._processor = config.getProcessor(group)
+        self._processor = _configured().getProcessor(group)
         self._ready: dict[tuple[str, str], Any] = {}
 
     def _apply(self, source: Pixels, made: Pixels) -> None:
@@ -139,6 +137,14 @@ def _described(pixels: Pixels) -> ocio.PackedImageDesc:
     height, width, _ = pixels.shape
     size = pixels.itemsize
     return ocio.PackedImageDesc(pixels, width, height, 3, _DEPTHS[pixels.dtype.name], size, size * 3, size * 3 * width)
+
+
+@cache
+def _configured() -> ocio.Config:
+    """What the library works under: nothing but what it is given, and nothing of it kept."""
+    config = ocio.Config.CreateRaw()
+    config.setProcessorCacheFlags(ocio.PROCESSOR_CACHE_OFF)
+    return config
 
 
 @cache

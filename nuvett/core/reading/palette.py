@@ -1,12 +1,11 @@
 """Palettes: a few colours with their shares, in which small vivid accents survive."""
 
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
-from nuvett.core.reading.clusters import farthest, gathered
+from nuvett.core.reading.clusters import farthest, gathered, merged
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import from_linear, to_hex
@@ -90,33 +89,10 @@ def _farthest_first(planes: Floats, count: int) -> OKLab:
 
 
 def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
-    """Merge clusters pairwise, cheapest first, until `count` are left (Ward 1963, with shares to a power).
-
-    The first `fixed` clusters keep their places, take others in and are never merged with each other.
-    """
-    centres, shares = OKLab(centres.astype(np.float64)), shares.astype(np.float64)
-    weight = shares**_SHARE_POWER
-    left = np.ones(len(centres), dtype=bool)
-
-    def costs(apart: NDArray[Any], own: Any) -> NDArray[np.float64]:
-        return np.asarray(own * weight / (own + weight) * (apart * apart).sum(axis=-1))
-
-    cost = costs(centres[:, None] - centres, weight[:, None])
-    np.fill_diagonal(cost, np.inf)
-    cost[:fixed, :fixed] = np.inf
-    for _ in range(len(centres) - max(count, fixed)):
-        i, j = sorted(divmod(int(cost.argmin()), len(cost)))
-        total = shares[i] + shares[j]
-        if i >= fixed:
-            centres[i] = (centres[i] * shares[i] + centres[j] * shares[j]) / total
-        shares[i], weight[i], left[j] = total, total**_SHARE_POWER, False
-        anew = costs(centres - centres[i], weight[i])
-        anew[~left] = np.inf
-        anew[: fixed if i < fixed else 0] = np.inf
-        anew[i] = np.inf
-        cost[i], cost[:, i] = anew, anew
-        cost[j], cost[:, j] = np.inf, np.inf
-    return OKLab(centres[left].astype(np.float32))
+    """Clusters merged until `count` are left; the first `fixed` stay where they are."""
+    places = centres.astype(np.float64)
+    left = merged(places, shares.astype(np.float64), _SHARE_POWER, count, fixed)
+    return OKLab(places[left].astype(np.float32))
 
 
 def _fine_clusters(planes: Floats, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:
