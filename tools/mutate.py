@@ -66,7 +66,7 @@ _SAME = {
     "area/weights.py: extent: (rows[-1] + 2) / height": "a larger extent is slower and draws the same",
     # Changes that make no difference, each with its reason.
     "plan/compile.py: compile_shaped: threads == 1": "any number of threads makes the same table",
-    "plan/compile.py: compile_shaped: len(encoded) < _WORTH_A_THREAD * threads": "any number makes the same table",
+    "plan/compile.py: compile_shaped: len(linear) < _WORTH_A_THREAD * threads": "any number makes the same table",
     "plan/compile.py: compile_shaped: _WORTH_A_THREAD * threads": "any number of threads makes the same table",
 }
 """What is left out because it cannot be noticed, with the reason."""

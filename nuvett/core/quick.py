@@ -14,7 +14,15 @@ def planar(*columns: Floats) -> Floats:
 
     Work that goes column by column, as nearly all on colours does, is much quicker on such arrays.
     """
-    return np.stack(columns).astype(np.float32, copy=False).T
+    planes = np.empty((len(columns), len(columns[0])), dtype=np.float32)
+    for plane, column in zip(planes, columns, strict=True):
+        plane[:] = column
+    return planes.T
+
+
+def bounded(values: Floats, low: float = 0, high: float = 1) -> Floats:
+    """Values (any shape) held between bounds: as `np.clip`, which takes several times as long for a few thousand."""
+    return np.minimum(np.maximum(values, np.float32(low)), np.float32(high))
 
 
 def rows(values: Floats, index: np.ndarray) -> Floats:

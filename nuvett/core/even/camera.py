@@ -7,9 +7,9 @@ log-log is a (1 - x^q). Under it a gain stays in closed form. Raw and linear fil
 pictures some, so it is taken as far as a set-up's own frames show it.
 """
 
-import cv2
 import numpy as np
 
+from nuvett.core.quick import bounded, power
 from nuvett.core.types import Floats, Linear
 
 _SLOPE, _SHOULDER, _WHITE = 1.14, 1.6, 1.1
@@ -28,15 +28,15 @@ def scene_light(linear: Linear, share: float) -> Linear:
     return Linear(np.asarray(np.exp(share * logs + (1 - share) * np.log(y)), dtype=np.float32))
 
 
-def gain_in_camera(plane: Floats, gain: Floats) -> Floats:
-    """Finished values (N,) of one channel as if the scene had had a gain times the light; one gain, or one each (N,).
+def gain_in_camera(values: Floats, gain: Floats) -> Floats:
+    """Finished values (any shape) as if the scene had had a gain times the light; `gain` broadcasts to them.
 
     With G = gain^a: x -> G x / (1 + (G^q - 1) x^q)^(1/q), white kept where light is added and lowered where it is
     taken. What lies outside 0 to 1 takes the plain gain of its end.
     """
     raised = np.asarray(gain, dtype=np.float32) ** np.float32(_SLOPE)
     white = np.where(raised > 1, np.float32(1), np.float32(_WHITE)).astype(np.float32)
-    y = np.clip(plane, 0, 1) / white
-    bend = 1 + (raised ** np.float32(_SHOULDER) - 1) * cv2.pow(y, _SHOULDER).reshape(y.shape)
-    made = plane * raised * cv2.pow(np.asarray(bend, np.float32), -1 / _SHOULDER).reshape(y.shape)
+    y = bounded(values) / white
+    bend = 1 + (raised ** np.float32(_SHOULDER) - 1) * power(y, _SHOULDER)
+    made = values * raised * power(np.asarray(bend, np.float32), -1 / _SHOULDER)
     return np.asarray(made, dtype=np.float32)

@@ -1,13 +1,14 @@
 """Gains on linear light: exposure, warmth and tint, and how they roll off near white."""
 
-import cv2
 import numpy as np
 
 from nuvett.core.even.camera import gain_in_camera
+from nuvett.core.quick import power
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Floats, Linear
 
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
+_NOTHING = 1e-5  # difference from 1 that a gain may have and count as none
 _CLIPPED = (0.92, 1.0)  # least channel between which a colour counts as clipped white
 
 
@@ -42,7 +43,7 @@ def apply_gains(linear: Linear, gains: Floats, camera: float = 0.0) -> Linear:
     camera : how much of a camera curve the gains pass through, 0 (as on raw or linear files) to 1
     """
     gains = np.asarray(gains, dtype=np.float32)
-    if np.allclose(gains, 1, atol=1e-6):
+    if np.abs(gains - 1).max() < _NOTHING:
         return linear
     # Plane by plane, because working along a last axis of 3 is several times slower.
     planes = np.ascontiguousarray(linear.reshape(-1, 3).T, dtype=np.float32)
@@ -50,25 +51,24 @@ def apply_gains(linear: Linear, gains: Floats, camera: float = 0.0) -> Linear:
     bright = np.flatnonzero(least > _CLIPPED[0])
     white = smooth_step((least[bright] - _CLIPPED[0]) / (_CLIPPED[1] - _CLIPPED[0]))
     common = np.float32(_LUMINANCE @ gains)
-    out = np.empty_like(planes)
-    for made, plane, gain in zip(out, planes, gains, strict=True):
-        made[:] = _exposed(plane, gain, camera)
-        if bright.size:
-            made[bright] = _exposed(plane[bright], gain * (1 - white) + common * white, camera)
+    own = gains[:, None]
+    out = _exposed(planes, own, camera)
+    if bright.size:
+        out[:, bright] = _exposed(np.take(planes, bright, axis=1), own * (1 - white) + common * white, camera)
     return Linear(out.T if linear.ndim == 2 else out.T.reshape(linear.shape))
 
 
-def _exposed(plane: Floats, gain: Floats, camera: float) -> Floats:
-    """One channel (N,) under a gain for all or one each (N,), partly through the camera's curve."""
-    plain = plane * gain if np.ndim(gain) == 0 and gain <= 1 else _rolled(plane, gain)
+def _exposed(planes: Floats, gain: Floats, camera: float) -> Floats:
+    """Channels (3, N) under a gain each (3, 1) or one for each value (3, N), partly through the camera's curve."""
+    plain = _rolled(planes, gain)
     if camera == 0:
         return plain
-    return np.asarray(plain + np.float32(camera) * (gain_in_camera(plane, gain) - plain), dtype=np.float32)
+    return np.asarray(plain + np.float32(camera) * (gain_in_camera(planes, gain) - plain), dtype=np.float32)
 
 
-def _rolled(plane: Floats, gain: Floats) -> Floats:
-    """One channel (N,) under a gain for all or one each (N,), rolled off where it is above 1."""
-    magnitude = np.clip(np.abs(plane), 0, 1)
+def _rolled(planes: Floats, gain: Floats) -> Floats:
+    """Channels (3, N) under a gain each (3, 1) or one for each value (3, N), rolled off where it is above 1."""
+    magnitude = np.minimum(np.abs(planes), 1)
     above = np.maximum(gain, 1)
     bend = 1 + (above * above * above - 1) * (magnitude * magnitude * magnitude)
-    return np.asarray(plane * gain * cv2.pow(bend, -1 / 3).reshape(plane.shape), dtype=np.float32)
+    return np.asarray(planes * gain * power(bend, -1 / 3), dtype=np.float32)
