@@ -16,6 +16,7 @@ _MEASURED = """() => {
         width: plate.width, aspect: plate.width / plate.height,
         below: proofs.bottom - innerHeight, onProofs: words.bottom - proofs.top,
         sideways: document.documentElement.scrollWidth - innerWidth,
+        downwards: document.documentElement.scrollHeight - innerHeight,
         share: (mat.width * mat.height + beside.width * beside.height) / (stage.width * stage.height),
     };
 }"""
@@ -37,7 +38,8 @@ def test_the_picture_is_large_and_proofs_stay_in_view(
         expect(page.locator("[data-picture]")).to_be_visible()
         found = page.evaluate(_MEASURED)
         assert found["width"] >= least and found["aspect"] == pytest.approx(1.5, abs=0.01), address
-        assert found["below"] <= 0 and found["onProofs"] <= 1 and found["sideways"] <= 0, address
+        assert found["below"] <= 0 and found["onProofs"] <= 1, address
+        assert found["sideways"] <= 0 and found["downwards"] <= 0, address
     page.goto(f"{site}{DEMO_SERIES}/shape?zoom=1")
     expect(page.locator("[data-zoomed]")).to_be_visible()
     assert page.evaluate(_MEASURED)["share"] >= 0.5
