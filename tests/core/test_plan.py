@@ -13,7 +13,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import ZONE_COUNT, measure
 from nuvett.core.plan.apply import after_group, apply_plan, before_kind, finished, fitted_part, seen, through
-from nuvett.core.plan.by_hand import GreyOperation, SaturateOperation
+from nuvett.core.plan.by_hand import EndsOperation, GreyOperation, SaturateOperation
 from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.finish import VignetteOperation
@@ -36,6 +36,7 @@ from nuvett.core.spatial.finish import Finisher, InArea
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.tone import ToneStep
+from nuvett.core.types import OKLab
 from tests import strategies as ours
 from tests.examples import EXAMPLES, TABLE
 
@@ -140,6 +141,16 @@ def test_what_comes_to_an_operation_has_been_through_all_that_is_before_it() -> 
     assert np.allclose(before_kind(layered, "trim.0", GreyOperation, LINEAR), brighter, atol=1e-6)
     kinds = [type(operation) for operation in fitted_part(planned())]
     assert kinds == [ToneOperation, TintOperation, SpreadOperation, MovesOperation, KeepOperation]
+
+
+@pytest.mark.parametrize("amount", [0.5, 1])
+def test_ends_of_tone_land_where_they_are_sent_and_go_on_as_steeply_beyond(amount: float) -> None:
+    ends = EndsOperation(low=0.2, high=0.8, to_low=0.1, to_high=0.94, amount=amount)
+    lab = np.array([[0.2, 0.1, 0], [0.5, 0, 0.1], [0.8, 0, 0], [0, 0, 0], [1, 0, 0]], dtype=np.float32)
+    made = ends.apply(OKLab(lab), OKLab(lab), Space.SRGB)
+    landed = np.array([0.1, 0.52, 0.94, 0.1 - 0.2 * 1.4, 0.94 + 0.2 * 1.4])
+    assert np.allclose(made[:, 0], lab[:, 0] + amount * (landed - lab[:, 0]), atol=1e-6)
+    assert np.array_equal(made[:, 1:], lab[:, 1:])
 
 
 def test_the_steepest_slope_is_the_tones_at_the_strength_of_the_look() -> None:
