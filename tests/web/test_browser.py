@@ -24,7 +24,9 @@ def test_no_screen_breaks_an_accessibility_rule(page: Page, site: str, surround:
         assert page.locator("html").get_attribute("data-surround") == surround
         found = Axe().run(page)
         assert found.violations_count == 0, f"{screen} in {surround}: {found.generate_report()}"
-        assert page.evaluate("document.documentElement.scrollHeight <= innerHeight"), f"{screen} is longer than it shows"
+        assert page.evaluate("document.documentElement.scrollHeight <= innerHeight"), (
+            f"{screen} is longer than it shows"
+        )
 
 
 def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Path, tmp_path: Path) -> None:

@@ -9,7 +9,7 @@ pictures some, so it is taken as far as a set-up's own frames show it.
 
 import numpy as np
 
-from nuvett.core.quick import bounded, power
+from nuvett.core.quick import power
 from nuvett.core.types import Floats, Linear
 
 _SLOPE, _SHOULDER, _WHITE = 1.14, 1.6, 1.1
@@ -36,7 +36,7 @@ def gain_in_camera(values: Floats, gain: Floats) -> Floats:
     """
     raised = np.asarray(gain, dtype=np.float32) ** np.float32(_SLOPE)
     white = np.where(raised > 1, np.float32(1), np.float32(_WHITE)).astype(np.float32)
-    y = bounded(values) / white
+    y = np.asarray(values.clip(0, 1) / white, dtype=np.float32)
     bend = 1 + (raised ** np.float32(_SHOULDER) - 1) * power(y, _SHOULDER)
     made = values * raised * power(np.asarray(bend, np.float32), -1 / _SHOULDER)
     return np.asarray(made, dtype=np.float32)

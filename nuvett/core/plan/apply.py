@@ -10,7 +10,7 @@ from nuvett.core.plan.fitted import ByLightness, merged
 from nuvett.core.plan.frame_plan import FramePlan, Group
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.quick import bounded, exp
+from nuvett.core.quick import exp
 from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -115,7 +115,7 @@ def finished(plan: FramePlan, linear: Linear, space: Space) -> Encoded01:
 
 def encoded_in(lab: OKLab, space: Space) -> Encoded01:
     """OKLab colours (N, 3) mapped into the gamut of a space, encoded there."""
-    return Encoded01(bounded(encode_curve(map_to_gamut(lab, space), SPACES[space].curve)))
+    return Encoded01(encode_curve(map_to_gamut(lab, space), SPACES[space].curve).clip(0, 1))
 
 
 def _laid_over(below: Encoded01, above: Encoded01, weight: Floats) -> Encoded01:

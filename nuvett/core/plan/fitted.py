@@ -14,7 +14,7 @@ from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.fit.tone import TONE_GRID, TONE_KNOTS, apply_curve, steepest_slope
 from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.quick import bounded, planar
+from nuvett.core.quick import planar
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.tabled import along
 from nuvett.core.types import OKLab, StoredArray
@@ -114,7 +114,7 @@ class ByLightness:
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of them; arguments as `ColourOperation.apply` has them."""
         lightness, free_a, free_b, aa, ba, ab, bb = along(self._table, came[:, 0])
-        lightness += came[:, 0] - bounded(came[:, 0])
+        lightness += came[:, 0] - came[:, 0].clip(0, 1)
         a, b = lab[:, 1], lab[:, 2]
         return OKLab(planar(lightness, free_a + aa * a + ab * b, free_b + ba * a + bb * b))
 

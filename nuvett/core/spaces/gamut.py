@@ -5,7 +5,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.quick import bounded, planar, rows
+from nuvett.core.quick import planar, rows
 from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB, linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, matrix_between
 from nuvett.core.tabled import across
@@ -111,7 +111,7 @@ def gamut_boundary(space: Space) -> Floats:
 
 def _limit_of(lab: OKLab, cells: Floats) -> Floats:
     """Limit (N,) at each colour's lightness and hue, bilinear in a grid of limits by cell; lightness is bounded."""
-    row = bounded(lab[:, 0])
+    row = lab[:, 0].clip(0, 1)
     row *= np.float32(LIGHTNESSES - 1)
     column = np.arctan2(lab[:, 2], lab[:, 1])
     column *= np.float32(HUES / (2 * np.pi))
@@ -137,8 +137,7 @@ def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLa
         return after
     relative = chroma[index] / limit[index]
     old = OKLab(rows(before, index))
-    near = _chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4))
-    knee = bounded(np.asarray(near, dtype=np.float32), _KNEE)
+    knee = (_chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4))).clip(_KNEE, 1)
     over = np.maximum(relative - knee, 0)
     room = np.maximum(_EDGE - knee, np.float32(1e-3))
     eased = np.minimum(relative, knee) + room * over / (over + room)
@@ -159,11 +158,11 @@ def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
     """
     rgb = _in_space(oklab_to_linear(lab), space)
     index = np.flatnonzero(_outside(np.ascontiguousarray(rgb.T)))
-    out = bounded(rgb)
+    out = rgb.clip(0, 1)
     if index.size:
         source = rows(lab, index)
-        source[:, 0] = bounded(source[:, 0])
+        source[:, 0] = source[:, 0].clip(0, 1)
         chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
         source[:, 1:] *= np.minimum(1, _limit_of(OKLab(source), chroma_limits(space)) / chroma)[:, None]
-        out[index] = bounded(_in_space(oklab_to_linear(OKLab(source)), space))
+        out[index] = _in_space(oklab_to_linear(OKLab(source)), space).clip(0, 1)
     return np.asarray(out)
