@@ -21,6 +21,7 @@ from nuvett.core.reading.palette import find_palette
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch, oklch_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.ends import EndsStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.mono import MonoStep
@@ -32,6 +33,7 @@ from nuvett.core.steps.tint_filter import FilterStep
 from nuvett.core.steps.wash import WashStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.core.steps.zones import ZoneStep
+from nuvett.core.types import OKLab
 from tests import strategies as ours
 
 GREYS = np.column_stack([np.linspace(0.02, 0.98, 49), np.zeros(49), np.zeros(49)]).astype(np.float32)
@@ -64,6 +66,14 @@ def test_a_step_at_amount_zero_or_off_changes_nothing(colours: np.ndarray, name:
     lab = linear_to_oklab(to_linear(colours))
     for update in ({"amount": 0}, {"on": False}):
         assert np.array_equal(step(lab, STRONG[name].model_copy(update=update)), lab)
+
+
+@pytest.mark.parametrize(("reach", "acts"), [(0.03, False), (0.1, True)])
+def test_a_frame_of_one_tone_has_no_ends(reach: float, acts: bool) -> None:
+    lightness = np.linspace(0.6 - reach / 2, 0.6 + reach / 2, 400)
+    flat = measure(OKLab(np.column_stack([lightness, 0 * lightness, 0 * lightness]).astype(np.float32)))
+    found = EndsStep(black=5, white=95).resolve(Ask(frame=flat, aim=Aim(flat, ())))
+    assert bool(found) == acts
 
 
 @pytest.mark.parametrize("name", STRONG)
