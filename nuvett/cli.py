@@ -45,6 +45,9 @@ Quality = Annotated[int, typer.Option(min=1, max=100, help="Quality of JPEG and 
 FactsOption = Annotated[Keep, typer.Option("--facts", help="Facts of the originals that the files carry.")]
 Size = Annotated[int | None, typer.Option(min=16, max=60000, help="Long edge in pixels; by default as the source.")]
 SpaceOption = Annotated[str, typer.Option("--space", help="srgb, p3, adobe-rgb or prophoto.")]
+LensesOption = Annotated[
+    batch.Lenses, typer.Option("--lenses", help="Undo what a known lens did: in raw files as usual, in all, in none.")
+]
 Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
 Report = Annotated[Path | None, typer.Option("--report", help="Write what was done to each photo as JSON.")]
 LIMITS = Limits()
@@ -187,6 +190,7 @@ def even(
     base: Annotated[Path, typer.Option(help="Picture whose light the others get.")],
     out: Out,
     strength: Percent = 100,
+    lenses: LensesOption = batch.Lenses.USUAL,
     fmt: FormatOption = None,
     quality: Quality = 92,
     facts: FactsOption = Keep.ALL,
@@ -197,7 +201,10 @@ def even(
 ) -> None:
     """Even the light of each photo, exposure and white, to a base picture."""
     output = _output(out, fmt, quality, size, space, overwrite, facts)
-    outcomes = _run(_checked(photos), lambda step: batch.even_files(photos, base, strength / 100, output, LIMITS, step))
+    outcomes = _run(
+        _checked(photos),
+        lambda step: batch.even_files(photos, base, strength / 100, output, LIMITS, lenses, step),
+    )
     _finish(outcomes, report)
 
 
@@ -221,6 +228,7 @@ def match(
     cube: Annotated[
         Path | None, typer.Option(help="Also write the table that all photos share, as .cube, .clf or .cdl.")
     ] = None,
+    lenses: LensesOption = batch.Lenses.USUAL,
     fmt: FormatOption = None,
     quality: Quality = 92,
     facts: FactsOption = Keep.ALL,
@@ -238,9 +246,9 @@ def match(
     own = document_of(trim, parse_trim)
     if hold is not None:
         document = document.with_step(document.step(HoldStep).model_copy(update={"on": hold == "skin"}))
+    aside = batch.Aside(base, cube, own, lenses)
     outcomes = _run(
-        _checked(photos),
-        lambda step: batch.match_files(photos, target, document, output, LIMITS, batch.Aside(base, cube, own), step),
+        _checked(photos), lambda step: batch.match_files(photos, target, document, output, LIMITS, aside, step)
     )
     _finish(outcomes, report)
 

@@ -1,6 +1,7 @@
 """The command line, as people and scripts use it."""
 
 import json
+import subprocess
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +12,7 @@ from nuvett.cli import app
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import to_linear
 from tests.conftest import DEMO, load_rgb
+from tools.camera import make_raw
 
 STILL = str(DEMO / "stills" / "still_1_teal_amber.jpg")
 FRAMES = [str(DEMO / "frames" / f"AT-010{n}.jpg") for n in (1, 2, 3)]
@@ -97,6 +99,32 @@ def test_areas_of_a_look_and_geometry_of_a_trim_are_drawn(tmp_path: Path) -> Non
     look.write_text(json.dumps({"areas": [{"area": {"parts": [{"kind": "brush"}]}}]}))
     refused = run(*common, "--out", tmp_path / "b", "--look", look)
     assert refused.exit_code == 2 and "belongs to its frame" in refused.stderr
+
+
+def test_what_a_lens_did_is_undone_in_raw_files_and_where_it_is_asked(tmp_path: Path) -> None:
+    frame, raw, finished = Path(FRAMES[2]), tmp_path / "raw.dng", tmp_path / "finished.jpg"
+    make_raw(frame, raw)
+    facts = {"Make": "Tidewrack", "Model": "Maker One", "LensModel": "Tidewrack 35 mm F2"}
+    tags = [f"-{name}={words}" for name, words in facts.items()]
+    subprocess.run(["exiftool", "-q", "-FocalLength=35", "-FNumber=4", *tags, "-o", finished, frame], check=True)
+    plain = ("--reference", STILL, "--even", 0, "--strength", 0, "--format", "png", raw, finished)
+    undone: dict[str, list[bool]] = {}
+    drift: dict[str, float] = {}
+    for which in ("usual", "all", "none"):
+        out, report = tmp_path / which, tmp_path / f"{which}.json"
+        done = run("match", *plain, "--lenses", which, "--out", out, "--report", report)
+        assert done.exit_code == 0, done.output
+        rows = json.loads(report.read_text())["photos"]
+        undone[which] = ["lens" in row for row in rows]
+        drift[which] = rows[0]["drift_before"]["value"]
+    assert undone == {"usual": [True, False], "all": [True, True], "none": [False, False]}
+    assert drift["usual"] == drift["all"] != drift["none"]  # what is measured has the corners' light too
+    words = json.loads((tmp_path / "usual.json").read_text())["photos"][0]["lens"]
+    assert words == "Tidewrack 35 mm F2: distortion, fringes and dark corners undone"
+    assert error_of(tmp_path / "usual" / "raw.png", frame) < 0.5 * error_of(tmp_path / "none" / "raw.png", frame)
+    assert np.array_equal(load_rgb(tmp_path / "none" / "finished.png"), load_rgb(tmp_path / "usual" / "finished.png"))
+    evened = run("even", "--base", frame, "--out", tmp_path / "even", "--report", tmp_path / "even.json", raw)
+    assert evened.exit_code == 0 and "lens" in json.loads((tmp_path / "even.json").read_text())["photos"][0]
 
 
 def test_even_brings_a_frame_to_its_base(tmp_path: Path) -> None:

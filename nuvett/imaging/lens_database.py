@@ -113,6 +113,15 @@ def correction_by(key: str, facts: FileFacts, size: tuple[int, int]) -> LensCorr
     return filling(made, size) if made.bends else made if made.darkens else None
 
 
+def usual_correction(facts: FileFacts, size: tuple[int, int], raw: bool) -> LensCorrection | None:
+    """How to undo what the lens that a file names did to it, of a size, where that is usual: in raw files.
+
+    Cameras mostly do that to their own pictures themselves, and twice is wrong.
+    """
+    known = find_lens(facts) if raw else None
+    return correction_by(known.key, facts, size) if known else None
+
+
 def _three(terms: Any) -> Terms:
     a, b, c = (float(term) for term in list(terms)[:3])
     return a, b, c

@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
@@ -18,8 +19,10 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import find_setups, rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
+from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.compile import compile_plan
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing
@@ -33,6 +36,7 @@ from nuvett.core.types import Floats, OKLab
 from nuvett.imaging.decode import decode, read_header
 from nuvett.imaging.encode import FORMATS, Format, encode, usual_format
 from nuvett.imaging.facts import Keep, write_facts
+from nuvett.imaging.lens_database import usual_correction
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.measuring import MeasuredFile, measure_file, small_encoded
@@ -52,9 +56,17 @@ class Output:
     facts: Keep = Keep.ALL
 
 
+class Lenses(StrEnum):
+    """Which photos have undone what a known lens did to them: raw files as usual, all, or none."""
+
+    USUAL = "usual"
+    ALL = "all"
+    NONE = "none"
+
+
 @dataclass(frozen=True)
 class Aside:
-    """Files beside the photos of a match.
+    """What a match takes beside the photos and the look.
 
     trim : taken by every photo after the look
     base : picture whose light all photos are evened to; none evens each set-up to its own middle
@@ -64,6 +76,7 @@ class Aside:
     base: Path | None = None
     cube: Path | None = None
     trim: Trim | None = None
+    lenses: Lenses = Lenses.USUAL
 
 
 @dataclass(frozen=True)
@@ -143,22 +156,29 @@ def light_report(even: EvenLight) -> dict[str, float | str]:
 
 
 def even_files(
-    photos: list[Path], base: Path, strength: float, output: Output, limits: Limits, progress: Progress
+    photos: list[Path],
+    base: Path,
+    strength: float,
+    output: Output,
+    limits: Limits,
+    lenses: Lenses,
+    progress: Progress = lambda: None,
 ) -> list[Outcome]:
     """Even the light of each photo to a base picture; strength 0 to 1. Raises FileError for the base."""
     held = measure_file(base, limits).seen
-    entries, failed = _measure_all(photos, limits)
-    lights = dict(zip([e.path for e in entries], _lights_by(held, entries, base.name), strict=True))
+    entries, failed = _measure_all(photos, limits, lenses)
+    lights = _lights_by(held, entries, base.name)
+    index = {entry.path: i for i, entry in enumerate(entries)}
 
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
-        found = lights[photo]
-        plan = even_only(found.at(strength), found.camera)
+        found, entry = lights[index[photo]], entries[index[photo]]
+        plan = entry.through_lens(even_only(found.at(strength), found.camera))
         written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits)
-        report = {"even": light_report(found), "seconds": round(time.perf_counter() - start, 3)}
+        report = {"even": light_report(found), **entry.report, "seconds": round(time.perf_counter() - start, 3)}
         return Outcome(photo, written, report)
 
-    return _in_order(_each(list(lights), work, progress) + failed, photos)
+    return _in_order(_each(list(index), work, progress) + failed, photos)
 
 
 def _lights_by(base: Seen, entries: "list[_Entry]", name: str) -> list[EvenLight]:
@@ -211,8 +231,26 @@ def infer_from_files(pairs: list[tuple[Path, Path]], limits: Limits) -> Inferenc
 
 @dataclass(frozen=True)
 class _Entry:
+    """A photo that was measured; lens : what it did, to be undone."""
+
     path: Path
     measured: MeasuredFile
+    lens: LensCorrection | None
+
+    @property
+    def sample(self) -> Sample:
+        """Its sample, with the light that the lens took."""
+        header, sample = self.measured.picture.header, self.measured.sample
+        return sample if self.lens is None else sample.lit(self.lens, (header.width, header.height))
+
+    @property
+    def report(self) -> dict[str, str]:
+        """What is said of its lens, where something is undone."""
+        return {"lens": self.lens.words} if self.lens else {}
+
+    def through_lens(self, plan: FramePlan) -> FramePlan:
+        """A plan of it with what the lens did undone first."""
+        return plan if self.lens is None else plan.model_copy(update={"lens": self.lens})
 
     @property
     def taken(self) -> datetime | None:
@@ -224,12 +262,16 @@ class _Entry:
             return seed_of(hashlib.file_digest(stream, "sha256").hexdigest())
 
 
-def _measure_all(photos: list[Path], limits: Limits) -> tuple[list[_Entry], list[Outcome]]:
+def _measure_all(photos: list[Path], limits: Limits, lenses: Lenses) -> tuple[list[_Entry], list[Outcome]]:
     """Measure every photo, keeping samples but no pixels; those that cannot be read are outcomes already."""
     entries: list[_Entry] = []
 
     def work(photo: Path) -> Outcome:
-        entries.append(_Entry(photo, measure_file(photo, limits).without_pixels()))
+        measured = measure_file(photo, limits).without_pixels()
+        header = measured.picture.header
+        undone = lenses is Lenses.ALL or (lenses is Lenses.USUAL and header.raw)
+        lens = usual_correction(measured.facts, (header.width, header.height), undone)
+        entries.append(_Entry(photo, measured, lens))
         return Outcome(photo)
 
     outcomes = _each(photos, work, lambda: None)
@@ -251,7 +293,7 @@ def match_files(
         format_of(cube)
         if cube.exists() and not output.overwrite:
             raise OutputExistsError(f"{cube.name} exists already; pass --overwrite to replace it.")
-    entries, failed = _measure_all(photos, limits)
+    entries, failed = _measure_all(photos, limits, aside.lenses)
     if not entries:
         return failed
     entries = [entries[i] for i in shooting_order([e.taken for e in entries], [e.path.stem for e in entries])]
@@ -262,7 +304,7 @@ def match_files(
     else:
         lights = _lights_by(measure_file(base, limits).seen, entries, base.name)
     measured = [
-        Measured(e.measured.sample, light, number, e.measured.proportion)
+        Measured(e.sample, light, number, e.measured.proportion)
         for e, light, number in zip(entries, lights, setups, strict=True)
     ]
     run = SeriesRun(Pools.of(measured, look), aim_of(target), look)
@@ -272,11 +314,12 @@ def match_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         i = index[photo]
-        plan = run.plan(i, Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed))
+        own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed)
+        plan = entries[i].through_lens(run.plan(i, own))
         seen = _seen(photo, plan, limits)
         written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits, seen)
         seeing = Seeing(measured[i].proportion, seen.weights() if seen else ())
-        return Outcome(photo, written, _match_report(plan, measured[i], seeing, yardstick, start))
+        return Outcome(photo, written, _match_report(plan, measured[i], seeing, yardstick, start) | entries[i].report)
 
     outcomes = _each([e.path for e in entries], work, progress)
     if cube is not None:

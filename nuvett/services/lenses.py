@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.imaging.facts import FileFacts
-from nuvett.imaging.lens_database import KnownLens, correction_by, find_lens, lenses_named
+from nuvett.imaging.lens_database import KnownLens, correction_by, find_lens, lenses_named, usual_correction
 from nuvett.services.catalogue import ready_frames
 from nuvett.services.companions import RAW
 from nuvett.store import models
@@ -21,16 +21,14 @@ def _facts(frame: models.Frame) -> FileFacts:
 
 
 def work_out_lens(frame: models.Frame) -> None:
-    """Find the correction of a measured frame anew, by what was chosen for it.
-
-    As usual, what a known lens did is undone in raw files; pictures that a camera finished are left as they are.
-    """
+    """Find the correction of a measured frame anew, by what was chosen for it."""
     choice = (frame.lens or {}).get("choice", AUTO)
     facts, size = _facts(frame), (frame.width, frame.height)
-    known = find_lens(facts)
-    key = known.key if choice in (AUTO, OFF) and known else choice
-    wanted = choice not in (AUTO, OFF) or (choice == AUTO and frame.format == RAW)
-    found = correction_by(key, facts, size) if wanted and key not in (AUTO, OFF) else None
+    known, found = find_lens(facts), None
+    if choice == AUTO:
+        found = usual_correction(facts, size, frame.format == RAW)
+    elif choice != OFF:
+        found = correction_by(choice, facts, size)
     frame.lens = {
         "choice": choice,
         "known": known.title if known else "",
@@ -49,12 +47,7 @@ def lens_words(frame: models.Frame) -> str:
     state: dict[str, Any] = frame.lens or {}
     correction, known, facts = correction_of(frame), state.get("known", ""), _facts(frame)
     if correction is not None:
-        did = [
-            *(["distortion"] if correction.model != "none" else []),
-            *(["fringes"] if correction.parts_colours else []),
-            *(["dark corners"] if correction.darkens else []),
-        ]
-        return f"{correction.name}: {', '.join(did[:-1]) + ' and ' + did[-1] if len(did) > 1 else did[0]} undone"
+        return correction.words
     if state.get("choice") == OFF:
         return f"{known or facts.lens}: left as it is"
     if state.get("choice", AUTO) != AUTO:

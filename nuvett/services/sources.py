@@ -7,7 +7,6 @@ import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels, in_floats
-from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.geometry.proposals import Proposal, propose
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.measure.sampling import Sample, placed_sample
@@ -26,12 +25,6 @@ SMALL_EDGE = 400
 """Long edge of views up to which a quarter of the kept view is decoded, which is much quicker."""
 
 _CLIP_BYTES = 40_000_000  # what an open clip takes, roughly: its decoder keeps some frames
-
-
-def _lit(sample: Sample, lens: LensCorrection, size: tuple[int, int]) -> Sample:
-    """A sample with the light that a lens took from the corners."""
-    light = lens.light(sample.places[:, 0], sample.places[:, 1], size)
-    return Sample(Linear(sample.colours * light[:, None]), sample.places)
 
 
 class Sources:
@@ -57,7 +50,7 @@ class Sources:
             if sample is None:
                 proxy = measuring_proxy(self.view(frame.view), frame.domain)
                 sample = Sample(Linear(kept), placed_sample(proxy, len(kept)).places)
-            return sample if frame.lens is None else _lit(sample, frame.lens, (frame.width, frame.height))
+            return sample if frame.lens is None else sample.lit(frame.lens, (frame.width, frame.height))
 
         return self._kept.get(("sample", frame.sample_key), make)
 

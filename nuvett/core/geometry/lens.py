@@ -58,6 +58,17 @@ class LensCorrection(Document):
         """Whether light is lost towards the corners."""
         return self.dark != NO_TERMS
 
+    @property
+    def words(self) -> str:
+        """What of it is undone, for people."""
+        found = (
+            (self.model != "none", "distortion"),
+            (self.parts_colours, "fringes"),
+            (self.darkens, "dark corners"),
+        )
+        did = [words for does, words in found if does]
+        return f"{self.name}: {', '.join(did[:-1]) + ' and ' + did[-1] if len(did) > 1 else did[0]} undone"
+
     def in_file(self, x: Shares, y: Shares, size: tuple[int, int], channel: Channel = "green") -> tuple[Shares, Shares]:
         """Shares of the file at shares of the picture as it should be, any shape, of a size (width, height)."""
         across, down, squared = _from_middle(x, y, size, self.scale)

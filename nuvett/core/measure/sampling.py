@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvett.core.errors import TooFewPixelsError
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.measure.statistics import MINIMUM_PIXELS, thin
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
@@ -47,6 +48,11 @@ class Sample:
     def thinned(self, count: int) -> "Sample":
         """Every k-th, so that at most `count` remain."""
         return Sample(Linear(thin(self.colours, count)), thin(self.places, count))
+
+    def lit(self, lens: LensCorrection, size: tuple[int, int]) -> "Sample":
+        """With the light that a lens took from the corners of a picture of a size (width, height) in pixels."""
+        light = lens.light(self.places[:, 0], self.places[:, 1], size)
+        return Sample(Linear(self.colours * light[:, None]), self.places)
 
 
 def stratified_sample(linear: Linear, weights: Mask01 | None = None, count: int = SAMPLE_SIZE) -> Linear:
