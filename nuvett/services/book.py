@@ -139,7 +139,7 @@ class FreeNames:
 
 
 def add_kept(session: Session, labels: Labels, kept: Kept, words: str = "", **also: Any) -> models.KeptLook:
-    """Add a look to the book, with its first version. `also` holds state, starter and thumbnail where they are given.
+    """Add a look to the book, with its first version. `also` holds state, starter, and thumbnail with its domain.
 
     Raises InvalidChangeError for a name that is taken, and when the book is full.
     """
@@ -254,7 +254,7 @@ def copy_kept(session: Session, row: models.KeptLook) -> models.KeptLook:
     labels = parse_labels({name: getattr(row, name) for name in Labels.model_fields} | {"favourite": False})
     named = labels.model_copy(update={"name": free_name(session, f"{row.name[:68]}, a copy")})
     words = f"Copied from {row.name}, version {version.number}"
-    return add_kept(session, named, version.kept, words, thumbnail=row.thumbnail)
+    return add_kept(session, named, version.kept, words, thumbnail=row.thumbnail, domain=row.domain)
 
 
 def set_state(row: models.KeptLook, state: str) -> None:

@@ -57,7 +57,8 @@ def add_finished(studio: Studio, look_id: uuid.UUID, file_name: str, data: bytes
         sample, _ = studio.blobs.put(dump_sample(measured.sample))
         seen, _ = studio.blobs.put(BytesIO(view))
         name = display_name(file_name)
-        session.add(models.Finished(look_id=look_id, position=len(rows) + 1, name=name, view=seen, sample=sample))
+        blobs = {"view": seen, "domain": measured.picture.domain.value, "sample": sample}
+        session.add(models.Finished(look_id=look_id, position=len(rows) + 1, name=name, **blobs))
 
 
 def _pictures(session: Session, look_id: uuid.UUID) -> list[models.Finished]:
@@ -71,15 +72,15 @@ def read_finished(studio: Studio, look_id: uuid.UUID) -> int:
     Raises InvalidChangeError without any. No transaction is open while they are read.
     """
     with studio.database.session() as session:
-        found = [(row.sample, row.view) for row in _pictures(session, look_id)]
+        found = [(row.sample, row.view, row.domain) for row in _pictures(session, look_id)]
     if not found:
         raise InvalidChangeError("None of these pictures could be read.")
-    statistics = pool_samples([load_colours(studio.blobs.read(sample)) for sample, _ in found])
+    statistics = pool_samples([load_colours(studio.blobs.read(sample)) for sample, _, _ in found])
     target = Target(palette=find_palette(OKLab(statistics.cloud), USUAL), statistics=statistics)
     kept = Kept(look=usual_look(target), target=target, parts=USUAL_PARTS)
     with studio.database.session() as session:
         row = book.find_kept(session, look_id)
         book.replace_trial(session, row, kept)
-        row.thumbnail = found[0][1]
+        _, row.thumbnail, row.domain = found[0]
         row.came_from = f"{len(found)} finished pictures"
     return len(found)

@@ -59,13 +59,9 @@ def keep_look(session: Session, series: models.Series, labels: Labels, chosen: C
     kept = _kept(session, series, chosen)
     heaviest = _heaviest(session, series)
     came = f"{series.title}; {', '.join(r.name for r in _weighed(session, series))}"
-    row = book.add_kept(
-        session,
-        labels.model_copy(update={"came_from": came[:_MOST_FROM].rstrip("; ")}),
-        kept,
-        f"Kept from {series.title}",
-        thumbnail=heaviest.view if heaviest else None,
-    )
+    seen = {"thumbnail": heaviest.view, "domain": heaviest.domain} if heaviest else {}
+    named = labels.model_copy(update={"came_from": came[:_MOST_FROM].rstrip("; ")})
+    row = book.add_kept(session, named, kept, f"Kept from {series.title}", **seen)
     _remember(session, series, row, 1)
     return row
 

@@ -13,8 +13,11 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
+from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.table.cube import read_cube, write_cube
 from nuvett.core.table.table import grid
+from nuvett.core.types import Encoded01
+from nuvett.imaging.encode import Format, encode
 from nuvett.services import book, book_list, catalogue
 from nuvett.services.studio import Studio
 from nuvett.web.keys import KEYS
@@ -45,6 +48,12 @@ def change(client: TestClient, slug: str, **document: Any) -> None:
     assert client.put(f"/series/{slug}/look", json={"document": document, "revision": revision}).status_code == 200
 
 
+def picture_at(client: TestClient, address: str) -> np.ndarray:
+    answer = client.get(address)
+    assert answer.headers["content-type"] == "image/jpeg" and "immutable" in answer.headers["cache-control"]
+    return cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR).astype(int)
+
+
 def test_the_page_shows_rows_whose_pictures_are_the_frames_under_each_look(
     client: TestClient, slug: str, studio: Studio
 ) -> None:
@@ -54,13 +63,13 @@ def test_the_page_shows_rows_whose_pictures_are_the_frames_under_each_look(
     assert page.status_code == 200 and page.text.count("data-kept=") == 13 and "lamps &lt;in&gt; frame" in page.text
     only = client.get(f"/lookbook?series={slug}&show=favourites").text
     (src,) = re.findall(r'src="(/lookbook/[^"]+row\.jpg[^"]+)"', only)
-    answer = client.get(src.replace("&amp;", "&"))
-    row = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_COLOR).astype(int)
-    assert row.shape == (120, 360, 3) and "immutable" in answer.headers["cache-control"]
+    row = picture_at(client, src.replace("&amp;", "&"))
+    assert row.shape == (120, 360, 3)
+    assert only.count("The reference it aims at") == 2 and page.text.count("/reference.jpg") == 1
     (came,) = set(re.findall(r'src="(/lookbook/as-came[^"]+)"', only))
     plain = cv2.imdecode(np.frombuffer(client.get(came.replace("&amp;", "&")).content, np.uint8), 1).astype(int)
     assert (row - plain)[..., 2].mean() > (row - plain)[..., 0].mean() + 10  # warmer
-    assert client.get(src.replace("&amp;", "&")).content == answer.content
+    assert np.array_equal(picture_at(client, src.replace("&amp;", "&")), row)
     weaker = client.get(src.replace("&amp;", "&").replace("strength=100", "strength=50")).content
     half = cv2.imdecode(np.frombuffer(weaker, np.uint8), 1).astype(int)
     far, near = np.abs(row - plain).mean(), np.abs(half - plain).mean()
@@ -178,7 +187,7 @@ def test_files_are_brought_in_by_what_they_are_and_written_out(client: TestClien
     page = client.get(f"/lookbook/{table}?series={slug}").text
     assert "It takes colours as" in page and "9 points a side" in page
     assert client.post(f"/lookbook/{table}/expects/log").json()["words"] == "Its table takes log, sRGB primaries now."
-    assert len(client.get(f"/lookbook/{table}/versions").json()) == 2
+    assert client.get(f"/lookbook/{table}?series={slug}").text.count('data-do="use-version"') == 2
     assert len(json.loads(client.get("/lookbook/files/book.json").content)["looks"]) == 3
     carries = client.get(f"/lookbook/{look}/carries?series={slug}").json()
     assert carries[0].startswith("A table cannot carry")
@@ -259,14 +268,21 @@ def test_pairs_and_finished_pictures_over_http(client: TestClient, slug: str) ->
     )
     assert odd.status_code == 422 and "other half" in odd.json()["message"]
     look = client.post("/lookbook/finished", data={"name": "Last year"}).json()["id"]
-    assert client.post(f"/lookbook/{look}/finished", files={"file": ("a.jpg", before)}).status_code == 201
+    frame = cv2.imdecode(np.frombuffer(before, np.uint8), cv2.IMREAD_COLOR)
+    wide = from_linear(to_linear(Encoded01((frame[..., ::-1] / 255).astype(np.float32))), Space.P3)
+    finished = encode(np.rint(np.clip(wide, 0, 1) * 255).astype(np.uint8), Format.PNG, 100, Space.P3)
+    assert client.post(f"/lookbook/{look}/finished", files={"file": ("a.png", finished)}).status_code == 201
     refused = client.post(f"/lookbook/{look}/finished", files={"file": ("list.jpg", b"milk")})
     assert refused.status_code == 422 and refused.json()["message"].startswith("list: ")
     assert client.post(f"/lookbook/{look}/finished/read").json() == {"pictures": 1}
     page = client.get(f"/lookbook/{look}?series={slug}").text
     assert "Read from 1 finished picture" in page
     (src,) = re.findall(r'src="(/lookbook/[^"]+/finished/[^"]+\.jpg)"', page)
-    assert client.get(src).headers["content-type"] == "image/jpeg"
+    (seen,) = re.findall(r'src="(/lookbook/[^"]+/reference\.jpg[^"]+)"', page)
+    # The file is encoded in Display P3; what is shown of it has the colours of the frame that it was made of.
+    for shown in (picture_at(client, src), picture_at(client, seen)):
+        size = (shown.shape[1], shown.shape[0])
+        assert np.abs(shown - cv2.resize(frame, size, interpolation=cv2.INTER_AREA).astype(int)).mean() < 2
 
 
 def test_palettes_are_grouped_and_used_from_the_book(client: TestClient, slug: str, studio: Studio) -> None:

@@ -25,7 +25,7 @@ class KeptLook(Base):
     """A look in the lookbook. `state` is kept, away, or trial while it has only been worked out.
 
     starter : the name of one that came with the application, whose versions are not changed; empty otherwise
-    came_from : what it was made of, in words; thumbnail : blob of the reference it aims at
+    came_from : what it was made of, in words; thumbnail : blob of a view of the reference it aims at, in a domain
     strength : that it is used at, in percent; used : when it was used last
     """
 
@@ -41,6 +41,7 @@ class KeptLook(Base):
     starter: Mapped[str] = mapped_column(default="", index=True)
     came_from: Mapped[str] = mapped_column(default="")
     thumbnail: Mapped[str | None] = mapped_column(index=True)
+    domain: Mapped[str] = mapped_column(default="srgb")
     created: Mapped[datetime] = mapped_column(default=now)
     used: Mapped[datetime | None]
     versions: Mapped[list["KeptVersion"]] = relationship(order_by="KeptVersion.number", viewonly=True)
@@ -99,7 +100,7 @@ class Pair(Base):
 
 
 class Finished(Base):
-    """A finished picture that a look is read from, with blobs of its view and its sample."""
+    """A finished picture that a look is read from, with blobs of its view, in a domain, and its sample."""
 
     __tablename__ = "finished"
 
@@ -108,6 +109,7 @@ class Finished(Base):
     position: Mapped[int]
     name: Mapped[str]
     view: Mapped[str] = mapped_column(index=True)
+    domain: Mapped[str] = mapped_column(default="srgb")
     sample: Mapped[str] = mapped_column(index=True)
 
 

@@ -4,7 +4,7 @@ import uuid
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
-from fastapi.responses import HTMLResponse, JSONResponse, Response
+from fastapi.responses import HTMLResponse, Response
 
 from nuvett.core.book.kept import PARTS, Use
 from nuvett.core.errors import InvalidChangeError, NotFoundError
@@ -22,6 +22,7 @@ from nuvett.web.lookbook_views import CELLS, MOST_COLUMNS, Stand, by_suit, key_o
 
 router = APIRouter(prefix="/lookbook")
 _PROPORTION = 2 / 3  # height of a cell over its width
+_REFERENCE_EDGE = 200
 Show = Literal["all", "favourites", "away", "trial", "palettes"]
 Number = Annotated[int | None, Query(ge=1, le=1_000_000)]
 Strength = Annotated[float, Query(ge=0, le=100)]
@@ -161,13 +162,17 @@ def words(context: Means, look_id: uuid.UUID, series: str, frames: str) -> HTMLR
     return context.part("parts/kept_words.html", said=said)
 
 
-@router.get("/{look_id}/versions")
-def versions(context: Means, look_id: uuid.UUID) -> JSONResponse:
-    """Versions of a look, newest first, in words."""
+@router.get("/{look_id}/reference.jpg")
+@heavy
+def reference(context: Means, look_id: uuid.UUID) -> Response:
+    """The reference that a look aims at, small."""
     with context.session() as session:
-        book.find_kept(session, look_id)
-        found = [{"number": v.number, "words": v.words} for v in book_list.versions(session, look_id)]
-    return JSONResponse(found)
+        row = book.find_kept(session, look_id)
+        view, domain = row.thumbnail, row.domain
+    if view is None:
+        raise NotFoundError
+    data = context.studio.bench.pictures.of_view(view, domain, _REFERENCE_EDGE)
+    return Response(data, media_type="image/jpeg", headers=FOREVER)
 
 
 @router.get("/{look_id}")

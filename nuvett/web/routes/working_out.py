@@ -70,12 +70,13 @@ def read_finished(context: Means, look_id: uuid.UUID) -> JSONResponse:
 
 
 @router.get("/{look_id}/finished/{picture_id}.jpg")
+@heavy
 def finished_picture(context: Means, look_id: uuid.UUID, picture_id: uuid.UUID) -> Response:
     with context.session() as session:
         rows = book_list.finished_of(session, look_id)
         row = next((one for one in rows if one.id == picture_id), None)
         if row is None:
             raise NotFoundError
-        blob = row.view
-    data = context.studio.bench.pictures.of_view(blob, "srgb", 320)
+        view, domain = row.view, row.domain
+    data = context.studio.bench.pictures.of_view(view, domain, 320)
     return Response(data, media_type="image/jpeg", headers=FOREVER)
