@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.area.parts import Area
 from nuvett.core.geometry.geometry import Cut
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.plan.frame_plan import FramePlan, GroupName
@@ -21,6 +22,7 @@ from nuvett.services.workbench import Workbench
 from nuvett.web.tiles import Labels, picture_address
 
 EDGE = 1280
+_SHIFTS = 17  # places a side that a lens's shifts are told at; between them they are even to a thousandth of a side
 
 
 @dataclass(frozen=True)
@@ -131,16 +133,25 @@ def plans_shown(bench: Workbench, easel: Easel) -> dict[str, FramePlan | None]:
     return {"original": bench.planner.as_came(easel.frame), "untrimmed": plain, "look": plan_on(bench, easel)}
 
 
+class Shifts(TypedDict):
+    """By how much a lens moved places, rows of [x, y] at even places: from the file to the picture, and back."""
+
+    there: list[list[list[float]]]
+    back: list[list[list[float]]]
+
+
 class Placed(TypedDict):
     """What is seen of a frame: size in pixels, that of the uncut original, and where places of that one are seen.
 
-    seen : rows of a 3 by 3 matrix from shares of the original to shares of what is seen
+    lens : what is undone of it first, none where nothing is
+    seen : rows of a 3 by 3 matrix from shares of the original, its lens undone, to shares of what is seen
     cut : left, top, width and height of the cut as it is taken, in shares of the canvas before it
     """
 
     width: int
     height: int
     original: tuple[int, int]
+    lens: Shifts | None
     seen: list[list[float]]
     cut: Cut
 
@@ -151,9 +162,19 @@ def placed(easel: Easel) -> Placed:
     size = (frame.width, frame.height)
     geometry = frame.trim.geometry
     placing = geometry.placed(size)
-    rows = np.linalg.inv(placing.matrix).tolist()
-    cut = geometry.effective_cut(size)
-    return {"width": placing.size[0], "height": placing.size[1], "original": size, "seen": rows, "cut": cut}
+    return {
+        "width": placing.size[0],
+        "height": placing.size[1],
+        "original": size,
+        "lens": _shifts(frame.lens, size) if frame.lens and frame.lens.bends else None,
+        "seen": np.linalg.inv(placing.matrix).tolist(),
+        "cut": geometry.effective_cut(size),
+    }
+
+
+def _shifts(lens: LensCorrection, size: tuple[int, int]) -> Shifts:
+    there, back = (np.round(shifts.astype(float), 6).tolist() for shifts in lens.shifts(size, _SHIFTS))
+    return {"there": there, "back": back}
 
 
 def where_address(bench: Workbench, easel: Easel, area: Area) -> str:

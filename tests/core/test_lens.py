@@ -87,6 +87,18 @@ def test_what_is_seen_and_where_it_comes_from_are_each_other_s_inverse() -> None
     assert not placing.is_plain and np.abs(np.stack(back) - [x, y]).max() < 1e-4
 
 
+def test_shifts_at_a_few_places_say_where_all_of_them_lie() -> None:
+    lens = filling(LENS, SIZE)
+    at = np.stack(np.meshgrid(np.linspace(0, 1, 41), np.linspace(0, 1, 31))).reshape(2, -1)
+    places = (at * 16).astype(np.float32)
+    there, back = (
+        np.stack([cv2.remap(shifts[..., i], *places, cv2.INTER_LINEAR)[:, 0] for i in (0, 1)])
+        for shifts in lens.shifts(SIZE, 17)
+    )
+    assert np.abs(there + at - lens.in_picture(*at, SIZE)).max() < 1e-3
+    assert np.abs(back + at - lens.in_file(*at, SIZE)).max() < 1e-3 < np.abs(back).max() / 10
+
+
 @pytest.mark.parametrize("domain", [Space.SRGB, Space.WIDE, Space.SCENE])
 @pytest.mark.parametrize("share", [0.5, 1.0])
 def test_light_given_back_is_a_factor_on_linear_light(domain: Space, share: float) -> None:

@@ -2,7 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { boxOf, ellipse, inverse, through } from "../../nuvett/web/static/places.js";
+import { boxOf, ellipse, inverse, shifted, through } from "../../nuvett/web/static/places.js";
 import { HANDLES, kept } from "../../nuvett/web/static/shape_handles.js";
 
 const near = (found, wanted) => found.forEach((value, i) => assert.ok(Math.abs(value - wanted[i]) < 1e-9, `${found}`));
@@ -14,6 +14,14 @@ test("a matrix leads to where a place is seen, and its inverse back", () => {
     [0.02, -0.03, 1],
   ];
   near(through(inverse(seen), through(seen, [0.3, 0.7])), [0.3, 0.7]);
+});
+
+test("a place is moved as the places around it are, beyond the frame as its edge is", () => {
+  const rows = [0, 1, 2].map((y) => [0, 1, 2].map((x) => [0.01 * x, -0.02 * y * x]));
+  near(shifted(rows, [0.5, 0.5]), [0.51, 0.48]);
+  near(shifted(rows, [0.75, 0.25]), [0.765, 0.235]);
+  near(shifted(rows, [1, 1]), [1.02, 0.92]);
+  near(shifted(rows, [1.5, -0.2]), [1.52, -0.2]);
 });
 
 test("an ellipse lies about its middle and turns clockwise", () => {

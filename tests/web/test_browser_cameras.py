@@ -5,9 +5,13 @@ import re
 import zipfile
 from pathlib import Path
 
+import numpy as np
 from playwright.sync_api import Page, expect
 
+from nuvett.imaging.facts import read_facts
+from nuvett.imaging.lens_database import usual_correction
 from tests.conftest import DEMO
+from tests.web.driving import place, value
 from tools.camera import make_raw
 
 FRAMES = DEMO / "frames"
@@ -50,6 +54,19 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     page.get_by_role("checkbox", name="Choose AT-0103").check()
     page.get_by_role("button", name="Favourite", exact=True).click()
     expect(page.get_by_text("AT-0103, favourite")).to_be_visible()
+
+    page.get_by_role("link", name="Trim").click()
+    page.locator("[data-frame-choice]").select_option(label="AT-0102")
+    page.locator("[data-add-area=round]").click()
+    handle, plate = page.locator('[data-shape-handle="0.middle"]'), place(page, page.locator("[data-plate]"))
+    handle.drag_to(page.locator("[data-plate]"), target_position={"x": plate["width"] / 8, "y": plate["height"] / 8})
+    expect(page.locator("[data-history]")).to_contain_text("A round: moved")
+    size = (1200, 800)
+    lens = usual_correction(read_facts(raws[1]), size, raw=True)
+    assert lens is not None
+    there = lens.in_file(np.array(0.125), np.array(0.125), size)
+    found = [float(value(page, f"Middle, {axis}").get_attribute("data-value") or 0) for axis in ("across", "down")]
+    assert np.abs(np.subtract(found, there)).max() < 0.0015 < np.abs(np.subtract(there, 0.125)).max()
 
     page.get_by_role("link", name="Hand over").click()
     page.get_by_label("Format").select_option("TIFF, 16 bit")

@@ -87,6 +87,16 @@ class LensCorrection(Document):
         ratio = np.where(there > 1e-9, found / np.maximum(there, 1e-9), 1 / self._factor(np.zeros_like(there)))
         return across * ratio / self.scale + 0.5, down * ratio / self.scale + 0.5
 
+    def shifts(self, size: tuple[int, int], count: int) -> tuple[Floats, Floats]:
+        """By how much places lie elsewhere, (count, count, 2) in x and y, at even shares from the top left corner on.
+
+        First from the file to the picture as it should be, then back.
+        """
+        x, y = np.meshgrid(np.linspace(0, 1, count), np.linspace(0, 1, count))
+        moved = (self.in_picture(x, y, size), self.in_file(x, y, size))
+        there, back = (np.stack([across - x, down - y], axis=-1).astype(np.float32) for across, down in moved)
+        return there, back
+
     def light(self, x: Shares, y: Shares, size: tuple[int, int]) -> Floats:
         """Factor on linear light at shares of the file that gives back what the lens took, any shape."""
         _, _, squared = _from_middle(x, y, size, 1.0)

@@ -1,9 +1,9 @@
 // Areas on the picture: shapes with handles that are dragged, or moved by arrow keys. Places are shares of the uncut
-// frame; where they are seen is told by the application as a matrix.
+// frame as its file holds it; where they are seen is told by the application: what a lens did, and a matrix.
 
 import { connectBrush } from "./brush.js";
 import { one } from "./common.js";
-import { ellipse, inverse, through } from "./places.js";
+import { ellipse, inverse, shifted, through } from "./places.js";
 import { HANDLES, kept } from "./shape_handles.js";
 import { drawn } from "./svg.js";
 
@@ -19,15 +19,17 @@ export function connectAreas(page) {
   let placed = JSON.parse(one("[data-facts]", root).textContent).placed;
   const size = () => placed.original;
   const toPlate = (place) => {
-    const [x, y] = through(placed.seen, place);
+    const straight = placed.lens ? shifted(placed.lens.there, place) : place;
+    const [x, y] = through(placed.seen, straight);
     return [x * svg.clientWidth, y * svg.clientHeight];
   };
   const toFrame = (event) => {
     const box = plate.getBoundingClientRect();
-    return through(inverse(placed.seen), [
+    const straight = through(inverse(placed.seen), [
       (event.clientX - box.left) / box.width,
       (event.clientY - box.top) / box.height,
     ]);
+    return placed.lens ? shifted(placed.lens.back, straight) : straight;
   };
   const parts = () => page.document.areas?.[page.area]?.area.parts ?? [];
   const width = () => placed.width;

@@ -1,4 +1,4 @@
-// Places on a frame: what a matrix makes of them, and shapes as points. Nothing here touches the page.
+// Places on a frame: what a matrix or a lens makes of them, and shapes as points. Nothing here touches the page.
 
 /** A place through a 3 by 3 matrix of rows. */
 export function through(matrix, [x, y]) {
@@ -15,6 +15,20 @@ export function inverse([[a, b, c], [d, e, f], [g, h, i]]) {
     [d * h - e * g, b * g - a * h, a * e - b * d],
   ];
   return rows.map((row) => row.map((value) => value / over));
+}
+
+/** A place moved by shifts, rows of [x, y] at even places from edge to edge of a frame; between them evenly. */
+export function shifted(rows, [x, y]) {
+  const cells = rows.length - 1;
+  const cell = (share) => Math.min(Math.max(Math.floor(share * cells), 0), cells - 1);
+  const within = (share) => Math.min(Math.max(share, 0), 1) * cells - cell(share);
+  const [column, row, right, below] = [cell(x), cell(y), within(x), within(y)];
+  const along = (line, axis) => {
+    const near = rows[line][column][axis];
+    return near + right * (rows[line][column + 1][axis] - near);
+  };
+  const shift = (axis) => along(row, axis) + below * (along(row + 1, axis) - along(row, axis));
+  return [x + shift(0), y + shift(1)];
 }
 
 /** Points of an ellipse, in shares of a frame of a size; radii are percent of its long edge. */
