@@ -21,6 +21,7 @@ from procrastinate.jobs import Job
 from sqlalchemy.exc import SQLAlchemyError
 
 from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError
+from nuvett.jobs.memory import hand_back_freed
 from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.jobs.watcher import watch_folders
 from nuvett.services import clips, delivering, gathering, kept_references, lighting, new_references, subjects, targets
@@ -116,6 +117,7 @@ def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, 
             raise  # the queue logs it, and tries again while tries are left
         finally:
             running.discard(job.id or 0)
+            hand_back_freed()
 
 
 def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.App:

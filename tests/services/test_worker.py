@@ -7,6 +7,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import procrastinate
 import pytest
 from sqlalchemy import func, select, text
@@ -14,6 +15,7 @@ from sqlalchemy import func, select, text
 from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.opened import Limits
 from nuvett.jobs import worker
+from nuvett.jobs.memory import hand_back_freed
 from nuvett.services import catalogue, clips, deliveries, delivering, gathering, lighting, new_references, workers
 from nuvett.services.delivery_settings import DeliverySettings
 from nuvett.services.measuring import MeasuredFile
@@ -289,3 +291,16 @@ def test_light_that_cannot_be_evened_leaves_frames_as_they_are_and_says_so(
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
         assert workers.held_up(session, series, 20) == "" and catalogue.ready_frames(session, series.id)[0].even
+
+
+def test_what_a_task_has_freed_is_handed_back() -> None:
+    def held() -> int:
+        (line,) = (line for line in Path("/proc/self/status").read_text().splitlines() if line.startswith("VmRSS"))
+        return int(line.split()[1])
+
+    # Pieces too small to be given back one by one, the last of which keeps all below it where it is.
+    pieces = [np.ones(60_000, np.uint8) for _ in range(3000)]
+    last, before = pieces.pop(), held()
+    pieces.clear()
+    hand_back_freed()
+    assert held() < before - 100_000 and last.any()
