@@ -25,6 +25,8 @@ FILES = sorted(
     + [CORE / "planning" / "planning.py", CORE / "drawing" / "layers.py", CORE / "look" / "common.py"]
 )
 TESTS = (
+    "tests/core/test_lens.py",
+    "tests/imaging/test_lenses.py",
     "tests/core/test_areas.py",
     "tests/core/test_geometry.py",
     "tests/core/test_common.py",
@@ -40,7 +42,7 @@ TESTS = (
 )
 _ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
 _COMPARED = {ast.Lt: ">=", ast.Gt: "<=", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
-_WORDS = ("more", "sentence", "changes", "changed")
+_WORDS = ("more", "sentence", "words", "changes", "changed")
 _SAME = {
     "geometry/changes.py: levelled: angle + 45": "a quarter turn less is the same modulo a quarter turn",
     "geometry/proposals.py: propose: angle + 45": "a quarter turn less is the same modulo a quarter turn",

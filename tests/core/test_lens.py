@@ -1,6 +1,7 @@
 """What a lens did to a picture, undone in the one resampling: straight lines, even light, the same in every part."""
 
 from dataclasses import replace
+from typing import Any
 
 import cv2
 import numpy as np
@@ -85,6 +86,21 @@ def test_what_is_seen_and_where_it_comes_from_are_each_other_s_inverse() -> None
     x, y = np.meshgrid(np.linspace(0.05, 0.95, 9), np.linspace(0.05, 0.95, 9))
     back = placing.seen(*placing.original(x, y))
     assert not placing.is_plain and np.abs(np.stack(back) - [x, y]).max() < 1e-4
+
+
+@pytest.mark.parametrize(
+    ("does", "bends"),
+    [
+        ({"model": "poly3"}, True),
+        ({"red": (1.001, 0, 0)}, True),
+        ({"blue": (1, 0, 0.001)}, True),
+        ({"dark": (-1, 0, 0)}, False),
+    ],
+)
+def test_a_lens_bends_by_its_distortion_or_by_either_fringe(does: dict[str, Any], bends: bool) -> None:
+    lens = LensCorrection(name="Made-up", **does)
+    assert lens.bends == bends and lens.parts_colours == (bends and "model" not in does)
+    assert lens.darkens == (not bends)
 
 
 def test_shifts_at_a_few_places_say_where_all_of_them_lie() -> None:
