@@ -103,6 +103,17 @@ def test_a_lens_bends_by_its_distortion_or_by_either_fringe(does: dict[str, Any]
     assert lens.darkens == (not bends)
 
 
+@pytest.mark.parametrize("model", ["poly3", "poly5", "ptlens"])
+def test_a_model_s_places_lead_back_whatever_its_unit_and_scale(model: Any) -> None:
+    lens = LensCorrection(name="Made-up", model=model, terms=(0.02, -0.03, 0.01), unit=1.3, scale=1.06)
+    x, y = np.meshgrid(np.linspace(0.05, 0.95, 9), np.linspace(0.05, 0.95, 9))
+    assert np.abs(np.stack(lens.in_picture(*lens.in_file(x, y, SIZE), SIZE)) - [x, y]).max() < 1e-6
+    if model == "poly5":
+        r2 = (0.4 / 1.06 * 3 / 1.3) ** 2  # of a place at 0.9 across, in half short sides by the unit
+        wanted = 0.5 + 0.4 / 1.06 * (1 + 0.02 * r2 - 0.03 * r2 * r2)
+        assert lens.in_file(np.array(0.9), np.array(0.5), SIZE)[0] == pytest.approx(wanted, abs=1e-9)
+
+
 def test_shifts_at_a_few_places_say_where_all_of_them_lie() -> None:
     lens = filling(LENS, SIZE)
     at = np.stack(np.meshgrid(np.linspace(0, 1, 41), np.linspace(0, 1, 31))).reshape(2, -1)

@@ -85,7 +85,7 @@ class LensCorrection(Document):
         for _ in range(_ROUNDS):  # the factor varies so slowly that each round wins two digits
             found = there / self._factor(found)
         ratio = np.where(there > 1e-9, found / np.maximum(there, 1e-9), 1 / self._factor(np.zeros_like(there)))
-        return across * ratio / self.scale + 0.5, down * ratio / self.scale + 0.5
+        return across * ratio * self.scale + 0.5, down * ratio * self.scale + 0.5
 
     def shifts(self, size: tuple[int, int], count: int) -> tuple[Floats, Floats]:
         """By how much places lie elsewhere, (count, count, 2) in x and y, at even shares from the top left corner on.
