@@ -173,7 +173,7 @@ def even_files(
     def work(photo: Path) -> Outcome:
         start = time.perf_counter()
         found, entry = lights[index[photo]], entries[index[photo]]
-        plan = entry.through_lens(even_only(found.at(strength), found.camera))
+        plan = even_only(found.at(strength), found.camera).through_lens(entry.lens)
         written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits)
         report = {"even": light_report(found), **entry.report, "seconds": round(time.perf_counter() - start, 3)}
         return Outcome(photo, written, report)
@@ -248,10 +248,6 @@ class _Entry:
         """What is said of its lens, where something is undone."""
         return {"lens": self.lens.words} if self.lens else {}
 
-    def through_lens(self, plan: FramePlan) -> FramePlan:
-        """A plan of it with what the lens did undone first."""
-        return plan if self.lens is None else plan.model_copy(update={"lens": self.lens})
-
     @property
     def taken(self) -> datetime | None:
         return self.measured.facts.taken
@@ -315,7 +311,7 @@ def match_files(
         start = time.perf_counter()
         i = index[photo]
         own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed)
-        plan = entries[i].through_lens(run.plan(i, own))
+        plan = run.plan(i, own).through_lens(entries[i].lens)
         seen = _seen(photo, plan, limits)
         written = write_through(lambda domain: compile_stages(plan, domain, output.space), photo, output, limits, seen)
         seeing = Seeing(measured[i].proportion, seen.weights() if seen else ())

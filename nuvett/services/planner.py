@@ -23,12 +23,6 @@ from nuvett.services.facts import Aimed, Facts, FrameFacts
 from nuvett.services.sources import Sources
 from nuvett.services.tables import Tables
 
-
-def _through_lens(frame: FrameFacts, plan: FramePlan) -> FramePlan:
-    """A plan of a frame with what its lens did undone first."""
-    return plan if frame.lens is None else plan.model_copy(update={"lens": frame.lens})
-
-
 _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 
 
@@ -74,14 +68,14 @@ class Planner:
 
         def make() -> FramePlan:
             own = Own(frame.even, with_tables(frame.trim, self._tables.find), frame.faces, frame.seed)
-            return _through_lens(frame, self.run(frames, aimed).plan(frames.places[frame.first], own))
+            return self.run(frames, aimed).plan(frames.places[frame.first], own).through_lens(frame.lens)
 
         return self._kept.get(("plan", frames.key, frame.key, aimed.key), make, _PLAN_BYTES)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""
         trim = with_tables(frame.trim, self._tables.find)
-        return _through_lens(frame, trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed))
+        return trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed).through_lens(frame.lens)
 
     def as_came(self, frame: FrameFacts) -> FramePlan | None:
         """The plan of a frame as it came, where its geometry puts it; none where it stays as it is."""
@@ -91,12 +85,12 @@ class Planner:
     def evened(self, frame: FrameFacts, look: Look) -> FramePlan:
         """The plan that only evens a frame's light, as strongly as a look does, where its geometry puts it."""
         plan = evened_plan(frame.even, look).model_copy(update={"geometry": frame.trim.geometry})
-        return _through_lens(frame, plan)
+        return plan.through_lens(frame.lens)
 
     def where(self, frame: FrameFacts, look: Look | None, area: Area) -> FramePlan:
         """The plan that says where an area lies in a frame, under a look if it follows one."""
         gains = look.step(EvenStep).gains_of(frame.even) if look else GainsOperation()
-        return _through_lens(frame, where_plan(area, gains, frame.faces, frame.trim.geometry))
+        return where_plan(area, gains, frame.faces, frame.trim.geometry).through_lens(frame.lens)
 
     def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""

@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.errors import TooFewPixelsError
+from nuvett.core.tabled import along
 from nuvett.core.types import Document, Floats, OKLab, Quantiles, StoredArray
 
 MINIMUM_PIXELS = 300
@@ -117,13 +118,8 @@ def measure_zones(lab: OKLab) -> tuple[Floats, Floats, Floats]:
 
 def interpolate_zones(values: Floats, lightness: Floats) -> Floats:
     """Zone values (17, C) at lightness (N,): (N, C), piecewise linear between zone centres."""
-    rows = np.asarray(values, dtype=np.float32)
-    position = np.clip(lightness, 0, 1).astype(np.float32) * np.float32(ZONE_COUNT - 1)
-    lower = np.minimum(position.astype(np.int32), ZONE_COUNT - 2)
-    found = np.take(np.diff(rows, axis=0), lower, axis=0)
-    found *= (position - lower)[:, None]
-    found += np.take(rows, lower, axis=0)
-    return np.asarray(found, dtype=np.float32)
+    rows = np.ascontiguousarray(values, dtype=np.float32)
+    return along(rows, np.asarray(lightness, dtype=np.float32)).T
 
 
 def thin(points: Points, count: int) -> Points:

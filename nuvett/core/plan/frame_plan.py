@@ -174,6 +174,10 @@ class FramePlan(Document):
         layers = tuple(layer.model_copy(update={"area": Area()}) for layer in self.layers)
         return self.model_copy(update={"lens": None, "geometry": Geometry(), "layers": layers})
 
+    def through_lens(self, lens: LensCorrection | None) -> Self:
+        """The plan with what a lens did undone first; as it is where there is none."""
+        return self if lens is None else self.model_copy(update={"lens": lens})
+
     @property
     def is_placed(self) -> bool:
         """Whether anything lies elsewhere than in the file, or gets other light there."""
