@@ -5,7 +5,7 @@ export default [
   { ignores: ["node_modules/", "nuvett/web/static/vendor/", "demo/", ".venv/", ".state/"] },
   js.configs.recommended,
   {
-    files: ["nuvett/web/static/*.js"],
+    files: ["nuvett/web/static/**/*.js"],
     languageOptions: { globals: globals.browser },
     rules: {
       eqeqeq: "error",

@@ -33,7 +33,7 @@ from nuvett.imaging.decode import decode
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.subject import find_subject
-from nuvett.services.rendering import THREADS, LookedAt, looked_at, render_file
+from nuvett.services.files.rendering import THREADS, LookedAt, looked_at, render_file
 
 _ROUNDS = 7
 _DARKER = (ExposureOperation(exposure=-1),)

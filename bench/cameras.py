@@ -30,10 +30,13 @@ from nuvett.imaging.encode import Format, encode, write_developed
 from nuvett.imaging.facts import FileFacts
 from nuvett.imaging.lens_database import correction_by, find_lens
 from nuvett.imaging.opened import Development, Limits
-from nuvett.services import carrying, catalogue, deliveries, gathering, new_references
-from nuvett.services.delivery_settings import read_settings
-from nuvett.services.rendering import THREADS, LookedAt, looked_at, render_file
-from nuvett.services.studio import Studio
+from nuvett.services.delivery import deliveries
+from nuvett.services.delivery.delivery_settings import read_settings
+from nuvett.services.files.rendering import THREADS, LookedAt, looked_at, render_file
+from nuvett.services.looks import carrying
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import new_references
+from nuvett.services.series import catalogue, gathering
 from nuvett.settings import Settings
 from nuvett.store import models
 from nuvett.store.migrating import migrate

@@ -37,11 +37,11 @@ from nuvett.imaging.clips import ClipReader, read_clip
 from nuvett.imaging.encode import FORMATS, Format, encode
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy, view
-from nuvett.services.arrays import dump_sample
-from nuvett.services.facts import Aimed, Facts, FrameFacts
-from nuvett.services.rendering import THREADS, render_file
-from nuvett.services.wall import Show, build_wall
-from nuvett.services.workbench import Workbench
+from nuvett.services.engine.arrays import dump_sample
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.wall import Show, build_wall
+from nuvett.services.engine.workbench import Workbench
+from nuvett.services.files.rendering import THREADS, render_file
 from nuvett.store.blobs import BlobStore
 
 _REPEATS = 5

@@ -11,24 +11,31 @@ import numpy as np
 import typer
 from rich.progress import Progress as ProgressBar
 
+from nuvett.commands import installation
+from nuvett.commands.looks import (
+    adjusted,
+    document_of,
+    lines_of_steps,
+    look_of,
+    number_option,
+    stop,
+    tables_for,
+    with_numbers,
+)
+from nuvett.commands.writing import writes_pictures
 from nuvett.core.errors import NuvettError
+from nuvett.core.look.tables import with_tables
 from nuvett.core.look.trim import parse_trim
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import hex_to_oklab
-from nuvett.core.spaces.rgb import DELIVERED
 from nuvett.core.steps.hold import HoldStep
-from nuvett.core.table.table import weaken
-from nuvett.imaging.encode import Format
-from nuvett.imaging.facts import Keep
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.tables import read_table
-from nuvett.look_options import adjusted, document_of, lines_of_steps, look_of, number_option, stop, with_numbers
-from nuvett.services import batch, checkup
-from nuvett.services.measuring import read_file
-from nuvett.services.passwords import hash_password
+from nuvett.services.files import batch
+from nuvett.services.files.measuring import read_file
 
 app = typer.Typer(
     add_completion=False,
@@ -39,43 +46,22 @@ app = typer.Typer(
 
 Percent = Annotated[float, typer.Option(min=0, max=100)]
 Photos = Annotated[list[Path], typer.Argument(help="Photos to work on.")]
-Out = Annotated[Path, typer.Option("--out", help="Folder for the finished pictures.")]
-FormatOption = Annotated[Format | None, typer.Option("--format", help="File format; by default as the source.")]
-Quality = Annotated[int, typer.Option(min=1, max=100, help="Quality of JPEG and WebP.")]
-FactsOption = Annotated[Keep, typer.Option("--facts", help="Facts of the originals that the files carry.")]
-Size = Annotated[int | None, typer.Option(min=16, max=60000, help="Long edge in pixels; by default as the source.")]
-SpaceOption = Annotated[str, typer.Option("--space", help="srgb, p3, adobe-rgb or prophoto.")]
 LensesOption = Annotated[
     batch.Lenses, typer.Option("--lenses", help="Undo what a known lens did: in raw files as usual, in all, in none.")
 ]
-Overwrite = Annotated[bool, typer.Option("--overwrite", help="Replace files that exist.")]
 Report = Annotated[Path | None, typer.Option("--report", help="Write what was done to each photo as JSON.")]
 LIMITS = Limits()
-_SHORTEST_PASSWORD = 10
 
 
-def _output(
-    out: Path, fmt: Format | None, quality: int, size: int | None, space: str, overwrite: bool, facts: Keep
-) -> batch.Output:
-    named = {s.value: s for s in DELIVERED}
-    if space not in named:
-        stop(f"{space!r} is not a delivery space; choose one of {', '.join(named)}.")
-    if out.exists() and not out.is_dir():
-        stop(f"{out} is a file, not a folder.")
-    return batch.Output(out, fmt, quality, size, named[space], overwrite, facts)
+def _checked(photos: list[Path]) -> list[batch.Photo]:
+    """Photos that can be told apart once written; a raw file and the picture beside it are one. Stops otherwise."""
+    try:
+        return batch.paired(photos)
+    except NuvettError as error:
+        stop(error.message)
 
 
-def _checked(photos: list[Path]) -> list[Path]:
-    """Photos that can be told apart once written. Stops when two share a stem or none is given."""
-    stems: dict[str, Path] = {}
-    for photo in photos:
-        if photo.stem in stems:
-            stop(f"{photo} and {stems[photo.stem]} would be written under one name; do them one after the other.")
-        stems[photo.stem] = photo
-    return photos
-
-
-def _run(photos: list[Path], work: Callable[[Callable[[], None]], list[batch.Outcome]]) -> list[batch.Outcome]:
+def _run(photos: list[batch.Photo], work: Callable[[Callable[[], None]], list[batch.Outcome]]) -> list[batch.Outcome]:
     """Run a batch under a progress bar on a terminal; errors of the whole batch end with status 2."""
     try:
         with ProgressBar(transient=True, disable=not sys.stderr.isatty()) as bar:
@@ -185,34 +171,27 @@ def reading_report(reading: Reading) -> dict[str, Any]:
 
 
 @app.command()
+@writes_pictures()
 def even(
+    output: batch.Output,
     photos: Photos,
     base: Annotated[Path, typer.Option(help="Picture whose light the others get.")],
-    out: Out,
     strength: Percent = 100,
     lenses: LensesOption = batch.Lenses.USUAL,
-    fmt: FormatOption = None,
-    quality: Quality = 92,
-    facts: FactsOption = Keep.ALL,
-    size: Size = None,
-    space: SpaceOption = "srgb",
-    overwrite: Overwrite = False,
     report: Report = None,
 ) -> None:
     """Even the light of each photo, exposure and white, to a base picture."""
-    output = _output(out, fmt, quality, size, space, overwrite, facts)
-    outcomes = _run(
-        _checked(photos),
-        lambda step: batch.even_files(photos, base, strength / 100, output, LIMITS, lenses, step),
-    )
+    checked = _checked(photos)
+    outcomes = _run(checked, lambda step: batch.even_files(checked, base, strength / 100, output, LIMITS, lenses, step))
     _finish(outcomes, report)
 
 
 @app.command()
+@writes_pictures()
 def match(
+    output: batch.Output,
     photos: Photos,
     reference: Annotated[list[str], typer.Option(help="FILE or FILE:WEIGHT; may be given several times.")],
-    out: Out,
     base: Annotated[Path | None, typer.Option(help="Picture whose light all photos are evened to.")] = None,
     look: Annotated[Path | None, typer.Option(help="Look document (JSON) to start from.")] = None,
     even: Annotated[float | None, number_option("even.amount")] = None,
@@ -224,21 +203,17 @@ def match(
     given: Annotated[
         list[str] | None, typer.Option("--set", help="STEP.NUMBER=VALUE, see `steps`; may be given several times.")
     ] = None,
+    table: Annotated[
+        list[Path] | None, typer.Option(help="File of a lookup table that the look names; those beside it are found.")
+    ] = None,
     trim: Annotated[Path | None, typer.Option(help="Trim document (JSON) that every photo takes after it.")] = None,
     cube: Annotated[
         Path | None, typer.Option(help="Also write the table that all photos share, as .cube, .clf or .cdl.")
     ] = None,
     lenses: LensesOption = batch.Lenses.USUAL,
-    fmt: FormatOption = None,
-    quality: Quality = 92,
-    facts: FactsOption = Keep.ALL,
-    size: Size = None,
-    space: SpaceOption = "srgb",
-    overwrite: Overwrite = False,
     report: Report = None,
 ) -> None:
     """Carry the look of the references to the photos."""
-    output = _output(out, fmt, quality, size, space, overwrite, facts)
     if hold not in (None, "skin", "none"):
         stop(f"--hold takes skin or none, not {hold!r}.")
     target = _target(reference)
@@ -246,10 +221,11 @@ def match(
     own = document_of(trim, parse_trim)
     if hold is not None:
         document = document.with_step(document.step(HoldStep).model_copy(update={"on": hold == "skin"}))
+    held = tables_for([document, *([own] if own else [])], [look, trim], table or [])
+    document, own = with_tables(document, held.get), with_tables(own, held.get) if own else None
     aside = batch.Aside(base, cube, own, lenses)
-    outcomes = _run(
-        _checked(photos), lambda step: batch.match_files(photos, target, document, output, LIMITS, aside, step)
-    )
+    checked = _checked(photos)
+    outcomes = _run(checked, lambda step: batch.match_files(checked, target, document, output, LIMITS, aside, step))
     _finish(outcomes, report)
 
 
@@ -260,27 +236,23 @@ def steps() -> None:
 
 
 @app.command()
+@writes_pictures(None)
 def apply(
+    output: batch.Output,
     photos: Photos,
     cube: Annotated[Path, typer.Option(help="Lookup table on encoded sRGB: .cube, .clf, .cdl, .cc or .ccc.")],
-    out: Out,
     strength: Percent = 100,
-    fmt: FormatOption = None,
-    quality: Quality = 92,
-    facts: FactsOption = Keep.ALL,
-    size: Size = None,
-    overwrite: Overwrite = False,
     report: Report = None,
 ) -> None:
     """Apply a lookup table to each photo."""
-    output = _output(out, fmt, quality, size, "srgb", overwrite, facts)
     try:
-        table = weaken(read_table(cube), strength / 100)
+        table = read_table(cube)
     except NuvettError as error:
         stop(f"{cube}: {error.message}")
     except OSError as error:
         stop(f"{cube}: {error.strerror or error}.")
-    outcomes = _run(_checked(photos), lambda step: batch.apply_table_files(photos, table, output, LIMITS, step))
+    checked = _checked(photos)
+    outcomes = _run(checked, lambda step: batch.apply_table_files(checked, table, strength / 100, output, LIMITS, step))
     _finish(outcomes, report)
 
 
@@ -289,7 +261,7 @@ def infer(
     before: Annotated[list[Path], typer.Option(help="Picture as it was; give one for each --after.")],
     after: Annotated[list[Path], typer.Option(help="The same picture, finished.")],
     cube: Annotated[Path, typer.Option(help="Where to write the lookup table: .cube, .clf or .cdl.")],
-    overwrite: Overwrite = False,
+    overwrite: Annotated[bool, typer.Option("--overwrite", help="Replace a file that exists.")] = False,
 ) -> None:
     """Work out a lookup table from before/after pairs of the same picture, and print how far to trust it as JSON."""
     if len(before) != len(after):
@@ -313,36 +285,13 @@ def drift(
 ) -> None:
     """Print how far each photo is from the references, and why, as JSON."""
     target = _target(reference)
-    outcomes = _run(photos, lambda step: batch.drift_files(photos, target, LIMITS, step))
+    checked = [batch.Photo(photo) for photo in photos]
+    outcomes = _run(checked, lambda step: batch.drift_files(checked, target, LIMITS, step))
     print(json.dumps({"photos": [_row(outcome) for outcome in outcomes]}, indent=2))
     _finish(outcomes, None)
 
 
-@app.command()
-def password() -> None:
-    """Ask for a password twice and print its hash, for NUVETT_PASSWORD."""
-    chosen = typer.prompt("Password", hide_input=True, confirmation_prompt="Once more", err=True)
-    if len(chosen) < _SHORTEST_PASSWORD:
-        stop(f"A password needs {_SHORTEST_PASSWORD} characters at least.")
-    print(hash_password(chosen))
-
-
-@app.command()
-def check(
-    deep: Annotated[bool, typer.Option("--deep", help="Read every file to see whether it is what was kept.")] = False,
-    mend: Annotated[bool, typer.Option("--mend", help="Make anew, set aside and clear what was found.")] = False,
-) -> None:
-    """Look for files that are missing, damaged, unfinished or used by nothing in this installation; 1 if any are."""
-    try:
-        findings = checkup.check_installation(deep, mend)
-    except NuvettError as error:
-        stop(error.message)
-    for line in findings.words:
-        print(line)
-    print("Nothing is wrong." if not findings.words else "Mended." if mend else "Run it with --mend to have it mended.")
-    if findings.words and not mend:
-        raise typer.Exit(1)
-
+installation.add_to(app)
 
 if __name__ == "__main__":
     app()

@@ -28,11 +28,20 @@ class Settings(BaseSettings):
     password: str = Field(
         default="", repr=False, description="Argon2 hash of the password to sign in with, from `./run cli password`."
     )
+    proxies: tuple[str, ...] = Field(
+        default=(), description="Addresses of proxies in front, whose word on client and scheme is trusted."
+    )
+    tls: bool = Field(default=False, description="Whether browsers reach it over TLS that ends before it.")
     upload_bytes: int = Field(default=400_000_000, gt=0, description="Largest file accepted, in bytes.")
     upload_pixels: int = Field(default=160_000_000, gt=0, description="Largest picture accepted, in pixels.")
     series_frames: int = Field(default=5000, gt=0, description="Most frames in one series.")
     series_references: int = Field(default=24, gt=0, description="Most references in one series.")
     stalled_seconds: float = Field(
         default=20, gt=0.5, description="Silence after which a worker counts as dead and its task is handed out again."
+    )
+    task_megabytes: int = Field(
+        default=2000,
+        gt=0,
+        description="Memory that tasks take together; large pictures wait for each other.",
     )
     cache_megabytes: int = Field(default=512, gt=0, description="Memory for decoded views and finished renders.")

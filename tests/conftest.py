@@ -16,10 +16,11 @@ import pytest
 from sqlalchemy import text, update
 
 from nuvett.jobs.worker import make_app
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.store.migrating import migrate
 from nuvett.store.models import Base, Series
+from nuvett.store.quarantine import Quarantine
 from tools.cluster import Cluster
 
 # How long an example takes says nothing on a shared machine; the wall clock of the whole run is what counts.
@@ -74,6 +75,7 @@ def studio(migrated: Studio) -> Studio:
     with migrated.database.session() as session:
         session.execute(text(f"TRUNCATE {tables}, procrastinate_jobs, procrastinate_workers CASCADE"))
     migrated.blobs.remove_parts()
+    Quarantine(migrated.blobs).let_go(0)
     for name in migrated.blobs.names():
         migrated.blobs.remove(name)
     return migrated

@@ -22,7 +22,7 @@ from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.registry import REGISTRY, step_numbers
 from nuvett.core.steps.step import Step
 from nuvett.web.context import make_templates
-from nuvett.web.sheet import sheet_of
+from nuvett.web.views.sheet import sheet_of
 from tests import strategies as ours
 from tests.conftest import PROJECT
 

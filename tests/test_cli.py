@@ -1,5 +1,6 @@
 """The command line, as people and scripts use it."""
 
+import hashlib
 import json
 import subprocess
 from pathlib import Path
@@ -10,7 +11,13 @@ from typer.testing import CliRunner, Result
 
 from nuvett.cli import app
 from nuvett.core.spaces.cielab import difference
-from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.table.cube import write_cube
+from nuvett.core.table.table import grid
+from nuvett.imaging.decode import decode
+from nuvett.imaging.decoders.by_vips import source_space
+from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.opened import Limits
 from tests.conftest import DEMO, load_rgb
 from tools.camera import make_raw
 
@@ -195,3 +202,70 @@ def test_infer_writes_a_table_and_says_how_far_to_trust_it(tmp_path: Path) -> No
     assert found["residual"] < 1 and cube.exists() and found["warnings"] == []
     assert run(*words).exit_code == 2  # it exists
     assert run(*words[:-1], tmp_path / "b.cube", "--before", FRAMES[1]).exit_code == 2
+
+
+def test_an_identity_table_leaves_every_colour_of_a_wide_file_as_it_is(tmp_path: Path) -> None:
+    red = np.zeros((40, 60, 3), np.uint8)
+    red[..., :] = (240, 36, 18)  # of Display P3, which sRGB cannot show
+    red[:, 30:] = (128, 128, 128)
+    wide, cube = tmp_path / "wide.png", tmp_path / "identity.cube"
+    wide.write_bytes(encode(red, Format.PNG, 90, Space.P3))
+    cube.write_text(write_cube(grid(9), "identity"))
+    assert run("apply", "--cube", cube, "--out", tmp_path / "out", wide).exit_code == 0
+    picture = decode(tmp_path / "out" / "wide.png", Limits())
+    assert picture.domain is Space.WIDE and source_space(tmp_path / "out" / "wide.png") is Space.P3
+    made, given = (decode(path, Limits()).pixels.astype(int) for path in (tmp_path / "out" / "wide.png", wide))
+    assert np.abs(made - given).max() <= 300, "of 65535"
+    grey = (grid(9).mean(axis=-1, keepdims=True) * np.ones(3)).astype(np.float32)
+    cube.write_text(write_cube(grey, "grey"))
+    for strength, spread in ((100, 2), (50, 200)):
+        words = ("apply", "--cube", cube, "--strength", strength, "--overwrite", "--out", tmp_path / "out", wide)
+        assert run(*words).exit_code == 0
+        made = decode(tmp_path / "out" / "wide.png", Limits()).pixels.astype(int) // 256
+        assert np.ptp(made[10, 10]) <= spread and (strength == 100 or np.ptp(made[10, 10]) > 20)
+
+
+def test_a_look_with_a_lookup_table_finds_it_beside_itself_or_where_it_is_said(tmp_path: Path) -> None:
+    folder, elsewhere = tmp_path / "look", tmp_path / "elsewhere"
+    folder.mkdir(), elsewhere.mkdir()
+    cube = elsewhere / "evening.cube"
+    cube.write_text(write_cube((grid(9) ** 2).astype(np.float32), "evening"))
+    digest = hashlib.sha256(cube.read_bytes()).hexdigest()
+    look = folder / "look.json"
+    look.write_text(json.dumps({"strength": 100, "table": {"on": True, "table": digest, "called": "Evening"}}))
+    words = ["match", "--reference", STILL, "--look", look, "--size", "90", "--overwrite", "--format", "png"]
+    refused = run(*words, "--out", tmp_path / "out", FRAMES[0])
+    assert refused.exit_code == 2 and "Evening" in refused.stderr and not (tmp_path / "out").exists()
+    assert run(*words, "--out", tmp_path / "given", "--table", cube, FRAMES[0]).exit_code == 0
+    (folder / "other name.cube").write_bytes(cube.read_bytes())
+    assert run(*words, "--out", tmp_path / "beside", FRAMES[0]).exit_code == 0
+    given, beside = (load_rgb(tmp_path / name / "AT-0101.png").astype(int) for name in ("given", "beside"))
+    look.write_text(json.dumps({"strength": 100}))
+    assert run(*words, "--out", tmp_path / "plain", FRAMES[0]).exit_code == 0
+    plain = load_rgb(tmp_path / "plain" / "AT-0101.png").astype(int)
+    assert np.array_equal(given, beside) and plain.mean() > given.mean() + 20
+
+
+def test_files_are_sharpened_kept_small_and_credited_as_the_application_does(tmp_path: Path) -> None:
+    words = ["match", "--reference", STILL, "--size", "300", "--overwrite", "--creator", "Ann Example", FRAMES[0]]
+    made = {}
+    for name, more in (("plain", []), ("sharp", ["--sharpen", "strong"]), ("small", ["--most-kilobytes", "14"])):
+        assert run(*words, "--out", tmp_path / name, *more).exit_code == 0
+        made[name] = tmp_path / name / "AT-0101.jpg"
+    plain, sharp = (load_rgb(made[name]).astype(float) for name in ("plain", "sharp"))
+    assert np.abs(np.diff(sharp, axis=1)).mean() > 1.1 * np.abs(np.diff(plain, axis=1)).mean()
+    assert made["small"].stat().st_size <= 14_000 < made["plain"].stat().st_size
+    said = subprocess.run(["exiftool", "-s3", "-Artist", made["plain"]], capture_output=True, text=True, check=True)
+    assert said.stdout.strip() == "Ann Example"
+    assert run(*words, "--out", tmp_path, "--sharpen", "wildly").exit_code == 2
+
+
+def test_a_raw_file_and_the_picture_beside_it_are_one_photo(tmp_path: Path) -> None:
+    raw, beside = tmp_path / "AT-0103.dng", tmp_path / "AT-0103.jpg"
+    make_raw(Path(FRAMES[2]), raw)
+    beside.write_bytes(Path(FRAMES[2]).read_bytes())
+    words = ["match", "--reference", STILL, "--even", 0, "--strength", 0, "--format", "png", "--overwrite"]
+    done = run(*words, "--out", tmp_path / "out", raw, beside)
+    assert done.exit_code == 0 and [p.name for p in (tmp_path / "out").iterdir()] == ["AT-0103.png"]
+    assert error_of(tmp_path / "out" / "AT-0103.png", beside) < 6
+    assert run(*words, "--out", tmp_path / "out", raw, raw).exit_code == 2

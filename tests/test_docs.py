@@ -18,8 +18,8 @@ from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.settings import Settings
-from nuvett.web.glossary import GLOSSARY
-from nuvett.web.keys import KEYS
+from nuvett.web.views.glossary import GLOSSARY
+from nuvett.web.views.keys import KEYS
 from tests.conftest import PROJECT
 
 DOCS = PROJECT / "docs"

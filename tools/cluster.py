@@ -22,6 +22,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from urllib.parse import quote
 
+_CLUSTERS = Path("/var/lib/postgresql/nuvett")  # of root's state folders
 _BINARIES = Path("/usr/lib/postgresql")
 _READY_SECONDS = 120
 _LONGEST_SOCKET = 90  # bytes of a socket's folder; the system allows 107 with the socket's name
@@ -56,10 +57,35 @@ def binaries() -> Path | None:
 
 
 def data_folder(state: Path) -> Path:
-    """Where the cluster of a state folder lives: inside it, or for root in a place of its own per state folder."""
+    """Where the cluster of a state folder lives: inside it, or for root where the state folder says.
+
+    PostgreSQL's user cannot enter root's folders, so root's clusters lie apart, and each state folder keeps a note of
+    its own. The cluster keeps the path of its state folder in turn: one that was moved is followed, a copy is refused,
+    since both would work on one database. Raises SystemExit.
+    """
     if os.geteuid() != 0:
         return state / "postgresql"
-    return Path("/var/lib/postgresql/nuvett") / hashlib.sha256(str(state.resolve()).encode()).hexdigest()[:12]
+    note, state = state / "cluster", state.resolve()
+    if not note.exists():
+        earlier = _CLUSTERS / hashlib.sha256(str(state).encode()).hexdigest()[:12]
+        usable = earlier.exists() and (state / "passwords").exists()
+        note.write_text(str(earlier if usable else _CLUSTERS / secrets.token_hex(8)))
+    folder = Path(note.read_text().strip())
+    if not folder.exists() and (state / "passwords").exists():
+        raise SystemExit(
+            f"The database of this state folder, {folder}, is not on this machine. Bring it along, or restore a backup "
+            "into an empty state folder (./run cli restore). Nothing was changed."
+        )
+    home = folder / "state-folder"
+    before = Path(home.read_text().strip()) if home.exists() else state
+    if before != state and (before / "cluster").exists() and (before / "cluster").read_text() == note.read_text():
+        raise SystemExit(
+            f"{state} is a copy of {before}, and the database belongs to that one. Restore a backup into an empty "
+            "state folder instead (./run cli backup, ./run cli restore). Nothing was changed."
+        )
+    if folder.exists() and (before != state or not home.exists()):
+        home.write_text(str(state))
+    return folder
 
 
 @dataclass(frozen=True)
@@ -211,21 +237,16 @@ class Cluster:
         if started.returncode != 0:
             raise SystemExit(f"The database did not start; see {self.folder / 'log'}.\n{started.stdout}")
 
-    def _put_orphan_aside(self) -> None:
-        """Put a closed cluster aside whose passwords are gone: its state folder was deleted, its pictures with it."""
-        aside = self.folder.with_name(f"{self.folder.name}-left-{int(time.time())}")
-        if self.running():
-            self.stop()
-        self.folder.rename(aside)
-
     def start(self, durable: bool = True) -> str:
         """Start the cluster if it does not run yet; address of its database, made on first use."""
         self._durable = durable
         exists = (self._data / "PG_VERSION").exists()
         is_open = exists and self._is_open_to_all()
         if exists and not is_open and not self._secret_file.exists():
-            self._put_orphan_aside()
-            exists = False
+            raise SystemExit(
+                f"The passwords of the database, {self._secret_file}, are missing. Bring that file back, or restore a "
+                "backup into an empty state folder. Nothing was changed."
+            )
         if not exists:
             self._create()
         if is_open:
@@ -233,6 +254,9 @@ class Cluster:
                 self.stop()
             self._launch()
             self._close()
+        home = self.folder / "state-folder"
+        if self._as and not home.exists():
+            home.write_text(str(self._secret_file.parent.resolve()))
         if not self._settled():
             self._launch()
         return self.database()

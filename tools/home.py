@@ -28,13 +28,9 @@ def _last_one(lock: IO[str]) -> bool:
 
 @dataclass(frozen=True)
 class Home:
-    """A state folder in use: its database's address is in the environment; `cluster` is ours, or none.
-
-    alone : whether no other copy used the folder when this one began
-    """
+    """A state folder in use: its database's address is in the environment; `cluster` is ours, or none."""
 
     cluster: Cluster | None
-    alone: bool
 
 
 @contextmanager
@@ -45,7 +41,6 @@ def at_home() -> Iterator[Home]:
     state.mkdir(parents=True, exist_ok=True, mode=0o700)
     state.chmod(0o700)
     with (state / "lock").open("w") as lock:
-        alone = _last_one(lock)
         fcntl.flock(lock, fcntl.LOCK_SH)
         outside = os.environ.get("NUVETT_DATABASE")
         cluster = None if outside else cluster_of(state)
@@ -54,7 +49,7 @@ def at_home() -> Iterator[Home]:
         os.environ.setdefault("NUVETT_FOLDERS", str(state / "folders"))
         os.environ.setdefault("NUVETT_DEMO", str(PROJECT / "demo"))
         try:
-            yield Home(cluster, alone)
+            yield Home(cluster)
         finally:
             if cluster and _last_one(lock):
                 cluster.stop()

@@ -10,12 +10,14 @@ import sys
 
 import uvicorn
 
-from nuvett.services.demo import load_demo
-from nuvett.services.studio import Studio
+from nuvett.core.errors import ForeignStoreError
+from nuvett.services.platform.opening import open_installation
+from nuvett.services.platform.studio import Studio
+from nuvett.services.shelf.demo import load_demo
 from nuvett.settings import Settings
-from nuvett.store.migrating import migrate
 from nuvett.web.app import make_app
-from nuvett.web.signin import refusal_to_listen
+from nuvett.web.security.protocol import PunctualProtocol
+from nuvett.web.security.signin import refusal_to_listen
 from tools.home import PROJECT, Home, at_home
 from tools.supervise import Keeper, KeptWorker
 
@@ -71,10 +73,11 @@ class _Server(uvicorn.Server):
 def serve(settings: Settings, demo: bool, home: Home) -> None:
     """Migrate, load the demo if asked to, keep the worker running beside the web server until a signal comes."""
     studio = Studio.of(settings)
-    migrate(studio.database)
-    if home.alone:
-        studio.blobs.remove_parts()
-    if demo:
+    try:
+        present = open_installation(studio)
+    except ForeignStoreError as error:
+        raise SystemExit(error.message) from error
+    if demo and present:
         with studio.database.session() as session:
             load_demo(session, studio)
     port = pick_port(settings.host, settings.port)
@@ -84,8 +87,11 @@ def serve(settings: Settings, demo: bool, home: Home) -> None:
         make_app(settings, studio),
         host=settings.host,
         port=port,
+        http=PunctualProtocol,
         log_level="warning",
         server_header=False,
+        proxy_headers=bool(settings.proxies),
+        forwarded_allow_ips=list(settings.proxies),
         timeout_graceful_shutdown=_GRACE,
     )
     try:

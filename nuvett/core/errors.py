@@ -80,6 +80,18 @@ class MissingBlobError(NuvettError):
         self.name = name
 
 
+class StoreAbsentError(NuvettError):
+    """The storage of pictures cannot be reached. Nothing is lost: bring it back, and everything goes on by itself."""
+
+
+class ForeignStoreError(NuvettError):
+    """The storage of pictures and the database do not belong together. Nothing was changed."""
+
+
+class BackupError(NuvettError):
+    """The backup could not be made or restored."""
+
+
 class DiskFullError(NuvettError):
     """The disk is full. Nothing is lost: make room, and it goes on by itself."""
 
@@ -98,6 +110,10 @@ class ConflictError(NuvettError):
 
 class InvalidChangeError(NuvettError):
     """The value is outside what is possible here; nothing was changed."""
+
+
+class NameTakenError(InvalidChangeError):
+    """A file of this name is there already, and was not made by this delivery."""
 
 
 class StoreError(NuvettError):

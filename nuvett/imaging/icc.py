@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from nuvett.core.spaces.rgb import D50, D65, SPACES, Curve, Space, adaptation_matrix, to_xyz_matrix
+from nuvett.core.spaces.rgb import D50, D65, DELIVERED, SPACES, Curve, Space, adaptation_matrix, to_xyz_matrix
 
 # Parametric curve parameters (ICC.1:2022 table 68): function type and g, a, b, c, d.
 _CURVES: dict[Curve, tuple[int, tuple[float, ...]]] = {
@@ -55,6 +55,28 @@ def build_profile(name: Space) -> bytes:
     header = struct.pack(">I4sI4s4s4s", size, bytes(4), 0x04400000, b"mntr", b"RGB ", b"XYZ ") + _EPOCH
     header += b"acsp" + bytes(4) + bytes(4) + bytes(8) + bytes(8) + struct.pack(">I", 0) + _fixed(0.9642, 1, 0.8249)
     return header.ljust(128, b"\0") + table + body
+
+
+def space_of(profile: bytes) -> Space | None:
+    """The delivery space whose primaries are nearest to those of a matrix profile; none for any other profile."""
+    found = [_colourant(profile, tag) for tag in (b"rXYZ", b"gXYZ", b"bXYZ")]
+    if any(one is None for one in found):
+        return None
+    matrix, to_d50 = np.array(found).T, adaptation_matrix(D65, D50)
+    return min(DELIVERED, key=lambda name: float(np.abs(to_d50 @ to_xyz_matrix(name) - matrix).max()))
+
+
+def _colourant(profile: bytes, tag: bytes) -> tuple[float, ...] | None:
+    """XYZ of a tag of a profile (ICC.1:2022, 7.3 and 10.31), none where it has no such."""
+    try:
+        (count,) = struct.unpack_from(">I", profile, 128)
+        for index in range(min(count, 100)):
+            name, offset, _ = struct.unpack_from(">4sII", profile, 132 + 12 * index)
+            if name == tag and profile[offset : offset + 4] == b"XYZ ":
+                return tuple(value / 65536 for value in struct.unpack_from(">3i", profile, offset + 8))
+    except struct.error:
+        pass
+    return None
 
 
 @cache

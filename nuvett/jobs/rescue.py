@@ -8,8 +8,8 @@ import procrastinate
 from procrastinate.exceptions import ConnectorException, UniqueViolation
 from procrastinate.jobs import Job, Status
 
-from nuvett.services.studio import Studio
-from nuvett.services.workers import twin_waits
+from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.workers import twin_waits
 
 log = logging.getLogger("nuvett.jobs")
 GiveUp = Callable[[Studio, uuid.UUID], None]

@@ -3,15 +3,14 @@
 import asyncio
 import logging
 import uuid
-from contextlib import suppress
 
 import watchfiles
 from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 
 from nuvett.core.errors import NuvettError
-from nuvett.services.studio import Studio
-from nuvett.services.watching import Seen, look_into_all, watched_paths
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series.watching import Seen, look_into_all, watched_paths
 
 log = logging.getLogger("nuvett.watcher")
 _ALONE = 7302  # advisory lock: who holds it watches
@@ -26,6 +25,8 @@ async def watch_folders(studio: Studio) -> None:
             await _watch_alone(studio)
         except (SQLAlchemyError, NuvettError, OSError) as error:
             log.warning("Folders are not watched just now: %s", error)
+        except Exception:  # whatever it is, watching goes on
+            log.exception("Folders are not watched just now")
         await asyncio.sleep(_CALM)
 
 
@@ -52,6 +53,11 @@ async def _until_something_changes(studio: Studio, most: float) -> None:
         async for _ in watchfiles.awatch(*paths, step=_STEP, stop_event=stop, recursive=True):
             return
 
-    with suppress(TimeoutError, OSError):
+    try:
         await asyncio.wait_for(first(), most)
+    except TimeoutError:
+        pass
+    except Exception as error:  # names that its library cannot read; folders are looked into all the same
+        log.warning("Changes in folders are not told at once: %s", error)
+        await asyncio.sleep(most)
     stop.set()

@@ -13,6 +13,7 @@ import sys
 import threading
 import uuid
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 
 import procrastinate
@@ -20,13 +21,15 @@ from procrastinate.exceptions import ProcrastinateException
 from procrastinate.jobs import Job
 from sqlalchemy.exc import SQLAlchemyError
 
-from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError
+from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError, StoreAbsentError
 from nuvett.jobs.memory import hand_back_freed
 from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.jobs.watcher import watch_folders
-from nuvett.services import clips, delivering, gathering, kept_references, lighting, new_references, subjects, targets
-from nuvett.services.checkup import clear_orphans, set_aside
-from nuvett.services.queue import (
+from nuvett.services.delivery import delivering
+from nuvett.services.looks import carried_plans
+from nuvett.services.platform.checkup import find_again, set_aside, tidy
+from nuvett.services.platform.installation import absence, recognise
+from nuvett.services.platform.queue import (
     DELIVER,
     DELIVER_FILE,
     EVEN_SERIES,
@@ -35,15 +38,20 @@ from nuvett.services.queue import (
     INGEST_CLIP,
     INGEST_FRAME,
     INGEST_REFERENCE,
+    KEEP_CARRIED,
+    PURGE_SERIES,
 )
-from nuvett.services.studio import Studio
-from nuvett.services.workers import at_work, forget_workers, hand_back, say_waiting, twin_waits
+from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.workers import at_work, forget_workers, hand_back, say_waiting, twin_waits
+from nuvett.services.references import clips, kept_references, new_references, targets
+from nuvett.services.series import gathering, lighting, subjects
+from nuvett.services.shelf import filing
 from nuvett.settings import Settings
 
 log = logging.getLogger("nuvett.jobs")
 _CONCURRENCY = 2
 _RETRY = procrastinate.RetryStrategy(max_attempts=3, linear_wait=2)
-_LOOK_AGAIN = 15  # seconds until a full disk is tried again
+_LOOK_AGAIN = 15  # seconds until a full disk or an absent store is tried again
 _GRACE = 5  # seconds that running tasks are given to come to a place where they can stop
 Work = Callable[[Studio, uuid.UUID], None]
 
@@ -54,6 +62,12 @@ def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
     gathering.ingest_frame(studio, frame)  # which may make it one with another, and then it is gone
     with studio.database.session() as session:
         lighting.queue_even(session, studio, series)
+
+
+def _even_series(studio: Studio, series: uuid.UUID) -> None:
+    lighting.order_and_even(studio, series)
+    with studio.database.session() as session:
+        carried_plans.queue_if_due(session, studio, series)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
@@ -72,10 +86,12 @@ TASKS: dict[str, _Task] = {
     INGEST_FRAME: _Task(_ingest_frame, gathering.give_up_frame),
     INGEST_REFERENCE: _Task(_ingest_reference, kept_references.give_up),
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
-    EVEN_SERIES: _Task(lighting.order_and_even, lighting.give_up),
+    EVEN_SERIES: _Task(_even_series, lighting.give_up),
     FIND_SUBJECTS: _Task(subjects.find_subjects, subjects.give_up),
     DELIVER: _Task(delivering.prepare_delivery, delivering.give_up),
     DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
+    KEEP_CARRIED: _Task(carried_plans.keep_carried, carried_plans.give_up),
+    PURGE_SERIES: _Task(filing.purge_series, filing.give_up_purge),
     FINISH_DELIVERY: _Task(delivering.finish_delivery, delivering.give_up),
 }
 _GIVE_UP = {name: task.give_up for name, task in TASKS.items()}
@@ -100,8 +116,8 @@ def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, 
             doing.work(studio, row)
         except StoppingError:
             again(job, 0)
-        except DiskFullError as error:
-            log.warning("The disk is full: %s waits", name)
+        except (DiskFullError, StoreAbsentError) as error:
+            log.warning("%s waits: %s", name, error.message)
             say_waiting(studio, row, error.message)
             again(job, _LOOK_AGAIN)
         except MissingBlobError as error:
@@ -137,14 +153,40 @@ def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.A
     async def forget_plans(timestamp: int) -> None:
         await asyncio.to_thread(studio.bench.plans.forget_old)
 
+    @app.periodic(cron="37 3 * * *")
+    @app.task(name="tidy", queueing_lock="tidy", pass_context=False)
+    async def tidy_up(timestamp: int) -> None:
+        with studio.database.session() as session:
+            filing.queue_outdated(session, studio)
+        await asyncio.to_thread(_when_present, studio, tidy)
+
+    @app.periodic(cron="* * * * *")
+    @app.task(name="keep_all_carried", queueing_lock="keep_all_carried", pass_context=False)
+    async def keep_all_carried(timestamp: int) -> None:
+        def queue() -> None:
+            with studio.database.session() as session:
+                carried_plans.queue_all_due(session, studio)
+
+        await asyncio.to_thread(queue)
+
+    @app.periodic(cron="*/5 * * * *")
+    @app.task(name="find_again", queueing_lock="find_again", pass_context=False)
+    async def look_for_lost(timestamp: int) -> None:
+        await asyncio.to_thread(_when_present, studio, find_again)
+
     return app
 
 
+def _when_present(studio: Studio, work: Callable[[Studio], object]) -> None:
+    if not absence(studio):
+        with suppress(StoreAbsentError):  # it may go meanwhile
+            work(studio)
+
+
 async def clear_the_dead(app: procrastinate.App, studio: Studio) -> None:
-    """Hand out the jobs of all earlier workers, and clear files that nothing uses; for a worker that is alone."""
+    """Hand out the jobs of all earlier workers; for a worker that is alone."""
     with studio.database.session() as session:
         forget_workers(session)
-    await asyncio.to_thread(clear_orphans, studio)
     doing = await app.job_manager.list_jobs_async(status="doing")
     await hand_out_again(app, studio, doing, _GIVE_UP, _most_tries())
 
@@ -152,6 +194,7 @@ async def clear_the_dead(app: procrastinate.App, studio: Studio) -> None:
 async def work(settings: Settings) -> None:
     """Run the worker until it is told to stop, or until whoever started it is gone."""
     studio = Studio.of(settings)
+    await asyncio.to_thread(recognise, studio)
     running: set[int] = set()
     app = make_app(studio, running)
     async with app.open_async():

@@ -1,9 +1,17 @@
-"""Blobs: files named by the SHA-256 of their content, on any fsspec file system."""
+"""Blobs: files named by the SHA-256 of their content, on any fsspec file system.
+
+A store carries a mark with the identity of the installation that it belongs to. Where the mark is gone, the store is
+taken for absent (a mount that came late, a bucket that cannot be reached) and not for empty: nothing is said to be
+missing and nothing is written then.
+"""
 
 import errno
 import hashlib
+import json
 import os
+import re
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -13,11 +21,15 @@ from uuid import uuid4
 import fsspec
 from fsspec.implementations.local import LocalFileSystem
 
-from nuvett.core.errors import DiskFullError, MissingBlobError
+from nuvett.core.errors import DiskFullError, MissingBlobError, StoreAbsentError
 
 _CHUNK = 1 << 20
 _PART = "part-"
+_MARK = "nuvett-store.json"
+_ABOUT = "Names the installation of Nuvett that these files belong to. Without it they are taken for absent."
 _FULL = (errno.ENOSPC, errno.EDQUOT)
+_NAME = re.compile(r"[0-9a-f]{64}")
+_PLACE = re.compile(r"/([0-9a-f]{2})/(\1[0-9a-f]{62})$")
 
 
 @contextmanager
@@ -38,28 +50,80 @@ def _digest(stream: IO[bytes]) -> str:
 
 
 class BlobStore:
-    """Content-addressed files. Putting the same bytes twice keeps them once, and mends a place that was damaged."""
+    """Content-addressed files. Putting the same bytes twice keeps them once, and mends a place that was damaged.
+
+    Files of other origin in the folder are left alone. With an identity that is expected, every method that reads or
+    writes raises StoreAbsentError while the store does not carry it.
+    """
 
     def __init__(self, address: str) -> None:
-        self._files, root = fsspec.core.url_to_fs(address)
+        self.address = address
+        root: str
+        self._files, root = fsspec.core.url_to_fs(address, use_listings_cache=False)  # others write there, too
         self._root = root.rstrip("/")
-        self._files.makedirs(self._root, exist_ok=True)
         self._is_local = isinstance(self._files, LocalFileSystem)
+        self._expected: str | None = None
 
-    def _place(self, name: str) -> str:
-        if len(name) != 64 or not set(name) <= set("0123456789abcdef"):
+    @property
+    def files(self) -> Any:
+        """The file system that the blobs lie on."""
+        return self._files
+
+    @property
+    def root(self) -> str:
+        """The folder that the blobs lie in, without a slash at its end."""
+        return self._root
+
+    def identity(self) -> str | None:
+        """Identity in the store's mark; none without a mark, or when the store cannot be reached."""
+        try:
+            found = json.loads(self._files.cat_file(f"{self._root}/{_MARK}"))
+            return str(found["installation"])
+        except (OSError, ValueError, KeyError, TypeError):
+            return None
+
+    def mark(self, identity: str) -> None:
+        """Write the store's mark; the folder is made if it is not there."""
+        self._files.makedirs(self._root, exist_ok=True)
+        text = json.dumps({"installation": identity, "about": _ABOUT}, indent=2)
+        partial = f"{self._root}/{_MARK}.{uuid4().hex}"
+        if not self._is_local:
+            self._files.pipe_file(f"{self._root}/{_MARK}", text.encode())
+            return
+        with self._files.open(partial, "wb") as out:
+            out.write(text.encode())
+            self._settle(out)
+        self._rename(partial, f"{self._root}/{_MARK}")
+
+    def expect(self, identity: str | None) -> None:
+        """Work only while the store carries this identity."""
+        self._expected = identity
+
+    def is_present(self) -> bool:
+        """Whether the store carries the identity that is expected; any does while none is."""
+        return self._expected is None or self.identity() == self._expected
+
+    def _require(self) -> None:
+        if not self.is_present():
+            raise StoreAbsentError
+
+    def place(self, name: str) -> str:
+        """Where a blob lies."""
+        if not _NAME.fullmatch(name):
             raise ValueError("a blob is named by 64 hexadecimal digits")
         return f"{self._root}/{name[:2]}/{name}"
 
     def put(self, stream: IO[bytes]) -> tuple[str, int]:
         """Keep a stream; its name and size. The blob appears whole or not at all, and is on the disk by then.
 
-        Raises DiskFullError.
+        Raises DiskFullError, StoreAbsentError.
         """
+        self._require()
         digest, size = hashlib.sha256(), 0
-        partial = f"{self._root}/{_PART}{uuid4().hex}"
+        partial = f"{self._root}/{_PART}{int(time.time())}-{uuid4().hex}"
         try:
             with _full_disk_in_words():
+                self._files.makedirs(self._root, exist_ok=True)
                 with self._files.open(partial, "wb") as out:
                     while chunk := stream.read(_CHUNK):
                         digest.update(chunk)
@@ -67,9 +131,9 @@ class BlobStore:
                         out.write(chunk)
                     self._settle(out)
                 name = digest.hexdigest()
-                self._move(partial, self._place(name))
+                self._move(partial, self.place(name))
         finally:
-            with suppress(FileNotFoundError):
+            with suppress(OSError):
                 self._files.rm(partial)
         return name, size
 
@@ -79,17 +143,28 @@ class BlobStore:
             os.fsync(out.fileno())
 
     def _move(self, partial: str, place: str) -> None:
-        folder = place.rsplit("/", 1)[0]
-        self._files.makedirs(folder, exist_ok=True)
-        if not self._is_local:
+        self._files.makedirs(place.rsplit("/", 1)[0], exist_ok=True)
+        if self._is_local:
+            self._rename(partial, place)
+        else:
             self._files.mv(partial, place)
-            return
+
+    def _rename(self, partial: str, place: str) -> None:
         Path(partial).replace(place)
-        entry = os.open(folder, os.O_RDONLY)
+        entry = os.open(Path(place).parent, os.O_RDONLY)
         try:
             os.fsync(entry)
         finally:
             os.close(entry)
+
+    def move(self, source: str, place: str) -> bool:
+        """Move a file inside the store; whether it was there. Raises StoreAbsentError."""
+        self._require()
+        try:
+            self._move(source, place)
+        except FileNotFoundError:
+            return False
+        return True
 
     def put_file(self, path: Path) -> tuple[str, int]:
         """Keep a file's content."""
@@ -97,59 +172,81 @@ class BlobStore:
             return self.put(stream)
 
     def read(self, name: str) -> bytes:
-        """All bytes of a blob. Raises MissingBlobError when there is none, or other bytes than were kept."""
+        """All bytes of a blob. Raises MissingBlobError when there is none, or other bytes than were kept.
+
+        Raises StoreAbsentError.
+        """
         try:
-            data = bytes(self._files.cat_file(self._place(name)))
-        except FileNotFoundError as error:
+            data = bytes(self._files.cat_file(self.place(name)))
+        except OSError as error:
+            self._require()
             raise MissingBlobError(name) from error
         if hashlib.sha256(data).hexdigest() != name:
             raise MissingBlobError(name)
         return data
 
     def exists(self, name: str) -> bool:
-        return bool(self._files.exists(self._place(name)))
+        """Whether a blob is there. Raises StoreAbsentError."""
+        found = bool(self._files.exists(self.place(name)))
+        if not found:
+            self._require()
+        return found
 
     def is_whole(self, name: str) -> bool:
-        """Whether a blob is there with the bytes that were kept."""
+        """Whether a blob is there with the bytes that were kept. Raises StoreAbsentError."""
         try:
-            with self._files.open(self._place(name), "rb") as stream:
+            with self._files.open(self.place(name), "rb") as stream:
                 return _digest(stream) == name
-        except FileNotFoundError:
+        except OSError:
+            self._require()
             return False
 
     @contextmanager
     def local(self, name: str) -> Iterator[Path]:
         """A path where libraries can read the blob: its own place, or a temporary copy of a remote one.
 
-        Raises MissingBlobError when there is none.
+        Raises MissingBlobError when there is none, StoreAbsentError.
         """
         if not self.exists(name):
             raise MissingBlobError(name)
-        place = self._place(name)
         if self._is_local:
-            yield Path(place)
+            yield Path(self.place(name))
             return
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / name
-            self._files.get_file(place, str(path))
+            self._files.get_file(self.place(name), str(path))
             yield path
 
     def remove(self, name: str) -> None:
-        """Forget a blob; none is no error."""
+        """Forget a blob for good; none is no error. Raises StoreAbsentError."""
+        self._require()
         with suppress(FileNotFoundError):
-            self._files.rm(self._place(name))
+            self._files.rm(self.place(name))
 
     def names(self) -> set[str]:
-        """Names of all blobs kept."""
-        return {found.rsplit("/", 1)[1] for found in self._files.find(self._root) if f"/{_PART}" not in found}
+        """Names of all blobs kept. Raises StoreAbsentError."""
+        self._require()
+        return {found.group(2) for path in self._found() if (found := _PLACE.search(f"/{path}"))}
 
-    def parts(self) -> list[str]:
-        """Files that were being written when their writer ended, or still are."""
-        return [found for found in self._files.ls(self._root, detail=False) if f"/{_PART}" in found]
+    def _found(self) -> list[str]:
+        try:
+            return [path for path in self._files.find(self._root) if f"{self._root}/quarantine/" not in path]
+        except FileNotFoundError:  # nothing was ever put there
+            return []
 
-    def remove_parts(self) -> int:
-        """Remove unfinished files, when nobody else writes; how many there were."""
-        parts = self.parts()
+    def parts(self, seconds: float = 0) -> list[str]:
+        """Files that have been written for so many seconds, or were when their writer ended."""
+        try:
+            listed = self._files.ls(self._root, detail=False)
+        except FileNotFoundError:
+            return []
+        found = [(path, re.search(rf"/{_PART}(\d*)", f"/{path}")) for path in listed]
+        newest = time.time() - seconds
+        return [path for path, part in found if part and int(part.group(1) or 0) <= newest]
+
+    def remove_parts(self, seconds: float = 0) -> int:
+        """Remove files that have been written for so many seconds, which nobody does any more; how many."""
+        parts = self.parts(seconds)
         for part in parts:
             with suppress(FileNotFoundError):
                 self._files.rm(part)

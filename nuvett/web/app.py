@@ -5,13 +5,13 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI
+from starlette.datastructures import Headers
 from starlette.staticfiles import StaticFiles
 
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web import faults
 from nuvett.web.context import make_templates
-from nuvett.web.guard import Guard
 from nuvett.web.heavy import in_turn, make_limiter
 from nuvett.web.routes import (
     carry,
@@ -33,7 +33,8 @@ from nuvett.web.routes import (
     trying,
     working_out,
 )
-from nuvett.web.signin import Attempts, Gate, Sessions
+from nuvett.web.security.guard import Guard
+from nuvett.web.security.signin import Attempts, Gate, Sessions, session_of
 
 
 def make_app(settings: Settings, studio: Studio) -> FastAPI:
@@ -45,7 +46,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.studio = studio
         app.state.templates = make_templates()
-        app.state.heavy, app.state.turns = make_limiter(), in_turn()
+        app.state.heavy, app.state.turns, app.state.signing = make_limiter(), in_turn(), in_turn()
         app.state.sessions, app.state.attempts = sessions, Attempts()
         yield
 
@@ -58,5 +59,9 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     faults.add_handlers(app)
     if settings.password:
         app.add_middleware(Gate, sessions=sessions)
-    app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes)
+
+    def known(headers: Headers) -> bool:
+        return not settings.password or sessions.holds(session_of(headers))
+
+    app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes, known=known)
     return app

@@ -85,6 +85,7 @@ class Drag(Asked):
     """A handle of an instrument, and the place it was dragged to.
 
     lab : the colour it stands for, where it does; end : where a line that was drawn ends
+    reset : to what it usually says instead, wherever it was
     """
 
     handle: Short
@@ -92,6 +93,7 @@ class Drag(Asked):
     y: Coordinate
     lab: tuple[Component, Component, Component] | None = None
     end: tuple[Coordinate, Coordinate] | None = None
+    reset: bool = False
 
 
 class Draft(Asked):
@@ -125,6 +127,12 @@ class Change(Asked):
     revision: int = Field(ge=0, le=2**31 - 1)
 
 
+class Walk(Asked):
+    """A step through a history, from the state that has this revision."""
+
+    revision: int = Field(ge=0, le=2**31 - 1)
+
+
 class Proofs(Asked):
     """Frames to try the look on; none for the most different ones."""
 
@@ -136,6 +144,7 @@ class LookCopy(Asked):
 
     series: Short
     parts: list[Short] | None = None
+    revision: int = Field(ge=0, le=2**31 - 1)
 
 
 class Chosen(Asked):
@@ -155,6 +164,7 @@ class TrimCopy(Chosen):
 
     frame: uuid.UUID
     parts: list[Short]
+    areas: Literal["add", "replace"] = "add"
 
 
 class AreaMove(Asked):

@@ -11,11 +11,12 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import StrictUndefined
 from sqlalchemy.orm import Session
 
-from nuvett.services.incoming import ACCEPT, ACCEPTED
-from nuvett.services.studio import Studio
-from nuvett.services.workers import held_up
-from nuvett.web import filters
-from nuvett.web.keys import KEYS
+from nuvett.services.platform.incoming import ACCEPT, ACCEPTED
+from nuvett.services.platform.installation import absence
+from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.workers import held_up
+from nuvett.web.views import filters
+from nuvett.web.views.keys import KEYS
 
 TEMPLATES = Path(__file__).parent / "templates"
 FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
@@ -60,6 +61,7 @@ class Context:
             "signs_in": bool(self.studio.settings.password) and screen != "signing",
             "stages": None,
             "series": None,
+            "absence": absence(self.studio),
         }
         return self.templates.TemplateResponse(self.request, name, shared | values, status_code=status)
 

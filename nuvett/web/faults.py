@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from nuvett.core import errors
-from nuvett.services.checkup import set_aside
+from nuvett.services.platform.checkup import set_aside
 from nuvett.web.context import context_of
 
 log = logging.getLogger("nuvett.web")
@@ -20,6 +20,7 @@ STATUS: tuple[tuple[type[errors.NuvettError], int], ...] = (
     (errors.ConflictError, 409),
     (errors.TooLargeError, 413),
     (errors.StoreError, 503),
+    (errors.StoreAbsentError, 503),
     (errors.DiskFullError, 507),
     (errors.NuvettError, 422),
 )

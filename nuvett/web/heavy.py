@@ -33,6 +33,11 @@ def heavy_in_turn(endpoint: Callable[P, T]) -> Callable[P, Awaitable[T]]:
     return _on_threads(endpoint, "turns")
 
 
+def one_attempt(endpoint: Callable[P, T]) -> Callable[P, Awaitable[T]]:
+    """A route that looks at a password: one at a time, on a thread that nothing else computes on."""
+    return _on_threads(endpoint, "signing")
+
+
 def _on_threads(endpoint: Callable[P, T], limiter: str) -> Callable[P, Awaitable[T]]:
     @wraps(endpoint)
     async def run(*arguments: P.args, **named: P.kwargs) -> T:

@@ -282,7 +282,7 @@ def test_a_pull_is_suggested_with_its_reason(photo: np.ndarray, still: np.ndarra
     assert found.pull > 0 and f"{found.pull} %" in found.words
     alike = [Measured(samples[0], EvenLight(), 0)] * 3
     same = suggest_pull(alike, Pools.of(alike, look), aim, look)
-    assert same.pull == 0 and "gain only 0.0" in same.words
+    assert same.pull == 0 and "only 0.0 nearer" in same.words
 
 
 def test_a_large_coloured_thing_is_not_taken_for_a_cast() -> None:

@@ -2,7 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { latest, newestWins } from "../../nuvett/web/static/draft.js";
+import { latest, newestWins } from "../../nuvett/web/static/lib/draft.js";
 
 test("while one is under way the next waits, and only the newest of those is sent", async () => {
   const sent = [];

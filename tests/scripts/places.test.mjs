@@ -2,8 +2,8 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { boxOf, ellipse, inverse, shifted, through } from "../../nuvett/web/static/places.js";
-import { HANDLES, kept } from "../../nuvett/web/static/shape_handles.js";
+import { boxOf, ellipse, inverse, shifted, through } from "../../nuvett/web/static/lib/places.js";
+import { HANDLES, kept } from "../../nuvett/web/static/controls/shape_handles.js";
 
 const near = (found, wanted) => found.forEach((value, i) => assert.ok(Math.abs(value - wanted[i]) < 1e-9, `${found}`));
 

@@ -2,7 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { bounded, factsOf, stepped, typed, written } from "../../nuvett/web/static/values.js";
+import { bounded, factsOf, stepped, typed, written } from "../../nuvett/web/static/lib/values.js";
 
 const percent = { step: 1, low: -60, high: 60, start: 0, usual: 0, digits: 0, signed: true, unit: "%", empty: "" };
 const aim = { ...percent, low: 0, start: 4, usual: null, digits: 1, signed: false, unit: "L*", empty: "the target’s" };

@@ -2,7 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { cropBox, edgeFor, planOf, splitClip } from "../../nuvett/web/static/views.js";
+import { cropBox, edgeFor, planOf, splitClip } from "../../nuvett/web/static/lib/views.js";
 
 test("a picture is asked for no smaller than it is drawn, and no larger than it is kept", () => {
   assert.deepEqual([300, 640, 641, 1280, 1400, 4000].map(edgeFor), [640, 640, 1280, 1280, 1600, 1600]);

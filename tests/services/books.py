@@ -8,17 +8,13 @@ from nuvett.core.look.look import Look
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.white import WhiteStep
-from nuvett.services import (
-    catalogue,
-    gathering,
-    keeping,
-    looks,
-    new_references,
-    using,
-)
-from nuvett.services.facts import Aimed
-from nuvett.services.keeping import Chosen
-from nuvett.services.studio import Studio
+from nuvett.services.engine.facts import Aimed
+from nuvett.services.lookbook import keeping, using
+from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.looks import looks
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import new_references
+from nuvett.services.series import catalogue, gathering
 from tests.conftest import DEMO, drain
 from tests.services.conftest import FRAMES
 

@@ -1,16 +1,25 @@
 """Small series that the tests of the services start from."""
 
 import uuid
+from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
 
-from nuvett.services import carrying, catalogue, deliveries, gathering, new_references
-from nuvett.services.delivery_settings import DeliverySettings
-from nuvett.services.studio import Studio
+from nuvett.services.delivery import deliveries
+from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.looks import carrying
+from nuvett.services.platform.opening import open_installation
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import new_references
+from nuvett.services.series import catalogue, gathering
+from nuvett.settings import Settings
 from tests.conftest import DEMO, Kept, drain
+from tools.cluster import Cluster
 
 FRAMES = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 3, 7, 8)]
 STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
+Opener = Callable[[Path], Studio]
 
 
 @pytest.fixture(scope="module")
@@ -50,3 +59,29 @@ def ordered(studio: Studio, frames: int, settings: DeliverySettings) -> uuid.UUI
         series = catalogue.find_series(session, "winter-fair")
         carrying.carry(session, series)
         return deliveries.order_delivery(session, studio, series, settings).id
+
+
+@pytest.fixture
+def fresh(cluster: Cluster) -> Iterator[Opener]:
+    """Studios on databases that are new each time, and a store in a folder."""
+    made: list[Studio] = []
+
+    def studio(folder: Path) -> Studio:
+        address = cluster.database(f"safe_{uuid.uuid4().hex}")
+        made.append(Studio.of(Settings(database=address, blobs=str(folder), demo=DEMO, cache_megabytes=32)))
+        return made[-1]
+
+    yield studio
+    for one in made:
+        one.database.close()
+
+
+@pytest.fixture
+def own(fresh: Opener, tmp_path: Path) -> Studio:
+    """An installation with one measured frame."""
+    studio = fresh(tmp_path / "blobs")
+    assert open_installation(studio)
+    with studio.database.session() as session:
+        gathering.add_file(session, studio, catalogue.start_series(session, "Winter fair"), FRAMES[0])
+    drain(studio)
+    return studio

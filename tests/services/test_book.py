@@ -17,20 +17,15 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.white import WhiteStep
-from nuvett.services import (
-    book,
-    book_list,
-    carrying,
-    catalogue,
-    history,
-    keeping,
-    looks,
-    starters,
-    trims,
-    using,
-)
-from nuvett.services.keeping import Chosen
-from nuvett.services.studio import Studio
+from nuvett.services.lookbook import book, book_list, keeping, starters, using
+from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.looks import carrying, looks, trims
+from nuvett.services.platform import history
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
+from nuvett.services.series.frame_facts import trim_of
+from nuvett.services.shelf import filing
+from tests.conftest import drain
 from tests.services.books import WARM, another, draft, keep, set_draft, use, walk
 
 
@@ -68,9 +63,11 @@ def test_a_kept_look_outlives_the_series_it_was_kept_from(studio: Studio, slug: 
     other = another(studio, "Spring fair")
     use(studio, other, kept)
     with studio.database.session() as session:
-        names = catalogue.delete_series(session, catalogue.find_series(session, slug))
+        series = catalogue.find_series(session, slug)
+        filing.delete_series(session, series)
+        filing.remove_for_good(session, studio, series)
+    drain(studio)
     with studio.database.session() as session:
-        catalogue.sweep(session, studio.blobs, names)
         row = book.find_kept(session, kept)
         assert row.thumbnail and studio.blobs.exists(row.thumbnail)
         carrying.carry(session, catalogue.find_series(session, other))
@@ -203,7 +200,7 @@ def test_a_kept_look_is_carried_to_chosen_frames_with_the_cut_it_was_kept_with(s
         assert words == "Carried Tilted, version 1 of the lookbook, at 50 % to 1 frame, as version 2"
         followed = carrying.versions_followed(session, series)
         assert followed[second.id].aimed.look.strength == 50 and followed[third.id].aimed.look.strength == 100
-        assert trims.trim_of(catalogue.find_frame(session, series, second.id)).geometry.straighten == 4
+        assert trim_of(catalogue.find_frame(session, series, second.id)).geometry.straighten == 4
         now = looks.draft_of(session, series)
         assert was is not None and now is not None and now.key == was.key  # the draft is not touched
         carrying.walk_carry(session, series, forward=False)

@@ -27,30 +27,27 @@ from nuvett.core.steps.tone import ToneStep
 from nuvett.core.table.cube import read_cube, write_cube
 from nuvett.core.table.table import grid
 from nuvett.imaging.tables import TableFormat, table_text
-from nuvett.services import (
+from nuvett.services.delivery import deliveries, delivering, tables_out
+from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.lookbook import (
     book,
     book_files,
     book_list,
     bringing_tables,
-    carrying,
-    catalogue,
-    deliveries,
-    delivering,
     finished,
     health,
-    palettes,
     starters,
-    tables_out,
-    targets,
-    trims,
     trying,
     using,
     working_out,
 )
-from nuvett.services.bringing_tables import Incoming, bring_in_tables
-from nuvett.services.delivery_settings import DeliverySettings
-from nuvett.services.studio import Studio
-from nuvett.services.working_out import PairFiles
+from nuvett.services.lookbook.bringing_tables import Incoming, bring_in_tables
+from nuvett.services.lookbook.working_out import PairFiles
+from nuvett.services.looks import carrying, trims
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import palettes, targets
+from nuvett.services.series import catalogue
 from nuvett.store import models
 from tests.conftest import load_rgb
 from tests.services.books import WARM, draft, keep, set_draft, use, walk
@@ -278,8 +275,7 @@ def test_pairs_that_cannot_be_used_are_refused_by_name_and_one_left_on_trial_lea
     look_id = working_out.work_out(studio, [pair])
     with studio.database.session() as session:
         names = book.delete_kept(session, book.find_kept(session, look_id))
-    with studio.database.session() as session:
-        catalogue.sweep(session, studio.blobs, names)
+    sweep(studio, names)
     assert not names & studio.blobs.names()
 
 

@@ -7,9 +7,12 @@ import pytest
 from sqlalchemy import select
 
 from nuvett.core.errors import MissingBlobError
-from nuvett.services import catalogue, checkup, deliveries, delivering
-from nuvett.services.delivery_settings import DeliverySettings
-from nuvett.services.studio import Studio
+from nuvett.services.delivery import deliveries, delivering
+from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.platform import checkup
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
 from nuvett.store import models
 from tests.conftest import drain
 from tests.services.conftest import ordered
@@ -52,7 +55,7 @@ def test_what_was_made_is_made_anew_and_what_lost_its_original_says_so(series: S
     (Path(series.settings.blobs) / "part-left").write_bytes(b"half")
     assert sample not in checkup.check(series).missing
     found = checkup.check(series, deep=True)
-    assert set(found.missing) == {sample, original, finished} and found.orphans == {orphan} and found.parts == 1
+    assert set(found.missing) == {sample, original, finished} and found.unused == {orphan} and found.parts == 1
     assert any("Frame AT-0102 of Winter fair" in line for line in found.words)
     checkup.mend(series, found)
     drain(series)
@@ -91,6 +94,5 @@ def test_more_names_than_a_statement_has_parameters_are_swept_and_used_ones_kept
     used = rows(series)[0][0].original
     orphan, _ = series.blobs.put(io.BytesIO(b"used by nothing"))
     names = {f"{n:064x}" for n in range(20_000)} | {used, orphan}
-    with series.database.session() as session:
-        catalogue.sweep(session, series.blobs, names)
+    sweep(series, names)
     assert place(series, used).exists() and not place(series, orphan).exists()

@@ -15,11 +15,12 @@ from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.imaging.decode import decode
 from nuvett.jobs import worker
-from nuvett.services import catalogue, checkup, companions, gathering, lenses
-from nuvett.services.frame_facts import series_facts
-from nuvett.services.pictures import UNTOUCHED
-from nuvett.services.queue import INGEST_FRAME
-from nuvett.services.studio import Studio
+from nuvett.services.engine.pictures import UNTOUCHED
+from nuvett.services.platform import checkup
+from nuvett.services.platform.queue import INGEST_FRAME
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue, companions, gathering, lenses
+from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 from tests.conftest import DEMO, drain, load_rgb
 from tools.camera import make_raw

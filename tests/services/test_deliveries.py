@@ -28,23 +28,15 @@ from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
-from nuvett.services import (
-    carrying,
-    catalogue,
-    deliveries,
-    delivering,
-    frame_facts,
-    gathering,
-    kept_settings,
-    looks,
-    tables_out,
-)
-from nuvett.services.delivery_choice import chosen_frames, names_of
-from nuvett.services.delivery_settings import DeliverySettings, read_settings
-from nuvett.services.folders import already_there, folder_at
-from nuvett.services.papers.record import Record
-from nuvett.services.studio import Studio
-from nuvett.services.variants import make_variant
+from nuvett.services.delivery import deliveries, delivering, kept_settings, tables_out
+from nuvett.services.delivery.delivery_choice import chosen_frames, names_of
+from nuvett.services.delivery.delivery_settings import DeliverySettings, read_settings
+from nuvett.services.delivery.papers.record import Record
+from nuvett.services.looks import carrying, looks
+from nuvett.services.platform.folders import already_there, folder_at
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue, frame_facts, gathering
+from nuvett.services.series.variants import make_variant
 from nuvett.store import models
 from tests.conftest import drain, load_rgb
 from tests.services.conftest import FRAMES
@@ -270,7 +262,7 @@ def test_files_go_into_a_folder_of_the_machine_and_nowhere_outside_it(
     place = tmp_path / "out" / "client" / "autumn"
     assert {str(p.relative_to(place)) for p in place.rglob("*.*")} == set(found)
     assert (place / "web" / "AT-0101.jpg").read_bytes() == found["web/AT-0101.jpg"]
-    assert already_there(here, "client/autumn", list(found)) == 5
+    assert already_there(here, "client/autumn", found) == list(found) and len(found) == 5
     for outside in ("..", "../elsewhere", "a/../../b", " ", ".", "a\nb"):
         with pytest.raises(InvalidChangeError, match="inside"):
             folder_at(here, outside)

@@ -5,7 +5,7 @@ from datetime import datetime
 import pytest
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.services.file_names import Labelled, Pattern, file_names
+from nuvett.services.delivery.file_names import Labelled, Pattern, file_names
 
 
 def names(*given: str, pattern: str = "{name}") -> list[str]:

@@ -17,26 +17,17 @@ from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.tone import ToneStep
-from nuvett.services import (
-    carrying,
-    catalogue,
-    deliveries,
-    frame_facts,
-    gathering,
-    history,
-    incoming,
-    kept_references,
-    looks,
-    reading_history,
-    setups,
-    targets,
-    trims,
-)
-from nuvett.services.delivery_settings import DeliverySettings
-from nuvett.services.demo import load_demo
-from nuvett.services.facts import Facts
-from nuvett.services.studio import Studio
-from nuvett.services.wall import Show, build_wall, choose_proofs
+from nuvett.services.delivery import deliveries
+from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.engine.facts import Facts
+from nuvett.services.engine.wall import Show, build_wall, choose_proofs
+from nuvett.services.looks import carrying, looks, trims
+from nuvett.services.platform import history, incoming
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import kept_references, reading_history, targets
+from nuvett.services.series import catalogue, frame_facts, gathering, setups
+from nuvett.services.shelf import filing
+from nuvett.services.shelf.demo import load_demo
 from nuvett.store import models
 from tests.conftest import DEMO, drain
 from tests.services.conftest import FRAMES
@@ -185,7 +176,7 @@ def test_the_wall_measures_every_frame_and_a_shuffled_series_gives_the_same_plan
         facts, aimed = frame_facts.series_facts(session, series), looks.draft_of(session, series)
     assert aimed is not None
     wall = build_wall(studio.bench, facts, aimed, Show.LOOK)
-    assert wall.drift_shown < 0.6 * wall.drift_before and wall.spread_shown < wall.spread_before
+    assert wall.drift and wall.drift[1] < 0.6 * wall.drift[0] and wall.spread[1] < wall.spread[0]
     assert len(choose_proofs(studio.bench, facts, count=3)) == 3
     for index in range(len(facts)):
         plan = studio.bench.planner.plan(Facts(facts[::-1]), index, aimed)
@@ -202,9 +193,11 @@ def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: S
         deliveries.order_delivery(session, studio, catalogue.find_series(session, slug), DeliverySettings(size=100))
     drain(studio)
     with studio.database.session() as session:
-        names = catalogue.delete_series(session, catalogue.find_series(session, slug))
+        series = catalogue.find_series(session, slug)
+        filing.delete_series(session, series)
+        filing.remove_for_good(session, studio, series)
+    drain(studio)
     with studio.database.session() as session:
-        catalogue.sweep(session, studio.blobs, names)
         frame = session.scalars(select(models.Frame)).one()
         assert studio.blobs.names() == {frame.original, frame.view, frame.sample, frame.points}
         assert session.scalar(select(func.count()).select_from(models.History)) == 0
@@ -281,16 +274,18 @@ def test_looks_are_taken_over_whole_or_by_part_as_one_step_that_can_be_undone(st
             looks.change_look(session, source, Look(strength=strength), catalogue.look_of(session, source).revision)
         grained = Look(strength=60, finish=FinishStep(grain=30))
         looks.change_look(session, source, grained, catalogue.look_of(session, source).revision)
-        looks.copy_look(session, other, source, frozenset({"finish"}))
+        looks.copy_look(session, other, source, frozenset({"finish"}), 1)
         assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
-        looks.copy_look(session, other, source, None)
+        with pytest.raises(ConflictError):
+            looks.copy_look(session, other, source, None, 1)
+        looks.copy_look(session, other, source, None, 2)
         row = catalogue.look_of(session, other)
         assert Look.model_validate(row.draft) == grained
         assert history.steps(session, f"look:{row.id}")[0].words == "Look of Winter fair"
         looks.walk_look(session, other, forward=False)
         assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
         with pytest.raises(InvalidChangeError):
-            looks.copy_look(session, other, other, None)
+            looks.copy_look(session, other, other, None, 4)
 
 
 def test_proofs_are_chosen_and_proposed_again(studio: Studio, slug: str) -> None:

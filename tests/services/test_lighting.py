@@ -10,8 +10,8 @@ from sqlalchemy import update
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.imaging.facts import read_facts
-from nuvett.services import catalogue, gathering, lighting, setups
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue, gathering, lighting, setups
 from nuvett.store import models
 from tests.conftest import DEMO, drain
 from tools.tag_demo import exif_block, with_exif

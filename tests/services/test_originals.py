@@ -9,8 +9,8 @@ from PIL import Image
 from nuvett.core.errors import InvalidChangeError, MissingBlobError
 from nuvett.imaging.decode import decode
 from nuvett.imaging.opened import Limits
-from nuvett.services import originals
-from nuvett.services.originals import Originals
+from nuvett.services.engine import originals
+from nuvett.services.engine.originals import Originals
 from nuvett.store.blobs import BlobStore
 
 

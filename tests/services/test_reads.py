@@ -10,17 +10,11 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DocumentError, InvalidChangeError, NotFoundError
 from nuvett.core.reading.regions import Patch, Sampling
-from nuvett.services import (
-    catalogue,
-    clips,
-    history,
-    kept_references,
-    new_references,
-    palettes,
-    reading_history,
-    targets,
-)
-from nuvett.services.studio import Studio
+from nuvett.services.platform import history
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import clips, kept_references, new_references, palettes, reading_history, targets
+from nuvett.services.series import catalogue
 from nuvett.store import models
 from tests.conftest import DEMO, drain
 
@@ -75,8 +69,7 @@ def test_stills_taken_from_a_clip_become_references(studio: Studio, slug: str) -
         assert [r.state for r in series.references] == ["ready"] * 3
         assert (series.references[2].width, series.references[2].height) == (960, 402)
         names = clips.remove_clip(session, clips.clips_of(session, series)[0])
-    with studio.database.session() as session:
-        catalogue.sweep(session, studio.blobs, names)
+    sweep(studio, names)
     assert not any(studio.blobs.exists(name) for name in names)
 
 

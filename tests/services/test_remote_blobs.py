@@ -11,9 +11,12 @@ import pytest
 from moto.server import ThreadedMotoServer
 
 from nuvett.core.errors import MissingBlobError
-from nuvett.services import carrying, catalogue, deliveries, gathering, new_references
-from nuvett.services.delivery_settings import read_settings
-from nuvett.services.studio import Studio
+from nuvett.services.delivery import deliveries
+from nuvett.services.delivery.delivery_settings import read_settings
+from nuvett.services.looks import carrying
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import new_references
+from nuvett.services.series import catalogue, gathering
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, drain

@@ -1,16 +1,20 @@
 """Folders that are watched: frames arrive once, whole, and are carried; a folder that vanishes or fills the disk."""
 
 import dataclasses
+import os
 import shutil
 import uuid
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
+from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DiskFullError, InvalidChangeError
-from nuvett.services import carrying, catalogue, gathering, watching
-from nuvett.services.studio import Studio
-from nuvett.services.watching import Seen, look_into_all
+from nuvett.services.looks import carrying
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue, gathering, watching
+from nuvett.services.series.watching import Seen, look_into_all
 from nuvett.store import models
 from tests.conftest import DEMO, drain
 from tools import camera
@@ -114,6 +118,48 @@ def test_a_folder_that_vanishes_or_a_full_disk_is_said_and_goes_on_by_itself(
     assert "disk is full" in state(here, slug)[1].problem and len(state(here, slug)[0]) == 5
     look_into_all(here, waiting, 0)
     assert state(here, slug)[1].problem == "" and state(here, slug)[0][5:] == ["AT-0110"]
+
+
+def test_one_bad_entry_is_set_aside_and_all_others_and_other_series_go_on(
+    here: Studio, slug: str, hot: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with here.database.session() as session:
+        other = catalogue.start_series(session, "Other")
+        watching.watch(session, here, other, "warm", carries=False)
+    for folder in (hot, tmp_path / "warm"):
+        shutil.copy(FRAMES[0], os.fsencode(folder / "caf") + b"\xe9 (1).jpg")
+        shutil.copy(FRAMES[1], folder)
+    shutil.copy(FRAMES[2], hot / "bad.jpg")
+    take = watching.add_file
+
+    def fails(session: Session, studio: Studio, series: models.Series, path: Path) -> models.Frame:
+        if path.name == "bad.jpg":
+            raise RuntimeError("nobody foresaw this")
+        return take(session, studio, series, path)
+
+    monkeypatch.setattr(watching, "add_file", fails)
+    waiting: dict[uuid.UUID, Seen] = {}
+    for _ in range(3):
+        look_into_all(here, waiting, 0)
+    assert len(state(here, slug)[0]) == 7 and len(state(here, "other")[0]) == 2
+    with here.database.session() as session:
+        (refused,) = watching.refused_there(session, catalogue.find_series(session, slug))
+        assert refused[0] == "bad.jpg" and "could not take" in refused[1]
+
+    def broken(*_: object) -> None:
+        raise RuntimeError("nor this")
+
+    monkeypatch.setattr(watching, "_files", lambda folder: broken() if folder == hot else [])
+    look_into_all(here, waiting, 0)
+    assert "could not look" in state(here, slug)[1].problem and state(here, "other")[1].problem == ""
+
+
+def test_a_dead_watcher_is_said(here: Studio, slug: str, hot: Path) -> None:
+    look_into_all(here, {}, 0)
+    row = state(here, slug)[1]
+    assert row.seen and watching.problem_of(row) == ""
+    row.seen -= timedelta(minutes=5)
+    assert "not been looked into since" in watching.problem_of(row)
 
 
 def test_a_folder_is_watched_for_one_series_and_nothing_outside_is(here: Studio, slug: str, hot: Path) -> None:

@@ -31,13 +31,13 @@ from nuvett.core.steps.saturation import SaturationStep
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy
-from nuvett.services.arrays import dump_array, dump_features, dump_sample, load_array, load_features
-from nuvett.services.facts import Aimed, Facts, FrameFacts
-from nuvett.services.plans import KEPT_DAYS
-from nuvett.services.strips import ROW_HEIGHT, STRIP_WIDTH, strip
-from nuvett.services.studio import Studio
-from nuvett.services.wall import Show, build_wall, choose_proofs, shown_plan
-from nuvett.services.workbench import Workbench
+from nuvett.services.engine.arrays import dump_array, dump_features, dump_sample, load_array, load_features
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.plans import KEPT_DAYS
+from nuvett.services.engine.wall import Show, build_wall, choose_proofs, shown_plan
+from nuvett.services.engine.workbench import Workbench
+from nuvett.services.platform.studio import Studio
+from nuvett.services.shelf.strips import ROW_HEIGHT, STRIP_WIDTH, strip
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, load_rgb
@@ -184,7 +184,7 @@ def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, fram
     original, evened, looked = (build_wall(bench, frames, aimed, show) for show in Show)
     middles = [[item.summary.marks[3] for item in wall.items] for wall in (original, evened, looked)]
     assert np.ptp(middles[0]) > 15 and np.ptp(middles[1]) < 5 and np.ptp(middles[2]) < 6
-    assert original.drift_before == original.drift_shown > looked.drift_shown
+    assert original.drift and looked.drift and original.drift[0] == original.drift[1] > looked.drift[1]
     assert build_wall(bench, [], aimed, Show.LOOK).items == []
 
 

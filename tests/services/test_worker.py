@@ -16,10 +16,13 @@ from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.opened import Limits
 from nuvett.jobs import worker
 from nuvett.jobs.memory import hand_back_freed
-from nuvett.services import catalogue, clips, deliveries, delivering, gathering, lighting, new_references, workers
-from nuvett.services.delivery_settings import DeliverySettings
-from nuvett.services.measuring import MeasuredFile
-from nuvett.services.studio import Studio
+from nuvett.services.delivery import deliveries, delivering
+from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.files.measuring import MeasuredFile
+from nuvett.services.platform import workers
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references import clips, new_references
+from nuvett.services.series import catalogue, gathering, lighting
 from nuvett.store import models
 from tests.conftest import DEMO, PROJECT, drain, run_apart
 from tests.services.conftest import ordered

@@ -12,7 +12,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from starlette.testclient import TestClient
 
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
 from nuvett.web.app import make_app
 from tests.conftest import DEMO, PROJECT, Kept, drain
 from tools.cluster import Cluster

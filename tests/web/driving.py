@@ -13,6 +13,11 @@ _PLACE = """element => {
 }"""
 
 
+def revision_at(client: Any, address: str) -> dict[str, int]:
+    """The revision of what is kept at an address, as a step through its history names it."""
+    return {"revision": client.get(address).json()["revision"]}
+
+
 def value(page: Page, name: str) -> Locator:
     """A live value of a sentence, by how its name begins."""
     return page.get_by_role("slider", name=re.compile(f"^{name}")).first

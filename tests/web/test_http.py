@@ -9,10 +9,11 @@ import pytest
 from starlette.testclient import TestClient
 
 from nuvett.core.look.look import Look
-from nuvett.services import catalogue
-from nuvett.services.studio import Studio
-from nuvett.web.guard import POLICY
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
+from nuvett.web.security.guard import POLICY
 from tests.conftest import drain
+from tests.web.driving import revision_at
 
 
 def test_foreign_hosts_are_refused(client: TestClient) -> None:
@@ -102,9 +103,12 @@ def test_the_look_is_changed_kept_and_conflicts_are_told(client: TestClient, slu
     wild = client.put(f"/series/{slug}/look", json={"document": {**look, "strength": 400}, "revision": 2})
     assert wild.status_code == 422 and "strength" in wild.json()["message"]
     assert client.put(f"/series/{slug}/look", json={"document": "x", "revision": 2}).status_code == 422
-    undone = client.post(f"/series/{slug}/look/undo").json()
+    undone = client.post(f"/series/{slug}/look/undo", json=revision_at(client, f"/series/{slug}/look")).json()
     assert undone["document"]["strength"] == 100
-    assert client.post(f"/series/{slug}/look/undo").status_code == 422
+    assert client.post(f"/series/{slug}/look/undo", json=revision_at(client, f"/series/{slug}/look")).status_code == 422
+    for walk in ("undo", "redo", "step/1"):
+        assert client.post(f"/series/{slug}/look/{walk}", json={"revision": 2}).status_code == 409
+        assert client.post(f"/series/{slug}/look/{walk}", json={}).status_code == 422
 
 
 def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, studio: Studio) -> None:
@@ -125,10 +129,14 @@ def test_a_draft_is_pictured_without_being_kept(client: TestClient, slug: str, s
 def test_bringing_in_a_look_is_strict(client: TestClient, slug: str) -> None:
     address = f"/series/{slug}/look.json"
     for text, words in (("{", "damaged"), ('{"schema_version": 6}', "schema 6"), ('{"pull": -1}', "pull")):
-        answer = client.post(address, files={"file": ("look.json", text.encode())})
+        answer = client.post(address, files={"file": ("look.json", text.encode())}, data={"revision": 1})
         assert answer.status_code == 422 and words in answer.json()["message"]
     kept = client.get(address).content
-    assert client.post(address, files={"file": ("look.json", kept)}).status_code == 200
+    assert client.post(address, files={"file": ("look.json", kept)}).status_code == 422
+    assert client.post(address, files={"file": ("look.json", kept)}, data={"revision": 1}).status_code == 200
+    client.put(f"/series/{slug}/look", json={"document": {**Look().model_dump(), "strength": 40}, "revision": 1})
+    late = client.post(address, files={"file": ("look.json", kept)}, data={"revision": 1})
+    assert late.status_code == 409 and client.get(f"/series/{slug}/look").json()["document"]["strength"] == 40
 
 
 @pytest.mark.parametrize(
@@ -197,7 +205,7 @@ def test_a_trim_changes_one_picture_and_can_be_undone(client: TestClient, slug: 
     assert "Exposure 0.00 to 0.50 EV" in kept["history"] and kept["revision"] == 2
     assert client.put(address, json={"document": {"exposure": {"exposure": 9}}, "revision": 2}).status_code == 422
     assert client.put(address, json={"document": {"exposure": {"exposure": 1}}, "revision": 1}).status_code == 409
-    assert client.post(f"{address}/undo").json()["document"]["exposure"] is None
+    assert client.post(f"{address}/undo", json=revision_at(client, address)).json()["document"]["exposure"] is None
 
 
 def test_read_answers_while_dragging_and_keeps_only_what_is_let_go(
@@ -308,18 +316,24 @@ def test_steps_of_the_history_are_gone_to_and_looks_copied(client: TestClient, s
     for strength in (80, 60):
         now = client.get(address).json()
         client.put(address, json={"document": now["document"] | {"strength": strength}, "revision": now["revision"]})
-    back = client.post(f"{address}/step/1").json()
+    back = client.post(f"{address}/step/1", json=revision_at(client, address)).json()
     assert back["document"]["strength"] == 80
     client.put(address, json={"document": back["document"] | {"pull": 5}, "revision": back["revision"]})
-    other = client.post(f"{address}/step/2").json()
+    other = client.post(f"{address}/step/2", json=revision_at(client, address)).json()
     assert (
         other["document"]["strength"] == 60 and other["document"]["pull"] == 60 and "another branch" in other["history"]
     )
-    assert client.post(f"{address}/step/0").json()["document"] == start["document"]
-    assert client.post(f"{address}/step/44").status_code == 422
+    assert client.post(f"{address}/step/0", json=revision_at(client, address)).json()["document"] == start["document"]
+    assert client.post(f"{address}/step/44", json=revision_at(client, address)).status_code == 422
     client.post("/series", data={"title": "Other fair"})
-    assert client.post("/series/other-fair/look/copy", json={"series": slug, "parts": ["crop"]}).status_code == 422
-    assert client.post("/series/other-fair/look/copy", json={"series": "nowhere"}).status_code == 404
-    client.post(f"{address}/step/2")
-    assert client.post("/series/other-fair/look/copy", json={"series": slug}).json()["document"]["strength"] == 60
+    assert (
+        client.post("/series/other-fair/look/copy", json={"series": slug, "parts": ["crop"], "revision": 1}).status_code
+        == 422
+    )
+    assert client.post("/series/other-fair/look/copy", json={"series": "nowhere", "revision": 1}).status_code == 404
+    client.post(f"{address}/step/2", json=revision_at(client, address))
+    assert (
+        client.post("/series/other-fair/look/copy", json={"series": slug, "revision": 1}).json()["document"]["strength"]
+        == 60
+    )
     assert client.post(f"{address}/proofs", json={"frames": ["x"]}).status_code == 422

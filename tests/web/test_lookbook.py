@@ -18,10 +18,12 @@ from nuvett.core.table.cube import read_cube, write_cube
 from nuvett.core.table.table import grid
 from nuvett.core.types import Encoded01
 from nuvett.imaging.encode import Format, encode
-from nuvett.services import book, book_list, catalogue
-from nuvett.services.studio import Studio
-from nuvett.web.keys import KEYS
+from nuvett.services.lookbook import book, book_list
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
+from nuvett.web.views.keys import KEYS
 from tests.conftest import DEMO, drain
+from tests.web.driving import revision_at
 from tests.web.test_pages import controls_of
 
 CUBE = write_cube((grid(9) ** 1.4).astype(np.float32), "Evening").encode()
@@ -127,7 +129,10 @@ def test_pointing_at_a_look_shows_it_and_changes_nothing_and_taking_it_can_be_un
     shown = client.post(f"/series/{slug}/shape/draft", json=drafted)
     tried = client.post(f"/series/{slug}/frames/{frame}/looks/shape", json=asked).json()["pictures"]["look"]
     assert shown.json()["pictures"]["look"] == tried  # what was tried on is what is there now
-    assert client.post(f"/series/{slug}/look/undo").json()["document"] == before["document"]
+    assert (
+        client.post(f"/series/{slug}/look/undo", json=revision_at(client, f"/series/{slug}/look")).json()["document"]
+        == before["document"]
+    )
     assert client.post(f"/series/{slug}/frames/{frame}/looks/moon", json=asked).status_code == 404
     assert client.post(f"/lookbook/{uuid.uuid4()}/use", json={"series": slug}).status_code == 404
 

@@ -8,9 +8,10 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
-from nuvett.services import catalogue
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
 from tests.conftest import DEMO, drain
+from tests.web.driving import revision_at
 
 WARMER = {"white": {"warmth": 12}}
 
@@ -51,7 +52,8 @@ def test_the_same_is_done_to_other_frames_and_undone_on_each(client: TestClient,
     assert document["white"]["warmth"] == 12 and document["geometry"]["straighten"] == 3
     assert document["saturation"]["saturation"] == 20 and document["exposure"] is None
     assert "As AT-0101: Warmth 0 to 12 %" in kept["history"]
-    client.post(f"/series/{slug}/frames/{second}/trim/undo")
+    address = f"/series/{slug}/frames/{second}/trim"
+    client.post(f"{address}/undo", json=revision_at(client, address))
     assert trim_of(client, slug, second)["document"]["white"] is None
     for asked in (
         {"frames": [], "parts": ["white"]},

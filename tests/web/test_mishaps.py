@@ -8,8 +8,8 @@ import pytest
 from sqlalchemy import text as sql
 from starlette.testclient import TestClient
 
-from nuvett.services import catalogue
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
 from nuvett.store.blobs import BlobStore
 from nuvett.web.app import make_app
 from tests.conftest import DEMO, drain

@@ -1,5 +1,6 @@
 """Beyond loopback: refused without a password, and with one nothing is seen or changed without signing in."""
 
+import dataclasses
 import threading
 import time
 from collections.abc import Iterator
@@ -9,12 +10,12 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
-from nuvett.services.passwords import hash_password
-from nuvett.services.studio import Studio
+from nuvett.services.platform.passwords import hash_password
+from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
-from nuvett.web import signin
 from nuvett.web.app import make_app
-from nuvett.web.signin import refusal_to_listen, safe_next
+from nuvett.web.security import signin
+from nuvett.web.security.signin import refusal_to_listen, safe_next
 
 PASSWORD = "correct horse battery"
 HTML = {"accept": "text/html"}
@@ -23,7 +24,7 @@ HTML = {"accept": "text/html"}
 @pytest.fixture
 def client(studio: Studio) -> Iterator[TestClient]:
     settings = studio.settings.model_copy(update={"password": hash_password(PASSWORD)})
-    locked = Studio(settings, studio.database, studio.blobs, studio.bench, studio.queue)
+    locked = dataclasses.replace(studio, settings=settings)
     with TestClient(make_app(settings, locked), base_url="http://127.0.0.1:8760", follow_redirects=False) as made:
         yield made
 

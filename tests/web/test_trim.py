@@ -10,9 +10,9 @@ import pytest
 from starlette.testclient import TestClient
 
 from nuvett.imaging.subject import find_subject
-from nuvett.services import catalogue
-from nuvett.services.frame_facts import facts_of
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
+from nuvett.services.series.frame_facts import facts_of
 from tests.conftest import drain
 
 ROUND = {"on": True, "area": {"parts": [{"kind": "round", "soft": 20}]}, "exposure": {"exposure": -1}}

@@ -26,8 +26,8 @@ from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep, Pin
 from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.white import WhiteStep
-from nuvett.web import filters, instruments
-from nuvett.web.guard import host_name
+from nuvett.web.security.guard import host_name
+from nuvett.web.views import filters, instruments
 from tests import strategies as ours
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import httpx2 as httpx
 import numpy as np
 
-from nuvett.services.studio import Studio
+from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web.app import make_app
 

@@ -11,6 +11,8 @@ from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.types import Document, Floats, OKLab
 
 _REASON_COLOURS = 512  # colours that reasons are worked out on
+_GREY = 0.012  # OKLab chroma
+_OTHER, _BLACK_AND_WHITE = "other colours", "black-and-white"
 _DIRECTIONS = 32
 _QUANTILES = 128
 _NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
@@ -83,7 +85,8 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
     evened[:, 0] = wanted + (evened[:, 0] - wanted) / ratio
     current = Yardstick.of(OKLab(evened))
     energy.append(current.energy(yardstick))
-    colour = _colour_steps(current, yardstick)
+    grey = _is_grey(cloud) and not _is_grey(target)
+    colour = _without_colours(current, yardstick) if grey else _colour_steps(current, yardstick)
     energy += colour.energy
     left = np.minimum.accumulate(energy)
     shares = np.append(left[:-1] - left[1:], left[-1]) / max(left[0], 1e-12)
@@ -93,11 +96,11 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
         ("lightness", lighter, f"{abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"),
         ("contrast", 100 * (ratio - 1), "harder" if ratio > 1 else "flatter"),
         *colour.reasons,
-        ("palette", float(left[-1] ** 0.5) * 100, "other colours"),
+        *(() if grey else (("palette", float(left[-1] ** 0.5) * 100, _OTHER),)),
     )
     reasons = [
         Reason(kind=kind, share=float(share), amount=amount, words=words)
-        for (kind, amount, words), share in zip(found, shares, strict=True)
+        for (kind, amount, words), share in zip(found, shares, strict=not grey)
         if abs(amount) >= _NOTICEABLE[kind]
     ]
     reasons.sort(key=lambda r: -r.share)
@@ -110,6 +113,17 @@ class _ColourSteps:
 
     reasons: list[tuple[str, float, str]]
     energy: list[float]
+
+
+def _is_grey(cloud: OKLab) -> bool:
+    """Whether a picture is black-and-white: nothing in it has a colour to speak of."""
+    return float(np.quantile(np.hypot(cloud[:, 1], cloud[:, 2]), 0.98)) < _GREY
+
+
+def _without_colours(current: Yardstick, yardstick: Yardstick) -> "_ColourSteps":
+    """All that is left where a black-and-white picture is held against colours: it is neither cooler nor duller."""
+    left = current.energy(yardstick)
+    return _ColourSteps([("chroma", -100.0, _BLACK_AND_WHITE)], [0.0, left])
 
 
 def _colour_steps(current: Yardstick, yardstick: Yardstick) -> _ColourSteps:
@@ -148,12 +162,13 @@ def cast_words(a: float, b: float) -> str:
 
 def _sentence(reasons: list[Reason], than: str) -> str:
     telling = [r.words for r in reasons if r.share >= 0.08][:2]
-    plain = [words for words in telling if words != "other colours"]
+    plain = [words for words in telling if words not in (_OTHER, _BLACK_AND_WHITE)]
     if not telling:
         return f"close to {than}"
     if not plain:
-        return f"other colours than {than}"
-    tail = ", with other colours" if len(plain) < len(telling) else ""
+        return f"black-and-white, unlike {than}" if _BLACK_AND_WHITE in telling else f"other colours than {than}"
+    tails = {_BLACK_AND_WHITE: f", {_BLACK_AND_WHITE}", _OTHER: f", with {_OTHER}"}
+    tail = next((tails[words] for words in telling if words in tails), "")
     return f"{' and '.join(plain)} than {than}{tail}"
 
 

@@ -3,18 +3,18 @@
 import math
 import re
 from itertools import pairwise
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.fit.curves import MOST_POINTS, CurvePoint
+from nuvett.core.fit.curves import MOST_POINTS, STRAIGHT, CurvePoint
 from nuvett.core.fit.grey import GAIN, MOST_GREYS, GreyHue, grey_lightness, hue_weights
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.curve import CurveStep
-from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.hold import FamilyHold, HoldStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.zones import ZoneStep
@@ -167,3 +167,46 @@ def drag(look: Kept, handle: str, place: tuple[float, float]) -> Kept:
     if handle == "land":
         return land(look, x, y)
     raise InvalidChangeError("There is no such handle.")
+
+
+def reset(look: Kept, handle: str) -> Kept:
+    """A look with what one of its handles says as it usually is: a point or a hue is taken away, a move moves nothing.
+
+    handle : as `drag` has it, or "grey" for all hues of black-and-white. Raises InvalidChangeError for another handle.
+    """
+    if match := re.fullmatch(r"zone\.(shadow|midtone|highlight)", handle):
+        step = look.step(ZoneStep)
+        usual = {f"{match[1]}_{name}": getattr(ZoneStep(), f"{match[1]}_{name}") for name in ("hue", "chroma")}
+        return look.with_step(step.model_copy(update=usual))
+    if match := re.fullmatch(r"(move|hold)\.(\d+)", handle):
+        return _reset_listed(look, match[1], int(match[2]))
+    if match := re.fullmatch(r"curve\.(master|red|green|blue)\.(\d+)", handle):
+        curve = look.step(CurveStep)
+        return look.with_step(curve.model_copy(update={match[1]: _without_point(curve, match[1], int(match[2]))}))
+    if handle.startswith("share."):
+        return look.with_step(look.step(CurveStep).model_copy(update={"master": STRAIGHT}))
+    if handle == "grey":
+        return look.with_step(look.step(MonoStep).model_copy(update={"hues": ()}))
+    raise InvalidChangeError("There is no such handle.")
+
+
+def _reset_listed(look: Kept, kind: str, index: int) -> Kept:
+    step, name = (look.step(MoveStep), "own") if kind == "move" else (look.step(HoldStep), "families")
+    rows: list[Any] = list(getattr(step, name))
+    if index >= len(rows):
+        raise InvalidChangeError("That handle is not there any more.")
+    if kind == "move":
+        rows[index] = OwnMove(source=rows[index].source, reach=rows[index].reach)
+    else:
+        rows[index] = FamilyHold(family=rows[index].family)
+    return look.with_step(step.model_copy(update={name: tuple(rows)}))
+
+
+def _without_point(curve: CurveStep, channel: str, index: int) -> tuple[CurvePoint, ...]:
+    points: tuple[CurvePoint, ...] = getattr(curve, channel)
+    if index >= len(points):
+        raise InvalidChangeError("That point is not there any more.")
+    if index in (0, len(points) - 1):
+        end = STRAIGHT[0] if index == 0 else STRAIGHT[-1]
+        return (end, *points[1:]) if index == 0 else (*points[:-1], end)
+    return (*points[:index], *points[index + 1 :])

@@ -73,12 +73,36 @@ TRIM_PARTS = ("strength", "geometry", "areas", "without", *(kind.name for kind i
 """Parts of a trim by which it can be copied."""
 
 
-def take_trim_parts(onto: Trim, source: Trim, parts: frozenset[str]) -> Trim:
-    """A trim with the named parts of another one. Raises DocumentError for a part that is not there."""
+def filled_parts(trim: Trim) -> tuple[str, ...]:
+    """Parts of a trim that there is something in."""
+    empty = Trim()
+    return tuple(name for name in TRIM_PARTS if getattr(trim, name) != getattr(empty, name))
+
+
+def take_trim_parts(onto: Trim, source: Trim, parts: frozenset[str], replace_areas: bool = True) -> Trim:
+    """A trim with the named parts of another one; areas are added to its own where they are not to replace them.
+
+    Raises DocumentError for a part that is not there, and for too many areas.
+    """
     unknown = parts - set(TRIM_PARTS)
     if unknown:
         raise DocumentError(f"A trim has no part called {sorted(unknown)[0]}.")
-    return onto.model_copy(update={name: getattr(source, name) for name in parts})
+    taken = {name: getattr(source, name) for name in parts}
+    if "areas" in parts and not replace_areas:
+        taken["areas"] = (*onto.areas, *(area for area in source.areas if area not in onto.areas))
+        if len(taken["areas"]) > MOST_AREAS:
+            raise DocumentError(f"A trim holds at most {MOST_AREAS} areas; take some away first.")
+    return onto.model_copy(update=taken)
+
+
+def lost_parts(before: Trim, after: Trim) -> tuple[str, ...]:
+    """Parts of a trim that are not there any more as they were: replaced, or taken away."""
+    kept = set(after.areas)
+    return tuple(
+        name
+        for name in filled_parts(before)
+        if getattr(after, name) != getattr(before, name) and not (name == "areas" and kept >= set(before.areas))
+    )
 
 
 def parse_trim(text: str | bytes) -> Trim:

@@ -1,7 +1,8 @@
 """Planning one frame: a look, a trim and measured colours in, a frame plan out."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -52,6 +53,80 @@ UNTOUCHED = FramePlan()
 """The plan that changes nothing."""
 
 
+@dataclass(frozen=True)
+class Fitting:
+    """What a frame is planned by beside its trim.
+
+    frame : statistics of the evened frame, pooled as the pull asks
+    light : the frame's even light, none for no change
+    faces : found in the frame as it came
+    seed : of grain
+    """
+
+    frame: Statistics
+    aim: Aim
+    look: Look
+    light: EvenLight = field(default_factory=EvenLight)
+    faces: Sequence[FaceSeen] = ()
+    seed: int = 0
+
+    @cached_property
+    def gains(self) -> GainsOperation:
+        return self.look.step(EvenStep).gains_of(self.light)
+
+    @cached_property
+    def skin(self) -> tuple[SkinSeen, ...]:
+        """Faces with the centres of their skin, evened."""
+        return skin_seen(self.faces, self.gains)
+
+    @cached_property
+    def ask(self) -> Ask:
+        """What steps of the look are asked to resolve for."""
+        return Ask(
+            frame=self.frame,
+            aim=self.aim,
+            light=self.light,
+            centres=_centres(self.skin),
+            colour=self.look.colour / 100,
+            keep=_keep(self.look),
+        )
+
+    def layers(self, in_look: Group, trim: Trim) -> tuple[Layer, ...]:
+        """Layers of the areas of the look and of a trim, upon the look as strong as it is in this frame."""
+        local = _InAreas(in_look.strength, self.skin, lambda: _out_of(in_look, self.ask))
+        return (*local.layers("look", self.look.areas, trim.without), *local.layers("trim", trim.areas))
+
+
+def look_plan(fitting: Fitting) -> FramePlan:
+    """What the look does to a frame: its plan without any trim."""
+    look, ask = fitting.look, fitting.ask
+    steps = (step for step in look.steps if step.group == "look")
+    in_look = Group(
+        name="look", strength=look.strength / 100, operations=_resolved(steps, ask, (ask.keep, EaseOperation()))
+    )
+    groups = (Group(name="light", operations=(fitting.gains,)), in_look)
+    return FramePlan(groups=groups, layers=fitting.layers(in_look, Trim()), seed=fitting.seed)
+
+
+def trimmed(base: FramePlan, look: Look, trim: Trim, fitting: Callable[[], Fitting]) -> FramePlan:
+    """A plan of what a look does to a frame, with the frame's trim upon it.
+
+    fitting : what the frame is planned by, asked for only where something of the trim has to be fitted
+    """
+    trim = with_common(trim, look.common)
+    in_look = base.group("look")
+    plan = base.model_copy(update={"geometry": trim.geometry})
+    weakened = trim.strength != 100
+    if weakened:
+        in_look = in_look.model_copy(update={"strength": look.strength / 100 * trim.strength / 100})
+        plan = plan.with_group(in_look)
+    if any(not step.is_idle for step in trim.steps):
+        plan = plan.model_copy(update={"groups": (*plan.groups, _trimmed(trim, in_look, fitting().ask))})
+    if trim.areas or trim.without or (weakened and look.areas):
+        plan = plan.model_copy(update={"layers": fitting().layers(in_look, trim)})
+    return plan
+
+
 def plan_frame(
     frame: Statistics,
     aim: Aim,
@@ -61,33 +136,9 @@ def plan_frame(
     faces: Sequence[FaceSeen] = (),
     seed: int = 0,
 ) -> FramePlan:
-    """Plan one frame.
-
-    frame : statistics of the evened frame, pooled as the pull asks
-    light : the frame's even light, none for no change
-    faces : found in the frame as it came
-    seed : of grain
-    """
-    trim, light = with_common(trim or Trim(), look.common), light or EvenLight()
-    gains = look.step(EvenStep).gains_of(light)
-    skin = skin_seen(faces, gains)
-    ask = Ask(
-        frame=frame,
-        aim=aim,
-        light=light,
-        centres=_centres(skin),
-        colour=look.colour / 100,
-        keep=_keep(look),
-    )
-    strength = look.strength / 100 * trim.strength / 100
-    steps = (step for step in look.steps if step.group == "look")
-    in_look = Group(name="look", strength=strength, operations=_resolved(steps, ask, (ask.keep, EaseOperation())))
-    groups = [Group(name="light", operations=(gains,)), in_look]
-    if any(not step.is_idle for step in trim.steps):
-        groups.append(_trimmed(trim, in_look, ask))
-    local = _InAreas(strength, skin, lambda: _out_of(in_look, ask))
-    layers = (*local.layers("look", look.areas, trim.without), *local.layers("trim", trim.areas))
-    return FramePlan(geometry=trim.geometry, groups=tuple(groups), layers=layers, seed=seed)
+    """Plan one frame; see `Fitting`."""
+    fitting = Fitting(frame, aim, look, light or EvenLight(), faces, seed)
+    return trimmed(look_plan(fitting), look, trim or Trim(), lambda: fitting)
 
 
 @dataclass(frozen=True)

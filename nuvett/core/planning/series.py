@@ -19,7 +19,7 @@ from nuvett.core.measure.sampling import SAMPLE_SIZE, Sample, colour_order
 from nuvett.core.measure.statistics import Statistics, measure, thin
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing, framed
-from nuvett.core.planning.planning import evened, plan_frame
+from nuvett.core.planning.planning import Fitting, evened, look_plan, plan_frame, trimmed
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.steps.step import Aim
 from nuvett.core.types import Linear, OKLab
@@ -111,10 +111,15 @@ class SeriesRun:
     aim: Aim
     look: Look
 
-    def plan(self, index: int, own: Own) -> FramePlan:
-        """Plan of one frame, pooled as the look's pull asks."""
+    def fitting(self, index: int, own: Own) -> Fitting:
+        """What one frame is planned by, pooled as the look's pull asks."""
         pooled = self.pools.pulled(index, self.look.pull / 100)
-        return plan_frame(pooled, self.aim, self.look, own.even, own.trim, own.faces, own.seed)
+        return Fitting(pooled, self.aim, self.look, own.even, own.faces, own.seed)
+
+    def plan(self, index: int, own: Own) -> FramePlan:
+        """Plan of one frame."""
+        fitting = self.fitting(index, own)
+        return trimmed(look_plan(fitting), self.look, own.trim, lambda: fitting)
 
     def shared(self) -> FramePlan:
         """The part of the look that all frames share (pull 0, no even light): what a lookup table can carry."""

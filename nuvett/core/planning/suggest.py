@@ -32,18 +32,20 @@ class PullSuggestion(Document):
 
     @property
     def words(self) -> str:
-        """The reason in one sentence."""
+        """The reason in one sentence: gains of drift, which trims, crops and areas change alike at every pull."""
         chosen, none, all_ = (next(t for t in self.trials if t.pull == p) for p in (self.pull, 0, 100))
-        start = f"{self.pull} % is suggested: mean drift {chosen.drift:.1f}"
+        start = f"{self.pull} % is suggested"
         if self.pull == 0:
-            return f"{start}, and fitting each frame by itself would gain only {max(0.0, none.drift - all_.drift):.1f}."
-        start = f"{start}, against {none.drift:.1f} if all frames were treated alike"
+            gain = max(0.0, none.drift - all_.drift)
+            return f"{start}: fitting each frame by itself would bring frames only {gain:.1f} nearer to the target."
+        nearer = max(0.0, none.drift - chosen.drift)
+        start = f"{start}: frames come {nearer:.1f} nearer to the target than if all were treated alike"
         if self.pull == 100:
             return f"{start}."
-        further = all_.bending / max(chosen.bending, 0.05)
+        further, more = all_.bending / max(chosen.bending, 0.05), max(0.0, chosen.drift - all_.drift)
         return (
-            f"{start}; at 100 % it would be {all_.drift:.1f}, but frames would be treated {further:.1f} times as "
-            "differently from each other."
+            f"{start}; 100 % would gain another {more:.1f}, but treat them {further:.1f} times as differently from "
+            "each other."
         )
 
 

@@ -81,6 +81,13 @@ def read_head(text: str) -> CubeHead:
     return CubeHead(title[:200], curve_size, size, low, high, number)
 
 
+def refuse_cut_off(head: CubeHead, lines: int) -> None:
+    """Raise TableError for a table with fewer lines, head and all, than its size needs; that is known unread."""
+    count = head.curve_size or head.size**3
+    if lines - head.lines < count:
+        raise TableError(f"The table is cut off: it needs {count} lines and holds {max(0, lines - head.lines)}.")
+
+
 def read_cube(text: str) -> Floats:
     """Table (S, S, S, 3) of a Cube LUT, its domain resampled to 0 to 1; curves become a table of 65 points a side.
 

@@ -10,7 +10,7 @@ import pyvips
 
 from nuvett.core.errors import TruncatedFileError, UnreadableFileError
 from nuvett.core.spaces.rgb import Space
-from nuvett.imaging.icc import profile_path
+from nuvett.imaging.icc import profile_path, space_of
 from nuvett.imaging.kinds import check_tiff
 from nuvett.imaging.opened import Header, Limits, Opened
 
@@ -41,6 +41,17 @@ def open_file(path: Path, limits: Limits) -> Opened:
 def read_header(path: Path, limits: Limits) -> Header:
     """Raises as `open_file`."""
     return _header(*_found(path, limits))
+
+
+def source_space(path: Path) -> Space:
+    """The delivery space that a finished picture of a file belongs in: its own, sRGB where it says nothing of it."""
+    try:
+        image = pyvips.Image.new_from_file(str(path), access="sequential")
+    except pyvips.Error:  # raw files and others that are read in another way
+        return Space.SRGB
+    if _is_srgb(image):
+        return Space.SRGB
+    return space_of(bytes(image.get("icc-profile-data"))) or Space.SRGB
 
 
 def _found(path: Path, limits: Limits) -> tuple[pyvips.Image, str]:

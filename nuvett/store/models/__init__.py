@@ -3,17 +3,20 @@
 from nuvett.store.models.base import Base, Json
 from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTable, Pair, Palette, WorkedOut
 from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
-from nuvett.store.models.looks import History, Look, LookVersion, Plan, Target
+from nuvett.store.models.installation import Installation
+from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Plan, Target
 from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp, WatchedFile, WatchedFolder
 
 __all__ = [
     "Base",
+    "CarriedPlan",
     "Clip",
     "Delivery",
     "DeliveryFile",
     "Finished",
     "Frame",
     "History",
+    "Installation",
     "Json",
     "KeptLook",
     "KeptSettings",

@@ -55,7 +55,7 @@ class KeptVersion(Base):
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     look_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("kept_look.id", ondelete="CASCADE"))
-    target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id"))
+    target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id"), index=True)
     number: Mapped[int]
     document: Mapped[Json]
     words: Mapped[str] = mapped_column(default="")

@@ -32,6 +32,7 @@ class DeliveryFile(Base):
     """One file of a delivery: waiting, done or failed. The look version it is planned by is fixed when it is ordered.
 
     kind : picture, or the paper that it is; output : which kind of file of the settings a picture is
+    placed : stamp of the file that was put into the delivery's folder, to know it again
     name : with the folders that it lies in; version_id, plan : the look version, and the plan by it once it is made
     """
 
@@ -50,6 +51,7 @@ class DeliveryFile(Base):
     problem: Mapped[str] = mapped_column(default="")
     blob: Mapped[str | None] = mapped_column(index=True)
     bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    placed: Mapped[Json | None]
     finished: Mapped[datetime | None]
 
 

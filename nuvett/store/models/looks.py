@@ -6,6 +6,7 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from nuvett.core.computation import COMPUTATION
 from nuvett.store.models.base import Base, Json, now
 
 
@@ -47,24 +48,45 @@ class Look(Base):
     draft: Mapped[Json]
     revision: Mapped[int] = mapped_column(default=1)
     proofs: Mapped[Json | None]
-    target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id", name="fk_look_target"))
+    target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id", name="fk_look_target"), index=True)
     origin: Mapped[Json | None]
     versions: Mapped[list["LookVersion"]] = relationship(order_by="LookVersion.number", viewonly=True)
 
 
 class LookVersion(Base):
-    """A look as it was carried, with the target it aimed at, and the kept look it came from. Never changed."""
+    """A look as it was carried, with the target it aimed at, and the kept look it came from. Never changed.
+
+    computation : the version of the computation that it was carried under
+    """
 
     __tablename__ = "look_version"
     __table_args__ = (UniqueConstraint("look_id", "number"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     look_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("look.id", ondelete="CASCADE"))
-    target_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("target.id"))
+    target_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("target.id"), index=True)
     number: Mapped[int]
     document: Mapped[Json]
     origin: Mapped[Json | None]
+    computation: Mapped[int] = mapped_column(default=COMPUTATION)
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class CarriedPlan(Base):
+    """What a version did to a frame when it was carried, by the key of its plan without a trim.
+
+    basis : names what of the frame's own it depended on; computation : the version of the computation that made it
+    """
+
+    __tablename__ = "carried_plan"
+
+    frame_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("frame.id", ondelete="CASCADE"), primary_key=True)
+    version_id: Mapped[uuid.UUID] = mapped_column(
+        ForeignKey("look_version.id", ondelete="CASCADE"), primary_key=True, index=True
+    )
+    key: Mapped[str] = mapped_column(index=True)
+    basis: Mapped[str]
+    computation: Mapped[int] = mapped_column(default=COMPUTATION)
 
 
 class Plan(Base):

@@ -10,7 +10,11 @@ from nuvett.store.models.base import Base, Json, now
 
 
 class Series(Base):
-    """A series of frames with its references, target and look."""
+    """A series of frames with its references, target and look.
+
+    ordered_by : "time" or "name", which frames are in order of
+    put_away : out of sight at the end of the shelf; deleted : when it went into the bin, from where it can come back
+    """
 
     __tablename__ = "series"
 
@@ -18,8 +22,11 @@ class Series(Base):
     slug: Mapped[str] = mapped_column(unique=True)
     title: Mapped[str]
     credit: Mapped[str] = mapped_column(default="")
+    ordered_by: Mapped[str] = mapped_column(default="time")
+    put_away: Mapped[bool] = mapped_column(default=False)
+    deleted: Mapped[datetime | None]
     hero_id: Mapped[uuid.UUID | None] = mapped_column(
-        ForeignKey("frame.id", ondelete="SET NULL", use_alter=True, name="fk_series_hero")
+        ForeignKey("frame.id", ondelete="SET NULL", use_alter=True, name="fk_series_hero"), index=True
     )
     credits: Mapped[Json | None]
     light_due: Mapped[bool] = mapped_column(default=False)
@@ -57,6 +64,8 @@ class Frame(Base):
     original, companion : blobs of the file, and of a finished picture that the camera wrote beside a raw one
     developed, development : blob of the picture that a raw file became, and how; shot : how it was taken
     lens : which was chosen, and how what it did is undone
+    favourite, left_out : marked as wanted most, or as one that is neither carried nor handed over
+    lost : refused because its file was missing; it is looked for again
     note : what a person should know of the file
     points, subject : blobs with what can be found again in other frames, and with what stands out in this one
     exposure : as the camera wrote it down
@@ -74,6 +83,7 @@ class Frame(Base):
     name: Mapped[str]
     state: Mapped[str] = mapped_column(default="waiting")
     problem: Mapped[str] = mapped_column(default="")
+    lost: Mapped[bool] = mapped_column(default=False)
     original: Mapped[str] = mapped_column(index=True)
     bytes: Mapped[int] = mapped_column(BigInteger)
     format: Mapped[str] = mapped_column(default="")
@@ -103,6 +113,7 @@ class Frame(Base):
     variant: Mapped[str] = mapped_column(default="")
     trim: Mapped[Json | None]
     favourite: Mapped[bool] = mapped_column(default=False)
+    left_out: Mapped[bool] = mapped_column(default=False)
     trim_revision: Mapped[int] = mapped_column(default=1)
     follows_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("look_version.id", ondelete="SET NULL"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
@@ -153,6 +164,7 @@ class Reference(Base):
     credit: Mapped[str] = mapped_column(default="")
     state: Mapped[str] = mapped_column(default="waiting")
     problem: Mapped[str] = mapped_column(default="")
+    lost: Mapped[bool] = mapped_column(default=False)
     original: Mapped[str] = mapped_column(index=True)
     bytes: Mapped[int] = mapped_column(BigInteger)
     width: Mapped[int] = mapped_column(default=0)
@@ -183,6 +195,7 @@ class Clip(Base):
     credit: Mapped[str] = mapped_column(default="")
     state: Mapped[str] = mapped_column(default="waiting")
     problem: Mapped[str] = mapped_column(default="")
+    lost: Mapped[bool] = mapped_column(default=False)
     original: Mapped[str] = mapped_column(index=True)
     bytes: Mapped[int] = mapped_column(BigInteger)
     width: Mapped[int] = mapped_column(default=0)

@@ -5,24 +5,45 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
 from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
-from nuvett.services import carrying, frame_facts, kept_references, looks
-from nuvett.services.catalogue import find_series, look_of
-from nuvett.services.stages import stages_of
-from nuvett.services.wall import Show, Wall, build_wall
+from nuvett.services.engine.wall import Wall, build_wall
+from nuvett.services.looks import carried_plans, carrying, looks, wall_states
+from nuvett.services.references import kept_references
+from nuvett.services.series import frame_facts
+from nuvett.services.series.catalogue import find_series, look_of, wanted_frames
+from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
-from nuvett.web.instruments import palette_bands, tone_side
-from nuvett.web.readings import zone_views
-from nuvett.web.tiles import Labels, Tile, tile_of
+from nuvett.web.views.instruments import palette_bands, tone_side
+from nuvett.web.views.readings import zone_views
+from nuvett.web.views.tiles import Tile, labels_of, short_names, tile_of
 
 router = APIRouter(prefix="/series/{slug}")
 Sort = Literal["shooting", "drift"]
+Only = Literal["all", "favourites", "wanted", "left-out"]
+
+
+class Shown(BaseModel):
+    """How a wall is asked for: which state it shows, which one beside it, in what order, and which of its frames."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    show: str = Field(default="", max_length=20)
+    beside: str = Field(default="", max_length=20)
+    sort: Sort = "shooting"
+    only: Only = "all"
+    find: str = Field(default="", max_length=120)
+
+    def finds(self, tile: Tile) -> bool:
+        """Whether a frame is among those that are asked for."""
+        kept = {"favourites": tile.favourite, "wanted": not tile.left_out, "left-out": tile.left_out}
+        return kept.get(self.only, True) and self.find.strip().lower() in tile.name.lower()
 
 
 @dataclass(frozen=True)
@@ -45,34 +66,44 @@ def _shares(rows: list[Any]) -> list[ReferenceShare]:
     ]
 
 
-def _wall_values(context: Context, slug: str, show: Show, sort: Sort) -> dict[str, Any]:
+def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     with context.session() as session:
         series = find_series(session, slug)
-        aimed = looks.draft_of(session, series)
         facts = frame_facts.series_facts(session, series)
-        followed = carrying.versions_followed(session, series)
-        labels = {
-            frame.id: Labels(
-                frame.name,
-                frame.id == series.hero_id,
-                f"v{followed[frame.id].number}" if frame.id in followed else "",
-                frame.favourite,
-            )
-            for frame in series.frames
-        }
         state = carrying.carry_state(session, series, len(facts.firsts))
+        key = shown.show or wall_states.usual_state(state)
+        wanted = wall_states.state_of(session, series, facts, key)
+        other = wall_states.state_of(session, series, facts, shown.beside) if shown.beside else None
+        draft = looks.draft_of(session, series)
+        labels = labels_of(session, series)
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
-    wall = build_wall(context.studio.bench, facts, aimed, show)
-    tiles = [tile_of(slug, item, labels[item.frame.id], position) for position, item in enumerate(wall.items, start=1)]
+        chosen = wall_states.choices(state), wall_states.versions(session, series)
+    bench = context.studio.bench
+    wall = build_wall(bench, facts, wanted.aims, wanted.show)
+    beside = build_wall(bench, facts, other.aims, other.show) if other else None
+    tiles = [
+        tile_of(slug, item, labels[item.frame.id], position, beside=beside.items[position - 1] if beside else None)
+        for position, item in enumerate(wall.items, start=1)
+    ]
+    found = [tile for tile in tiles if shown.finds(tile)]
+    run = [tile for tile in tiles if not tile.variant]
     return {
         "slug": slug,
-        "show": show,
-        "sort": sort,
-        "tiles": sorted(tiles, key=lambda t: -(t.drift or 0)) if sort == "drift" else tiles,
-        "run": [tile for tile in tiles if not tile.variant],
+        "show": key,
+        "beside": shown.beside,
+        "sort": shown.sort,
+        "only": shown.only,
+        "query": shown.find,
+        "choices": chosen[0],
+        "versions": chosen[1],
+        "tiles": sorted(found, key=lambda t: -(t.drift or 0)) if shown.sort == "drift" else found,
+        "hidden": len(tiles) - len(found),
+        "run": run,
+        "run_names": short_names([tile.name for tile in run]),
         "wall": wall,
+        "beside_wall": beside,
         "stand_out": _stand_out(tiles, wall),
-        "target": _target(aimed.target) if aimed else None,
+        "target": _target(draft.target) if draft else None,
         "state": state,
         "shares": shares,
     }
@@ -93,10 +124,8 @@ def _target(target: Target) -> dict[str, Any]:
 
 @router.get("/carry")
 @heavy
-def show(
-    context: Means, slug: str, show: Annotated[Show, Query()] = Show.LOOK, sort: Annotated[Sort, Query()] = "shooting"
-) -> HTMLResponse:
-    values = _wall_values(context, slug, show, sort)
+def show(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLResponse:
+    values = _wall_values(context, slug, shown)
     with context.session() as session:
         series = find_series(session, slug)
         row = look_of(session, series)
@@ -114,10 +143,8 @@ def show(
 
 @router.get("/carry/wall")
 @heavy
-def wall(
-    context: Means, slug: str, show: Annotated[Show, Query()] = Show.LOOK, sort: Annotated[Sort, Query()] = "shooting"
-) -> HTMLResponse:
-    return context.part("parts/wall.html", **_wall_values(context, slug, show, sort))
+def wall(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLResponse:
+    return context.part("parts/wall.html", **_wall_values(context, slug, shown))
 
 
 @router.get("/carry/pull")
@@ -136,7 +163,19 @@ def suggested_pull(context: Means, slug: str) -> JSONResponse:
 @router.post("/carry")
 def carry(context: Means, slug: str) -> Response:
     with context.session() as session:
-        carrying.carry(session, find_series(session, slug))
+        series = find_series(session, slug)
+        carrying.carry(session, series, wanted_frames(session, series))
+        carried_plans.queue_keep_carried(session, context.studio, series.id)
+    return RedirectResponse(f"/series/{slug}/carry", 303)
+
+
+@router.post("/carry/renew")
+def renew(context: Means, slug: str) -> Response:
+    """Carry anew what frames follow, where they would come out otherwise today."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        carrying.renew(session, series)
+        carried_plans.queue_keep_carried(session, context.studio, series.id)
     return RedirectResponse(f"/series/{slug}/carry", 303)
 
 

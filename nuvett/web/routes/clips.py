@@ -7,9 +7,10 @@ from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from nuvett.core.errors import NotFoundError
-from nuvett.services import clips, reading_history
-from nuvett.services.catalogue import find_series, sweep
-from nuvett.services.stages import stages_of
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.references import clips, reading_history
+from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.stages import stages_of
 from nuvett.web.context import FOREVER, Means
 from nuvett.web.heavy import heavy
 
@@ -76,6 +77,5 @@ def remove(context: Means, slug: str, clip_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
         names = clips.remove_clip(session, clips.find_clip(session, series, clip_id))
-    with context.session() as session:
-        sweep(session, context.studio.blobs, names)
+    sweep(context.studio, names)
     return RedirectResponse(f"/series/{slug}/read", 303)

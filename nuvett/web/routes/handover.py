@@ -1,7 +1,6 @@
 """Hand over: finished files, what goes along with them, and the look as a table."""
 
 import uuid
-from dataclasses import dataclass
 from typing import Annotated, Any
 from urllib.parse import quote
 
@@ -14,17 +13,15 @@ from fastapi.responses import (
     Response,
     StreamingResponse,
 )
-from sqlalchemy.orm import Session
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.output.sharpening import SHARPEN_WORDS
 from nuvett.core.output.sizes import BY_WORDS
 from nuvett.core.spaces.rgb import DELIVERED, SPACES
-from nuvett.services import deliveries, kept_settings, tables_out
-from nuvett.services.carrying import carry_state
-from nuvett.services.catalogue import count_ready, find_series, sweep
-from nuvett.services.delivery_choice import chosen_frames, names_of, outlying_frames
-from nuvett.services.delivery_settings import (
+from nuvett.services.delivery import deliveries, kept_settings, tables_out
+from nuvett.services.delivery.delivery_choice import chosen_frames, names_of, outlying_frames
+from nuvett.services.delivery.delivery_settings import (
+    CLASH_WORDS,
     MOST_OUTPUTS,
     WHAT_WORDS,
     DeliverySettings,
@@ -33,13 +30,17 @@ from nuvett.services.delivery_settings import (
     format_choices,
     read_settings,
 )
-from nuvett.services.file_names import FIELDS
-from nuvett.services.folders import already_there
-from nuvett.services.stages import stages_of
+from nuvett.services.delivery.file_names import FIELDS
+from nuvett.services.looks.carrying import carry_state
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.platform.folders import already_there
+from nuvett.services.series.catalogue import count_ready, find_series
+from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import HandOver
 from nuvett.web.context import Context, Means
-from nuvett.web.filters import plural
 from nuvett.web.heavy import heavy
+from nuvett.web.views.filters import plural
+from nuvett.web.views.queue import queue_of
 
 router = APIRouter(prefix="/series/{slug}")
 _CHOICES: dict[str, Any] = {
@@ -49,66 +50,11 @@ _CHOICES: dict[str, Any] = {
     "sizes": list(BY_WORDS.items()),
     "sharpenings": list(SHARPEN_WORDS.items()),
     "whats": list(WHAT_WORDS.items()),
+    "clashes": list(CLASH_WORDS.items()),
     "fields": list(FIELDS.items()),
     "most_outputs": MOST_OUTPUTS,
     "another": Output(),
 }
-_MINUTE = 60
-
-
-@dataclass(frozen=True)
-class DeliveryView:
-    """One delivery in the queue or finished."""
-
-    id: str
-    state: str
-    created: Any
-    words: str
-    folder: str
-    problem: str
-    total: int
-    done: int
-    bytes: int
-    left: str
-    failed: list[tuple[str, str]]
-    files: list[tuple[str, int]]
-    waiting: list[str]
-
-
-def _left(seconds: float | None) -> str:
-    if seconds is None:
-        return ""
-    if seconds < _MINUTE:
-        return "less than a minute left"
-    return f"about {plural(round(seconds / _MINUTE), 'minute')} left"
-
-
-def _view(row: Any) -> DeliveryView:
-    settings = deliveries.settings_of(row)
-    files = list(row.files)
-    return DeliveryView(
-        id=str(row.id),
-        state=row.state,
-        created=row.created,
-        words=settings.words,
-        folder=settings.folder,
-        problem=row.problem if row.state == "stopped" else "",
-        total=len(files),
-        done=sum(f.state == "done" for f in files),
-        bytes=sum(f.bytes for f in files),
-        left=_left(deliveries.seconds_left(row)),
-        failed=[(f.name, f.problem) for f in files if f.state == "failed"],
-        files=[(f.name, f.bytes) for f in files if f.state == "done"],
-        waiting=[f.name for f in files if f.state == "waiting"],
-    )
-
-
-def _queue(context: Context, session: Session, slug: str) -> dict[str, Any]:
-    series = find_series(session, slug)
-    rows = [_view(row) for row in deliveries.list_deliveries(session, series)]
-    busy = any(row.state in ("waiting", "running") for row in rows)
-    held_up = context.held_up(session, series) if busy else ""
-    return {"deliveries": rows, "slug": slug, "busy": busy, "held_up": held_up}
 
 
 @router.get("/handover")
@@ -132,14 +78,14 @@ def show(context: Means, slug: str, settings: uuid.UUID | None = None) -> HTMLRe
             credits=kept_settings.credits_of(series),
             root=str(context.studio.settings.folders),
             **_CHOICES,
-            **_queue(context, session, slug),
+            **queue_of(context, session, slug),
         )
 
 
 @router.get("/handover/queue")
 def queue(context: Means, slug: str) -> HTMLResponse:
     with context.session() as session:
-        return context.part("parts/queue.html", **_queue(context, session, slug))
+        return context.part("parts/queue.html", **queue_of(context, session, slug))
 
 
 @router.post("/handover/names")
@@ -156,7 +102,8 @@ def names(context: Means, slug: str, asked: HandOver) -> JSONResponse:
     if named.equal:
         said.append(f"{plural(named.equal, 'name')} would be equal and {'get' if named.equal > 1 else 'gets'} a number")
     if settings.folder and (there := already_there(context.studio, settings.folder, named.names)):
-        said.append(f"{plural(there, 'file')} of these names in that folder already, which will be replaced")
+        beside = "get a number" if settings.clash == "beside" else "are in the way: nothing there is replaced"
+        said.append(f"{plural(len(there), 'file')} of these names in that folder already, which {beside}")
     ends = [named.names[0], named.names[-1]] if named.names else []
     return JSONResponse({"words": said, "ends": list(dict.fromkeys(ends))})
 
@@ -226,8 +173,7 @@ def act(context: Means, slug: str, delivery_id: uuid.UUID, action: str) -> Respo
             removed = deliveries.remove_delivery(session, delivery)
         else:
             raise NotFoundError
-    with context.session() as session:
-        sweep(session, context.studio.blobs, removed)
+    sweep(context.studio, removed)
     return RedirectResponse(f"/series/{slug}/handover", 303)
 
 

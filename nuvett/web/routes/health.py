@@ -9,17 +9,18 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.planning.warnings import NoteKind
-from nuvett.services import book, looks
-from nuvett.services.catalogue import find_series, look_of, shown_frames
-from nuvett.services.facts import Aimed
-from nuvett.services.health import Affected, findings_on, in_short, remedy_for
-from nuvett.services.looks import proofs_of
-from nuvett.services.stages import stages_of
-from nuvett.services.trying import Ground, aimed_with, drafted, ground_of, health_of
-from nuvett.services.wall import choose_proofs
+from nuvett.services.engine.facts import Aimed
+from nuvett.services.engine.wall import choose_proofs
+from nuvett.services.lookbook import book
+from nuvett.services.lookbook.health import Affected, findings_on, in_short, remedy_for
+from nuvett.services.lookbook.trying import Ground, aimed_with, drafted, ground_of, health_of
+from nuvett.services.looks import looks
+from nuvett.services.looks.looks import proofs_of
+from nuvett.services.series.catalogue import find_series, look_of, shown_frames
+from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
-from nuvett.web.tiles import picture_address
+from nuvett.web.views.tiles import picture_address
 
 router = APIRouter(prefix="/series/{slug}/health")
 Kept = Annotated[uuid.UUID | None, Query()]

@@ -10,13 +10,15 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response, Streamin
 from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError, NuvettError
 from nuvett.core.table.expects import EXPECTS
-from nuvett.services import book, book_files, keeping, subjects, using
-from nuvett.services.bringing_tables import BroughtIn, Incoming, bring_in_tables
-from nuvett.services.catalogue import find_series, shown_frames, sweep
-from nuvett.services.facts import Aimed
-from nuvett.services.keeping import Chosen
-from nuvett.services.tables_out import one_table, parse_table_format, tables_of_frames, what_a_table_carries
-from nuvett.services.trying import Ground, aimed_with, ground_of
+from nuvett.services.delivery.tables_out import one_table, parse_table_format, tables_of_frames, what_a_table_carries
+from nuvett.services.engine.facts import Aimed
+from nuvett.services.lookbook import book, book_files, keeping, using
+from nuvett.services.lookbook.bringing_tables import BroughtIn, Incoming, bring_in_tables
+from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.series import subjects
+from nuvett.services.series.catalogue import find_series, shown_frames
 from nuvett.web.bodies import KeepLook, KeptLabels, ReviseLook, UseLook
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
@@ -111,8 +113,7 @@ def delete(context: Means, look_id: uuid.UUID) -> JSONResponse:
         row = book.find_kept(session, look_id)
         words = f"{row.name} was deleted."
         names = book.delete_kept(session, row)
-    with context.session() as session:
-        sweep(session, context.studio.blobs, names)
+    sweep(context.studio, names)
     return JSONResponse({"words": words})
 
 

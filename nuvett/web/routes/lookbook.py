@@ -10,15 +10,16 @@ from nuvett.core.book.kept import PARTS, Use
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.steps.lookup import TableStep
 from nuvett.core.table.expects import EXPECTS
-from nuvett.services import book, book_list, palettes, trying
-from nuvett.services.bringing_tables import learn_table
-from nuvett.services.catalogue import find_series
-from nuvett.services.starters import add_starters
-from nuvett.services.trying import Ground, aimed_with, ground_of, plans_under, row_picture
+from nuvett.services.lookbook import book, book_list, trying
+from nuvett.services.lookbook.bringing_tables import learn_table
+from nuvett.services.lookbook.starters import add_starters
+from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, plans_under, row_picture
+from nuvett.services.references import palettes
+from nuvett.services.series.catalogue import find_series
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.heavy import heavy, heavy_in_turn
-from nuvett.web.instruments import HUE_MARKS, palette_bands
-from nuvett.web.lookbook_views import CELLS, MOST_COLUMNS, Stand, by_suit, key_of, page_of, said_of, stand_of
+from nuvett.web.views.instruments import HUE_MARKS, palette_bands
+from nuvett.web.views.lookbook_views import CELLS, MOST_COLUMNS, Stand, by_suit, key_of, page_of, said_of, stand_of
 
 router = APIRouter(prefix="/lookbook")
 _PROPORTION = 2 / 3  # height of a cell over its width

@@ -7,12 +7,16 @@ from fastapi.responses import JSONResponse, RedirectResponse, Response
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
-from nuvett.services import carrying, common_trims, gathering, moving_areas, subjects, trims, trims_of_many, variants
-from nuvett.services.catalogue import find_frame, find_series, look_of, sweep
+from nuvett.services.looks import carried_plans, carrying, common_trims, moving_areas, trims_of_many
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.series import gathering, subjects, variants
+from nuvett.services.series.catalogue import find_frame, find_series, look_of
+from nuvett.services.series.frame_facts import trim_of
 from nuvett.web.bodies import AreaMove, Chosen, Named, TrimCopy
 from nuvett.web.context import Means
-from nuvett.web.filters import plural
 from nuvett.web.heavy import heavy
+from nuvett.web.views.filters import plural
+from nuvett.web.views.trim_parts import part_titles
 
 router = APIRouter(prefix="/series/{slug}")
 
@@ -26,9 +30,27 @@ def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
     with context.session() as session:
         series = find_series(session, slug)
         source = find_frame(session, series, asked.frame)
-        count = trims_of_many.copy_trim(session, series, source, asked.frames, frozenset(asked.parts))
-        subjects.queue_subjects(session, context.studio, series, trims.trim_of(source))
+        count = trims_of_many.copy_trim(session, series, source, asked.frames, _taken(asked))
+        subjects.queue_subjects(session, context.studio, series, trim_of(source))
     return _done(f"Done to {plural(count, 'frame')}; each can undo it for itself.")
+
+
+def _taken(asked: TrimCopy) -> trims_of_many.Taken:
+    return trims_of_many.Taken(frozenset(asked.parts), asked.areas == "replace")
+
+
+@router.post("/trims/copy/lost")
+def lost_by_copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
+    """What the chosen frames would lose, in words; nothing when they lose nothing."""
+    if not asked.parts or not asked.frames:
+        return _done("")
+    with context.session() as session:
+        series = find_series(session, slug)
+        source = find_frame(session, series, asked.frame)
+        lost = trims_of_many.lost_by_copying(session, series, source, asked.frames, _taken(asked))
+    titles = dict(part_titles())
+    said = [f"{titles.get(name, name)} on {plural(count, 'frame')}" for name, count in lost.items()]
+    return _done(f"This replaces or takes away what is there: {', '.join(said)}." if said else "")
 
 
 @router.post("/trims/off")
@@ -45,6 +67,14 @@ def favourites(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     return _done(
         f"{plural(count, 'frame')} marked as favourite." if on else f"{plural(count, 'frame')} no longer favourite."
     )
+
+
+@router.post("/frames/left-out")
+def left_out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+    with context.session() as session:
+        count, on = trims_of_many.mark_left_out(session, find_series(session, slug), asked.frames)
+    words = "left out: not carried and not handed over" if on else "taken in again"
+    return _done(f"{plural(count, 'frame')} {words}.")
 
 
 @router.post("/trims/straighten")
@@ -70,8 +100,9 @@ def into_look(context: Means, slug: str, name: str) -> JSONResponse:
 @router.post("/carry/chosen")
 def carry(context: Means, slug: str, asked: Chosen) -> JSONResponse:
     with context.session() as session:
-        version = carrying.carry(session, find_series(session, slug), asked.frames)
-        number = version.number
+        series = find_series(session, slug)
+        number = carrying.carry(session, series, asked.frames).number
+        carried_plans.queue_keep_carried(session, context.studio, series.id)
     return _done(f"Carried v{number} to {plural(len(asked.frames), 'frame')}.")
 
 
@@ -87,7 +118,7 @@ def out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
                 variants.take_variant_out(session, frame)
             else:
                 names |= gathering.remove_frame(session, context.studio, series, frame)
-        sweep(session, context.studio.blobs, names)
+    sweep(context.studio, names)
     return _done(f"{plural(len(frames), 'frame')} taken out; they can be put back on Gather.")
 
 

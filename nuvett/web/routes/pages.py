@@ -4,7 +4,7 @@ from fastapi import APIRouter
 from fastapi.responses import HTMLResponse
 
 from nuvett.web.context import Means
-from nuvett.web.glossary import GLOSSARY
+from nuvett.web.views.glossary import GLOSSARY
 
 router = APIRouter()
 

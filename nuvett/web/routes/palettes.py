@@ -10,10 +10,11 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from nuvett.core.errors import NotFoundError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.swatches import FORMATS, SUFFIXES, SavedPalette, write_palette
-from nuvett.services import kept_references, palettes, using
-from nuvett.services.catalogue import find_reference, find_series
+from nuvett.services.lookbook import using
+from nuvett.services.references import kept_references, palettes
+from nuvett.services.series.catalogue import find_reference, find_series
 from nuvett.web.context import Context, Means
-from nuvett.web.instruments import palette_bands
+from nuvett.web.views.instruments import palette_bands
 
 router = APIRouter()
 _LARGEST = 1_000_001

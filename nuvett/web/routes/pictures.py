@@ -7,21 +7,21 @@ from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
-from nuvett.services import kept_references
-from nuvett.services.catalogue import find_frame, find_reference, find_series
-from nuvett.services.facts import FrameFacts
-from nuvett.services.frame_facts import facts_of
-from nuvett.services.pictures import box_of
-from nuvett.services.readouts import read_out
-from nuvett.services.targets import latest_palette
-from nuvett.services.variants import VARIANT
-from nuvett.services.veils import Veil, veil_of
-from nuvett.web.comparing import comparing
+from nuvett.services.engine.facts import FrameFacts
+from nuvett.services.engine.overlays import Veil, veil_of
+from nuvett.services.engine.pictures import box_of
+from nuvett.services.engine.readouts import read_out
+from nuvett.services.references import kept_references
+from nuvett.services.references.targets import latest_palette
+from nuvett.services.series.catalogue import find_frame, find_reference, find_series
+from nuvett.services.series.frame_facts import facts_of
+from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import FOREVER, Context, Means
-from nuvett.web.easel import easel_for_look, easel_for_trim
 from nuvett.web.heavy import heavy
-from nuvett.web.instruments import readout_view
-from nuvett.web.viewing import viewing
+from nuvett.web.views.comparing import comparing
+from nuvett.web.views.easel import easel_for_wall
+from nuvett.web.views.instruments import readout_view
+from nuvett.web.views.viewing import viewing
 
 router = APIRouter(prefix="/series/{slug}")
 Edge = Annotated[int, Query(ge=16, le=1600)]
@@ -89,21 +89,22 @@ def frame_large(
     reference: Annotated[uuid.UUID | None, Query()] = None,
     left: str = "",
     right: str = "",
+    state: Annotated[str, Query(max_length=20)] = "",
 ) -> HTMLResponse:
     """The viewer with a frame under the draft of the look, or as it came where there is none yet.
 
-    left, right : kept looks that are compared on it instead
+    left, right : kept looks that are compared on it instead; state : of the wall that it is seen on
     """
     if left:
         return context.part("parts/large.html", slug=slug, view=comparing(context, slug, frame_id, left, right))
     with context.session() as session:
         series = find_series(session, slug)
         find_frame(session, series, frame_id)
-        easel = easel_for_look(session, slug, frame_id, reference) or easel_for_trim(session, slug, frame_id, reference)
+        easel, called = easel_for_wall(session, slug, frame_id, reference, state)
         rows = kept_references.ready_references(session, series.id, readings=False)
     if easel is None or easel.frame.id != frame_id:
         raise NotFoundError
-    return context.part("parts/large.html", slug=slug, view=viewing(context, easel, rows, [], large=True))
+    return context.part("parts/large.html", slug=slug, view=viewing(context, easel, rows, [], True, called))
 
 
 @router.get("/references/{reference_id}/crop.png")

@@ -12,15 +12,23 @@ from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError,
 from nuvett.core.reading import edits
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
-from nuvett.services import clips, kept_references, new_references, reading_history, reference_veils, targets
-from nuvett.services.catalogue import find_reference, find_series, list_series, sweep
-from nuvett.services.palettes import find_palette_row, palette_of
-from nuvett.services.stages import stages_of
+from nuvett.services.platform.blobs import sweep
+from nuvett.services.references import (
+    clips,
+    kept_references,
+    new_references,
+    reading_history,
+    reference_overlays,
+    targets,
+)
+from nuvett.services.references.palettes import find_palette_row, palette_of
+from nuvett.services.series.catalogue import find_reference, find_series, list_series
+from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import InView, PaletteEdit, Picked, ReferenceDraft, Resampled, Weights
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
-from nuvett.web.instruments import chart_colour, place_on_instruments
-from nuvett.web.readings import TOOLS, compared, draft_values, page_values
+from nuvett.web.views.instruments import chart_colour, place_on_instruments
+from nuvett.web.views.readings import TOOLS, compared, draft_values, page_values
 
 router = APIRouter(prefix="/series/{slug}")
 Number = Annotated[float, Query(allow_inf_nan=False)]
@@ -115,8 +123,7 @@ def remove(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
                 row.removed = True
         else:
             names = new_references.forget_refused(session, row)
-    with context.session() as session:
-        sweep(session, context.studio.blobs, names)
+    sweep(context.studio, names)
     return RedirectResponse(f"/series/{slug}/read", 303)
 
 
@@ -156,7 +163,7 @@ def draft(context: Means, slug: str, reference_id: uuid.UUID, asked: ReferenceDr
     reading = found.readings.get(reference_id)
     if reading is not None:
         proxy, _ = _proxy(context, slug, reference_id)
-        veil = reference_veils.dimmed_picture(context.studio, proxy, reading.sampling)
+        veil = reference_overlays.dimmed_picture(context.studio, proxy, reading.sampling)
         answer["veil"] = f"data:image/png;base64,{base64.b64encode(veil).decode()}"
     return JSONResponse(answer)
 
@@ -282,7 +289,7 @@ def return_to(context: Means, slug: str, number: int) -> Response:
 @heavy
 def sampled(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
     proxy, document = _proxy(context, slug, reference_id)
-    data = reference_veils.dimmed_picture(context.studio, proxy, document)
+    data = reference_overlays.dimmed_picture(context.studio, proxy, document)
     return Response(data, media_type="image/png", headers={"cache-control": "no-store"})
 
 
@@ -293,5 +300,5 @@ def lit(
 ) -> Response:
     """Veil over all pixels but those at a CIE L* on the tone column, or at a place on the colour chart."""
     proxy, _ = _proxy(context, slug, reference_id)
-    data = reference_veils.lit_picture(context.studio, proxy, chart_colour(lightness, x, y))
+    data = reference_overlays.lit_picture(context.studio, proxy, chart_colour(lightness, x, y))
     return Response(data, media_type="image/png", headers={"cache-control": "private, max-age=300"})

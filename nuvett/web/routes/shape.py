@@ -3,7 +3,7 @@
 import uuid
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, UploadFile
+from fastapi import APIRouter, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.orm import Session
 
@@ -11,18 +11,21 @@ from nuvett.core.book.kept import PARTS, USUAL_PARTS
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.steps.registry import REGISTRY
-from nuvett.services import book_list, carrying, kept_references, looks, subjects, targets, using
-from nuvett.services.catalogue import find_series, list_series, look_of
-from nuvett.services.documents import parse_change, read_look_file
-from nuvett.services.stages import stages_of
-from nuvett.web.bodies import Change, LookCopy, LookDraft, Picked, Proofs
-from nuvett.web.chart import instruments
+from nuvett.services.lookbook import book_list, using
+from nuvett.services.looks import carrying, looks
+from nuvett.services.platform.documents import parse_change, read_look_file
+from nuvett.services.references import kept_references, targets
+from nuvett.services.series import subjects
+from nuvett.services.series.catalogue import find_series, list_series, look_of
+from nuvett.services.series.stages import stages_of
+from nuvett.web.bodies import Change, LookCopy, LookDraft, Picked, Proofs, Walk
 from nuvett.web.context import Context, Means
-from nuvett.web.drafting import drafted, kept, sheet_values
-from nuvett.web.easel import Easel, addresses, easel_for_look
 from nuvett.web.heavy import heavy
-from nuvett.web.proofs import proof_values
-from nuvett.web.viewing import Beside, Choice, viewing
+from nuvett.web.views.chart import instruments
+from nuvett.web.views.drafting import drafted, kept, sheet_values
+from nuvett.web.views.easel import Easel, addresses, easel_for_look
+from nuvett.web.views.proofs import proof_values
+from nuvett.web.views.viewing import Beside, Choice, viewing
 
 router = APIRouter(prefix="/series/{slug}")
 _MOST_DIGITS = 9
@@ -162,9 +165,9 @@ def current(context: Means, slug: str) -> JSONResponse:
 
 
 @router.post("/look/step/{number}")
-def travel(context: Means, slug: str, number: int) -> JSONResponse:
+def travel(context: Means, slug: str, number: int, asked: Walk) -> JSONResponse:
     with context.session() as session:
-        looks.travel_look(session, find_series(session, slug), number)
+        looks.travel_look(session, find_series(session, slug), number, asked.revision)
         session.flush()
         return _kept(context, session, slug)
 
@@ -182,18 +185,18 @@ def copy(context: Means, slug: str, asked: LookCopy) -> JSONResponse:
     """Take the look of another series, whole or by named parts."""
     parts = None if asked.parts is None else frozenset(asked.parts)
     with context.session() as session:
-        looks.copy_look(session, find_series(session, slug), find_series(session, asked.series), parts)
+        looks.copy_look(session, find_series(session, slug), find_series(session, asked.series), parts, asked.revision)
         session.flush()
         return _kept(context, session, slug)
 
 
 @router.post("/look/{direction}")
-def walk(context: Means, slug: str, direction: str) -> JSONResponse:
+def walk(context: Means, slug: str, direction: str, asked: Walk) -> JSONResponse:
     """Undo or redo one step of the draft."""
     if direction not in ("undo", "redo"):
         raise NotFoundError
     with context.session() as session:
-        looks.walk_look(session, find_series(session, slug), forward=direction == "redo")
+        looks.walk_look(session, find_series(session, slug), direction == "redo", asked.revision)
         session.flush()
         return _kept(context, session, slug)
 
@@ -208,10 +211,12 @@ def download(context: Means, slug: str) -> Response:
 
 
 @router.post("/look.json")
-def bring_in(context: Means, slug: str, file: UploadFile) -> JSONResponse:
+def bring_in(
+    context: Means, slug: str, file: UploadFile, revision: Annotated[int, Form(ge=0, le=2**31 - 1)]
+) -> JSONResponse:
     look = read_look_file(file.file.read(1_000_001))
     with context.session() as session:
         series = find_series(session, slug)
-        looks.change_look(session, series, look, look_of(session, series).revision, "Look brought in from a file")
+        looks.change_look(session, series, look, revision, "Look brought in from a file")
         session.flush()
         return _kept(context, session, slug)

@@ -6,13 +6,14 @@ from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from nuvett.core.errors import NotFoundError
-from nuvett.services.passwords import is_password
+from nuvett.services.platform.passwords import is_password
 from nuvett.web.context import Context, Means
-from nuvett.web.heavy import heavy
-from nuvett.web.signin import COOKIE, SIGN_IN, safe_next, session_of
+from nuvett.web.heavy import one_attempt
+from nuvett.web.security.signin import COOKIE, SIGN_IN, safe_next, session_of
 
 router = APIRouter()
 _LONGEST = 1000
+_MOST_WAITING = 8  # attempts that wait for their turn; more are turned away without looking at a password
 
 
 def _page(context: Context, asked: str, status: int = 200, problem: str = "") -> HTMLResponse:
@@ -29,7 +30,7 @@ def show(context: Means, next: Annotated[str, Query()] = "/") -> HTMLResponse:
 
 
 @router.post(SIGN_IN)
-@heavy
+@one_attempt
 def sign_in(
     context: Means,
     password: Annotated[str, Form(max_length=_LONGEST)] = "",
@@ -39,6 +40,8 @@ def sign_in(
     if not settings.password:
         raise NotFoundError
     address = context.request.client.host if context.request.client else ""
+    if state.signing.statistics().tasks_waiting > _MOST_WAITING:
+        return _page(context, next, 429, "Many are signing in just now. Try again in a moment.")
     wait = state.attempts.wait(address)
     if wait > 0:
         return _page(context, next, 429, f"Too many attempts. Try again in {wait:.0f} seconds.")
@@ -47,7 +50,7 @@ def sign_in(
         return _page(context, next, 403, "That is not the password.")
     state.attempts.succeeded(address)
     answer = RedirectResponse(safe_next(next), 303, {"cache-control": "no-store"})
-    secure = context.request.url.scheme == "https"
+    secure = settings.tls or context.request.url.scheme == "https"
     answer.set_cookie(COOKIE, state.sessions.begin(), httponly=True, samesite="strict", secure=secure, path="/")
     return answer
 

@@ -10,20 +10,24 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim
-from nuvett.services import common_trims, kept_references, subjects, trims
-from nuvett.services.catalogue import find_frame, find_series
-from nuvett.services.documents import parse_trim
-from nuvett.services.history import redo_words, steps, undo_words
-from nuvett.services.moving_areas import look_areas
-from nuvett.services.stages import stages_of
-from nuvett.web.bodies import Change, Draft, Picked
-from nuvett.web.chart import instruments
+from nuvett.services.looks import carrying, common_trims, trims
+from nuvett.services.looks.moving_areas import look_areas
+from nuvett.services.platform.documents import parse_trim
+from nuvett.services.platform.history import redo_words, steps, undo_words
+from nuvett.services.references import kept_references
+from nuvett.services.series import subjects
+from nuvett.services.series.catalogue import find_frame, find_series
+from nuvett.services.series.frame_facts import trim_of
+from nuvett.services.series.stages import stages_of
+from nuvett.web.bodies import Change, Draft, Picked, Walk
 from nuvett.web.context import Context, Means
-from nuvett.web.drafting import drafted, kept, sheet_values
-from nuvett.web.easel import Easel, easel_for_trim, evened_on, plan_on
 from nuvett.web.heavy import heavy
-from nuvett.web.proofs import proof_values
-from nuvett.web.viewing import viewing
+from nuvett.web.views.chart import instruments
+from nuvett.web.views.drafting import drafted, kept, sheet_values
+from nuvett.web.views.easel import Easel, easel_for_trim, evened_on, plan_on
+from nuvett.web.views.proofs import proof_values
+from nuvett.web.views.trim_parts import part_titles, ticked
+from nuvett.web.views.viewing import viewing
 
 router = APIRouter(prefix="/series/{slug}")
 
@@ -51,7 +55,10 @@ def show(
         values = _sheet_values(session, find_frame(session, series, easel.frame.id))
         rows = kept_references.ready_references(session, series.id, readings=False)
         row = find_frame(session, series, easel.frame.id)
-        values |= {"variant": row.variant, "common": common_view(session, series)}
+        state = carrying.carry_state(session, series, 0)
+        followed = carrying.versions_followed(session, series).get(row.id)
+        values |= {"variant": row.variant, "common": common_view(session, series), "carried": state}
+        values["version"] = followed.number if followed else 0
     trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
     return context.page(
         "trim.html",
@@ -68,13 +75,6 @@ def show(
         **proof_values(context, easel),
         **instruments(context, easel, easel.frame.trim),
     )
-
-
-def part_titles() -> list[tuple[str, str, bool]]:
-    """Parts by which a trim is copied: names, words, and whether they are usually taken."""
-    whole = {"strength": "Strength of the look", "geometry": "Straighten and cut", "areas": "Areas"}
-    titles = whole | {kind.name: kind.title for kind in Trim.kinds}
-    return [(name, words, name != "geometry") for name, words in titles.items()]
 
 
 def common_view(session: Session, series: Any) -> dict[str, Any]:
@@ -127,6 +127,13 @@ def proposal(context: Means, slug: str, frame_id: uuid.UUID) -> HTMLResponse:
     return context.part("parts/proposal.html", proposal=found, take=taking(found))
 
 
+@router.get("/frames/{frame_id}/trim/parts")
+def parts(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
+    """Parts of a frame's trim that are done to other frames unasked."""
+    with context.session() as session:
+        return JSONResponse({"ticked": ticked(trim_of(find_frame(session, find_series(session, slug), frame_id)))})
+
+
 @router.put("/frames/{frame_id}/trim")
 def keep(context: Means, slug: str, frame_id: uuid.UUID, change: Change) -> JSONResponse:
     trim = parse_trim(change.document)
@@ -150,18 +157,18 @@ def _kept(context: Context, session: Session, frame: Any) -> JSONResponse:
 
 
 @router.post("/frames/{frame_id}/trim/undo")
-def undo(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
-    return _walk(context, slug, frame_id, forward=False)
+def undo(context: Means, slug: str, frame_id: uuid.UUID, asked: Walk) -> JSONResponse:
+    return _walk(context, slug, frame_id, asked, forward=False)
 
 
 @router.post("/frames/{frame_id}/trim/redo")
-def redo(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
-    return _walk(context, slug, frame_id, forward=True)
+def redo(context: Means, slug: str, frame_id: uuid.UUID, asked: Walk) -> JSONResponse:
+    return _walk(context, slug, frame_id, asked, forward=True)
 
 
-def _walk(context: Context, slug: str, frame_id: uuid.UUID, forward: bool) -> JSONResponse:
+def _walk(context: Context, slug: str, frame_id: uuid.UUID, asked: Walk, forward: bool) -> JSONResponse:
     with context.session() as session:
         frame = find_frame(session, find_series(session, slug), frame_id)
-        trims.walk_trim(session, frame, forward)
+        trims.walk_trim(session, frame, forward, asked.revision)
         session.flush()
         return _kept(context, session, frame)

@@ -8,15 +8,15 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from nuvett.core.book.kept import Use
 from nuvett.core.errors import NotFoundError
-from nuvett.services import book, book_list
-from nuvett.services.catalogue import find_series
-from nuvett.services.starters import add_starters
-from nuvett.services.trying import Ground, aimed_with, ground_of, with_frame_parts
+from nuvett.services.lookbook import book, book_list
+from nuvett.services.lookbook.starters import add_starters
+from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, with_frame_parts
+from nuvett.services.series.catalogue import find_series
 from nuvett.web.bodies import TryLook
 from nuvett.web.context import Means
-from nuvett.web.easel import Easel, addresses, easel_for_look, easel_for_trim
 from nuvett.web.heavy import heavy
-from nuvett.web.lookbook_views import CELLS, key_of
+from nuvett.web.views.easel import Easel, addresses, easel_for_look, easel_for_trim
+from nuvett.web.views.lookbook_views import CELLS, key_of
 
 router = APIRouter(prefix="/series/{slug}")
 

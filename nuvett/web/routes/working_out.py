@@ -7,8 +7,8 @@ from fastapi import APIRouter, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.services import book_list, finished
-from nuvett.services.working_out import MOST_PAIRS, PairFiles, work_out
+from nuvett.services.lookbook import book_list, finished
+from nuvett.services.lookbook.working_out import MOST_PAIRS, PairFiles, work_out
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.heavy import heavy
 

@@ -1,0 +1,1 @@
+"""What commands of the command line share, and those that concern an installation."""

@@ -1,0 +1,1 @@
+"""Finished files and what goes along with them."""

@@ -1,0 +1,187 @@
+"""Deliveries: batches of finished files, ordered, stopped, gone on with, tried again, made again, downloaded."""
+
+import uuid
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session, selectinload
+from zipstream import ZIP_STORED, ZipStream
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.services.delivery.delivery_choice import check_chosen, chosen_frames, names_of
+from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.delivery.papers.names import paper_names
+from nuvett.services.delivery.placing import check_names, check_place
+from nuvett.services.platform.queue import DELIVER
+from nuvett.services.platform.studio import Studio
+from nuvett.store import models
+
+PICTURE = "picture"
+
+
+def order_delivery(
+    session: Session,
+    studio: Studio,
+    series: models.Series,
+    settings: DeliverySettings,
+    only: set[uuid.UUID] | None = None,
+    outlying: frozenset[uuid.UUID] = frozenset(),
+) -> models.Delivery:
+    """Order finished files of the frames that follow a look and are chosen, by the versions they follow now.
+
+    only, outlying : as `chosen_frames` has them. Frames are planned by the worker, when their making begins. Raises
+    InvalidChangeError when there is nothing to make, or the folder cannot be written to.
+    """
+    check_place(session, studio, settings)
+    chosen = chosen_frames(session, series, settings, only, outlying)
+    check_chosen(chosen, settings)
+    names = iter(names_of(series, settings, chosen).names)
+    delivery = models.Delivery(series_id=series.id, settings=settings.model_dump(mode="json"))
+    session.add(delivery)
+    session.flush()
+    rows = [
+        models.DeliveryFile(
+            delivery_id=delivery.id,
+            frame_id=choice.frame,
+            position=position * len(settings.outputs) + output + 1,
+            name=next(names),
+            output=output,
+            version_id=choice.version,
+            plan={},
+        )
+        for position, choice in enumerate(chosen)
+        for output in range(len(settings.outputs))
+    ]
+    versions = sorted({choice.label.version for choice in chosen})
+    for kind, name in paper_names(settings.papers, len(chosen), versions):
+        rows.append(models.DeliveryFile(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={}))
+    check_names(studio, settings, [row.name for row in rows])
+    session.add_all(rows)
+    session.flush()
+    queue_delivery(session, studio, delivery)
+    return delivery
+
+
+def queue_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+    # By a name of its own, so that a delivery that goes on again waits for what is left of its stopped making.
+    studio.queue.defer(session, DELIVER, once=f"deliver-{delivery.id}", delivery_id=str(delivery.id))
+
+
+def find_delivery(session: Session, series: models.Series, delivery_id: uuid.UUID) -> models.Delivery:
+    """A delivery of a series. Raises NotFoundError."""
+    delivery = session.get(models.Delivery, delivery_id)
+    if delivery is None or delivery.series_id != series.id:
+        raise NotFoundError
+    return delivery
+
+
+def stop_delivery(delivery: models.Delivery) -> None:
+    """Ask a delivery to stop; files made so far stay. Raises InvalidChangeError when it is over."""
+    if delivery.state not in ("waiting", "running"):
+        raise InvalidChangeError("This delivery is over already.")
+    delivery.state, delivery.problem, delivery.finished = "stopped", "", datetime.now(UTC)
+
+
+def resume_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+    """Go on with a stopped delivery. Raises InvalidChangeError when it is not stopped."""
+    if delivery.state != "stopped":
+        raise InvalidChangeError("Only a stopped delivery can go on.")
+    _go_on(session, studio, delivery)
+
+
+def retry_failed(session: Session, studio: Studio, delivery: models.Delivery) -> int:
+    """Try again the files that could not be made; how many. Raises InvalidChangeError when there are none."""
+    if delivery.state in ("waiting", "running"):
+        raise InvalidChangeError("This delivery is still being made.")
+    failed = update(models.DeliveryFile).where(
+        models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.state == "failed"
+    )
+    again = session.execute(failed.values(state="waiting", problem="").returning(models.DeliveryFile.id)).all()
+    if not again:
+        raise InvalidChangeError("All files of this delivery were made.")
+    papers = update(models.DeliveryFile).where(
+        models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.kind != PICTURE
+    )
+    session.execute(papers.values(state="waiting", problem=""))  # they tell of the pictures
+    session.expire_all()
+    _go_on(session, studio, delivery)
+    return len(again)
+
+
+def _go_on(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+    delivery.state, delivery.problem, delivery.finished = "waiting", "", None
+    session.flush()
+    queue_delivery(session, studio, delivery)
+
+
+def order_again(
+    session: Session,
+    studio: Studio,
+    series: models.Series,
+    delivery: models.Delivery,
+    outlying: frozenset[uuid.UUID] = frozenset(),
+) -> models.Delivery:
+    """Order the same files anew by the versions that frames follow now, under the same settings."""
+    settings = settings_of(delivery)
+    only = {file.frame_id for file in delivery.files if file.frame_id} if settings.what == "chosen" else None
+    return order_delivery(session, studio, series, settings, only, outlying)
+
+
+def settings_of(delivery: models.Delivery) -> DeliverySettings:
+    """Settings that a delivery was ordered with."""
+    return DeliverySettings.model_validate(delivery.settings)
+
+
+def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
+    """Forget a delivery and its files; names of blobs that may now be unused, for `sweep`."""
+    if delivery.state in ("waiting", "running"):
+        raise InvalidChangeError("Stop this delivery before removing it.")
+    names = {file.blob for file in delivery.files if file.blob}
+    session.delete(delivery)
+    session.flush()
+    return names
+
+
+def list_deliveries(session: Session, series: models.Series) -> list[models.Delivery]:
+    """Deliveries of a series, newest first, without the plans of their files."""
+    files = selectinload(models.Delivery.files).defer(models.DeliveryFile.plan)
+    query = select(models.Delivery).where(models.Delivery.series_id == series.id).options(files)
+    return list(session.scalars(query.order_by(models.Delivery.created.desc())))
+
+
+def made_files(session: Session, delivery: models.Delivery) -> list[tuple[str, str]]:
+    """Name and blob of each finished file of a delivery."""
+    rows = session.execute(
+        select(models.DeliveryFile.name, models.DeliveryFile.blob)
+        .where(models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.state == "done")
+        .order_by(models.DeliveryFile.position)
+    ).all()
+    return [(name, blob) for name, blob in rows if blob]
+
+
+def seconds_left(delivery: models.Delivery) -> float | None:
+    """How long a delivery goes on at the pace since its making began; none while that is not known."""
+    started = delivery.started
+    if delivery.state != "running" or started is None:
+        return None
+    ends = [file.finished for file in delivery.files if file.finished and file.finished >= started]
+    if len(ends) < 2:
+        return None
+    waiting = sum(file.state == "waiting" for file in delivery.files)
+    return (max(ends) - started).total_seconds() / len(ends) * waiting
+
+
+def zip_stream(studio: Studio, folder: str, files: list[tuple[str, str]]) -> ZipStream:
+    """A ZIP of finished files in one folder, made while it is sent; pictures are not compressed again."""
+    archive = ZipStream(compress_type=ZIP_STORED)
+    for name, blob in files:
+        archive.add(file_stream(studio, blob), f"{folder}/{name}")
+    return archive
+
+
+def file_stream(studio: Studio, blob: str) -> Iterator[bytes]:
+    """A finished file, piece by piece."""
+    with studio.blobs.local(blob) as path, path.open("rb") as stream:
+        while chunk := stream.read(1 << 20):
+            yield chunk

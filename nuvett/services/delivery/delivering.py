@@ -1,0 +1,206 @@
+"""Making deliveries in the background: plans first, then one job a file, then the papers that tell of them."""
+
+import tempfile
+import uuid
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import DiskFullError, NuvettError, StoppingError, StoreAbsentError
+from nuvett.core.plan.documents import read_plan, with_tables
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.imaging.decode import read_header
+from nuvett.imaging.encode import FORMATS
+from nuvett.services.delivery.deliveries import PICTURE, settings_of
+from nuvett.services.delivery.kept_settings import credits_of
+from nuvett.services.delivery.papers.making import make_papers
+from nuvett.services.delivery.placing import place_file
+from nuvett.services.engine.facts import FrameFacts
+from nuvett.services.files.rendering import LookedAt
+from nuvett.services.files.writing import Rendering, Written, write_picture
+from nuvett.services.looks.carrying import followings
+from nuvett.services.platform.blobs import keeping, sweep
+from nuvett.services.platform.folders import Placed
+from nuvett.services.platform.memory import bytes_of
+from nuvett.services.platform.queue import DELIVER_FILE, FINISH_DELIVERY
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series.frame_facts import facts_of, series_facts
+from nuvett.store import models
+from nuvett.store.models import Json
+
+_FAULT = "Making the files went wrong, which is a fault of Nuvett. What was made is kept; it can go on."
+_FILE_FAULT = "Making it went wrong, which is a fault of Nuvett. It can be tried again."
+_GONE = "The frame was taken out of the series, or its file is missing."
+
+
+def prepare_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Plan the files of a delivery that are not made yet, and hand each of them to whichever worker is free."""
+    with studio.database.session() as session:
+        delivery = session.get(models.Delivery, delivery_id)
+        if delivery is None or delivery.state in ("done", "stopped"):
+            return
+        delivery.state, delivery.problem, delivery.started = "running", "", datetime.now(UTC)
+    _plan_files(studio, delivery_id)
+    with studio.database.session() as session:
+        for file in session.scalars(_waiting(delivery_id).order_by(models.DeliveryFile.position)):
+            studio.queue.defer(session, DELIVER_FILE, once=f"file-{file}", file_id=str(file))
+        _finish_if_last(session, studio, delivery_id)
+
+
+def _waiting(delivery_id: uuid.UUID) -> Any:
+    return select(models.DeliveryFile.id).where(
+        models.DeliveryFile.delivery_id == delivery_id,
+        models.DeliveryFile.kind == PICTURE,
+        models.DeliveryFile.state == "waiting",
+    )
+
+
+def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Plan the files of a delivery that are not planned yet, all of them by one state of the series."""
+    with studio.database.session() as session:
+        delivery = session.get_one(models.Delivery, delivery_id)
+        facts = series_facts(session, session.get_one(models.Series, delivery.series_id))
+        due: dict[uuid.UUID, uuid.UUID] = {
+            file.frame_id: file.version_id
+            for file in delivery.files
+            if file.state == "waiting" and not file.plan and file.frame_id and file.version_id
+        }
+        known = followings(session, set(due.values()))
+    planned: dict[uuid.UUID, Json] = {}
+    bench = studio.bench
+    for index, frame in enumerate(facts):
+        if frame.id in due:
+            aimed = known[due[frame.id]].aimed
+            # On a screen a table that is gone is left out and said; a finished file without it would be wrong.
+            gone = bench.tables.missing(aimed.look) or bench.tables.missing(frame.trim)
+            planned[frame.id] = (
+                {"state": "failed", "problem": f"The lookup table {gone} is not kept here; bring it in again."}
+                if gone
+                else {"plan": bench.planner.plan(facts, index, aimed).model_dump(mode="json")}
+            )
+    with studio.database.session() as session:
+        for frame_id, values in planned.items():
+            of_frame = update(models.DeliveryFile).where(
+                models.DeliveryFile.delivery_id == delivery_id,
+                models.DeliveryFile.frame_id == frame_id,
+                models.DeliveryFile.state == "waiting",
+            )
+            session.execute(of_frame.values(**values))
+
+
+def make_file(studio: Studio, file_id: uuid.UUID) -> None:
+    """Make one picture of a delivery, if that is still wanted; can be run again.
+
+    Raises StoppingError, DiskFullError.
+    """
+    if studio.stopping.is_set():
+        raise StoppingError
+    with studio.database.session() as session:
+        file = session.get(models.DeliveryFile, file_id)
+        delivery = session.get(models.Delivery, file.delivery_id) if file else None
+        if file is None or delivery is None or delivery.state != "running" or file.state != "waiting":
+            return
+        frame = session.get(models.Frame, file.frame_id) if file.frame_id else None
+        if frame is None or not file.plan:
+            _ended(session, studio, file, state="failed", problem=_GONE)
+            return
+        series = session.get_one(models.Series, delivery.series_id)
+        facts, plan, settings = facts_of(frame), read_plan(file.plan), settings_of(delivery)
+        credits, number = credits_of(series), file.output
+    output = settings.outputs[number]
+    with tempfile.TemporaryDirectory() as folder:
+        made = Path(folder) / f"made{FORMATS[output.format].suffix}"
+        try:
+            plan = with_tables(plan, studio.bench.tables.find)
+            with studio.memory.hold(_bytes_of(studio, facts)):
+                _write_picture(studio, facts, plan, settings.written(number, credits), made)
+            placed = place_file(studio, settings, file, made)
+        except (DiskFullError, StoreAbsentError):
+            raise
+        except (NuvettError, OSError) as error:
+            message = error.message if isinstance(error, NuvettError) else "The original could not be read."
+            with studio.database.session() as session:
+                found = session.get(models.DeliveryFile, file_id)
+                if found is not None:
+                    _ended(session, studio, found, state="failed", problem=message)
+            return
+        _keep(studio, file_id, made, placed)
+
+
+def _keep(studio: Studio, file_id: uuid.UUID, made: Path, placed: Placed | None) -> None:
+    with studio.database.session() as session:
+        keep = keeping(session, studio)
+        blob, size = keep.put_file(made)
+        file = session.get(models.DeliveryFile, file_id, with_for_update=True)
+        if file is not None:
+            found = {"name": placed.name, "placed": placed.stamp} if placed else {}
+            _ended(session, studio, file, state="done", problem="", blob=blob, bytes=size, **found)
+    if file is None:  # the delivery was removed meanwhile
+        sweep(studio, {blob})
+
+
+def _ended(session: Session, studio: Studio, file: models.DeliveryFile, **values: object) -> None:
+    for name, value in values.items():
+        setattr(file, name, value)
+    file.finished = datetime.now(UTC)
+    session.flush()
+    _finish_if_last(session, studio, file.delivery_id)
+
+
+def _finish_if_last(session: Session, studio: Studio, delivery_id: uuid.UUID) -> None:
+    # One after the other, so that of two files that end together one sees the other.
+    delivery = session.get(models.Delivery, delivery_id, with_for_update=True)
+    if delivery is None or delivery.state != "running":
+        return
+    delivery.problem = ""  # what it waited for is over
+    if session.scalar(_waiting(delivery_id).limit(1)) is None:
+        studio.queue.defer(session, FINISH_DELIVERY, once=f"finish-{delivery_id}", delivery_id=str(delivery_id))
+
+
+def _bytes_of(studio: Studio, frame: FrameFacts) -> int:
+    with studio.blobs.local(frame.pixels) as path:
+        return bytes_of(read_header(path, studio.limits))
+
+
+def _write_picture(
+    studio: Studio,
+    frame: FrameFacts,
+    plan: FramePlan,
+    how: Written,
+    target: Path,
+) -> None:
+    bench = studio.bench
+    seen = LookedAt(lambda: bench.sources.view(frame.view), lambda: bench.areas.weights(frame, plan))
+    with studio.blobs.local(frame.pixels) as pixels, studio.blobs.local(frame.original) as original:
+        asked = Rendering(pixels, original, plan, (frame.width, frame.height), seen)
+        write_picture(asked, how, studio.limits, target)
+
+
+def finish_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Make the papers of a delivery whose pictures are all made or failed; it is over then."""
+    with studio.database.session() as session:
+        delivery = session.get(models.Delivery, delivery_id)
+        if delivery is None or delivery.state != "running" or session.scalar(_waiting(delivery_id).limit(1)):
+            return
+    make_papers(studio, delivery_id)
+    with studio.database.session() as session:
+        running = update(models.Delivery).where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+        session.execute(running.values(state="done", finished=datetime.now(UTC)))
+
+
+def give_up(studio: Studio, delivery_id: uuid.UUID) -> None:
+    """Stop a delivery that failed in a way nobody foresaw: what was made stays, and a person may let it go on."""
+    with studio.database.session() as session:
+        running = update(models.Delivery).where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+        session.execute(running.values(state="stopped", problem=_FAULT, finished=datetime.now(UTC)))
+
+
+def give_up_file(studio: Studio, file_id: uuid.UUID) -> None:
+    """Leave out one file that failed in a way nobody foresaw; the others are made all the same."""
+    with studio.database.session() as session:
+        file = session.get(models.DeliveryFile, file_id)
+        if file is not None and file.state == "waiting":
+            _ended(session, studio, file, state="failed", problem=_FILE_FAULT)

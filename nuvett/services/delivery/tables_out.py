@@ -1,0 +1,169 @@
+"""Tables written from a look: one that a series shares, or one for each of its frames; and what they cannot carry."""
+
+import uuid
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+from zipstream import ZIP_DEFLATED, ZipStream
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.plan.apply import apply_plan, evened_by
+from nuvett.core.plan.compile import compile_plan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.series import natural
+from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.gamut import map_to_gamut
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.table.cdl import nearest_cdl
+from nuvett.core.table.table import USUAL_SIZE
+from nuvett.core.types import Floats, Linear
+from nuvett.imaging.tables import TableFormat, table_text
+from nuvett.services.delivery.file_names import Labelled, Pattern, file_names
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.workbench import Workbench
+from nuvett.services.looks.looks import draft_of
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.store import models
+
+SMALLEST, LARGEST_OUT = 9, 129
+_ASTRAY = 4.0  # CIEDE2000 by which a held colour must land elsewhere before that is said
+
+
+def check_size(size: int) -> int:
+    """A size that a table can be written at. Raises InvalidChangeError for another one."""
+    if not SMALLEST <= size <= LARGEST_OUT:
+        raise InvalidChangeError(f"A table is written with {SMALLEST} to {LARGEST_OUT} points a side.")
+    return size
+
+
+@dataclass(frozen=True)
+class Carries:
+    """What a table cannot carry of a look, and what of its held colours it would send astray, in words."""
+
+    lost: tuple[str, ...]
+    astray: tuple[str, ...]
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """All of it in sentences."""
+        lost = [f"A table cannot carry {_listed(self.lost)}."] if self.lost else ["A table carries all of this look."]
+        return (*lost, *self.astray)
+
+
+def _listed(words: tuple[str, ...]) -> str:
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def what_a_table_carries(bench: Workbench, facts: Facts, aimed: Aimed, each: bool) -> Carries:
+    """What a table of a look leaves out on the frames of a series; `each` for one table a frame."""
+    plans = [bench.planner.plan(facts, i, aimed) for i in range(len(facts))]
+    lost: list[str] = []
+    if not each:
+        lost += ["even light"] if any(_evens(plan) for plan in plans) else []
+        lost += ["the fit of each frame"] if aimed.look.pull > 0 else []
+        lost += ["trims"] if any(frame.trim.acts for frame in facts) else []
+    else:
+        lost += ["cuts and turns"] if any(not frame.trim.geometry.is_none for frame in facts) else []
+    lost += ["areas"] if any(plan.layers for plan in plans) else []
+    lost += ["the finish (" + _listed(_finishes(plans)) + ")"] if _finishes(plans) else []
+    return Carries(tuple(lost), () if each else tuple(_skin_astray(bench, facts, aimed, plans)))
+
+
+def _evens(plan: FramePlan) -> bool:
+    grey = Linear(np.full((1, 3), 0.2, dtype=np.float32))
+    return bool(np.abs(evened_by(plan, grey) - grey).max() > 1e-3)
+
+
+def _finishes(plans: list[FramePlan]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(operation.kind for plan in plans for operation in plan.finish))  # type: ignore[attr-defined]
+
+
+def _skin_astray(bench: Workbench, facts: Facts, aimed: Aimed, plans: list[FramePlan]) -> list[str]:
+    """Where the shared table takes the skin of faces elsewhere than the look does."""
+    shared = bench.planner.shared(facts, aimed)
+    found: list[tuple[float, FrameFacts]] = []
+    for frame, plan in zip(facts, plans, strict=True):
+        for face in frame.faces:
+            colour = Linear(np.array([face.colour], dtype=np.float32))
+            evened = evened_by(plan, colour)
+            own, by_table = (apply_plan(p.without("light"), evened) for p in (plan.without("trim"), shared))
+            off = difference(*(Linear(map_to_gamut(lab)) for lab in (own, by_table)))
+            found.append((float(off[0]), frame))
+    astray = [(off, frame) for off, frame in found if off > _ASTRAY]
+    if not astray:
+        return []
+    most = max(off for off, _ in astray)
+    frames = len({frame.id for _, frame in astray})
+    held = "Skin that the look holds" if any(plan.holds_skin for plan in plans) else "Skin"
+    return [f"{held} lands up to {most:.0f} CIEDE2000 elsewhere, in {frames} frame{'' if frames == 1 else 's'}."]
+
+
+def one_table(bench: Workbench, facts: Facts, aimed: Aimed, fmt: TableFormat, size: int, title: str) -> str:
+    """Text of the table that all frames of a series share."""
+    carries = what_a_table_carries(bench, facts, aimed, each=False)
+    table = compile_plan(bench.planner.shared(facts, aimed), check_size(size))
+    return table_text(table, fmt, title, (*_HOW, *carries.words))
+
+
+_HOW = ("On encoded sRGB; tetrahedral interpolation advised.",)
+
+
+def tables_of_frames(
+    bench: Workbench, facts: Facts, names: dict[uuid.UUID, str], aimed: Aimed, fmt: TableFormat, size: int
+) -> ZipStream:
+    """A ZIP with one table for each frame, named like the frames, made while it is sent.
+
+    A table starts from encoded colours of the frame's own file; those of wider spaces are taken as they are there.
+    """
+    check_size(size)
+    ordered = sorted(range(len(facts)), key=lambda i: natural(names[facts[i].id]))
+    labels = [Labelled(names[facts[i].id]) for i in ordered]
+    archive = ZipStream(compress_type=ZIP_DEFLATED)
+    for i, name in zip(ordered, file_names([Pattern("{name}", fmt.value)], "", labels).names, strict=True):
+        archive.add(_text_of(bench, facts, i, aimed, (fmt, size, names[facts[i].id])), name)
+    return archive
+
+
+def _text_of(
+    bench: Workbench, facts: Facts, index: int, aimed: Aimed, form: tuple[TableFormat, int, str]
+) -> Iterator[bytes]:
+    fmt, size, title = form
+    table: Floats = compile_plan(bench.planner.plan(facts, index, aimed), size, facts[index].domain, Space.SRGB)
+    domain = facts[index].domain
+    note = f"For {title} as it came, in {domain.value}; gives sRGB. Tetrahedral interpolation advised."
+    yield table_text(table, fmt, title, (note,)).encode()
+
+
+_SHARED_NOTES = (
+    "The part of the look that all frames share, on encoded sRGB, tetrahedral interpolation advised.",
+    "A table cannot carry: even light, the fit of each frame, the finish, areas, trims.",
+)
+
+
+def parse_table_format(suffix: str) -> TableFormat:
+    """Table format of a suffix without its dot. Raises NotFoundError for another one."""
+    try:
+        return TableFormat(f".{suffix}")
+    except ValueError as error:
+        raise NotFoundError from error
+
+
+def shared_table(bench: Workbench, facts: Facts, aimed: Aimed, fmt: TableFormat, size: int, title: str) -> str:
+    """A look's shared part as the text of a table."""
+    return table_text(compile_plan(bench.planner.shared(facts, aimed), size), fmt, title, _SHARED_NOTES)
+
+
+def drafted(session: Session, series: models.Series) -> tuple[Facts, Aimed]:
+    """Frames and draft of a series. Raises InvalidChangeError before there is a look and a frame."""
+    aimed = draft_of(session, series)
+    facts = series_facts(session, series)
+    if aimed is None or not facts:
+        raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
+    return facts, aimed
+
+
+def shared_cdl_words(bench: Workbench, facts: Facts, aimed: Aimed) -> str:
+    """How far the CDL of a look's shared part misses its Cube."""
+    return nearest_cdl(compile_plan(bench.planner.shared(facts, aimed), USUAL_SIZE)).words

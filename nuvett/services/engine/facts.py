@@ -1,0 +1,131 @@
+"""Plain facts of frames and looks: taken from the database once, used outside it."""
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from uuid import UUID
+
+from nuvett.core.area.faces import FaceSeen
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.geometry.lens import LensCorrection
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.planning.series import seed_of
+from nuvett.core.reading.reading import Target
+from nuvett.core.spaces.rgb import Space
+
+
+def _digest(*parts: object) -> str:
+    return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
+
+
+@dataclass(frozen=True)
+class FrameFacts:
+    """What planning and rendering need to know of a frame, or of a variant of one.
+
+    first : the frame that it is a variant of; its own where it is none
+    original, pixels : blobs of its file, and of what its pixels are decoded from, which a raw file is developed to
+
+    lens : what it did, to be undone; none where nothing is
+    kept : keys of what looks did to it when they were carried, by the id of the version
+    subject : blob of what stands out in it, empty while it has not been looked for
+    """
+
+    id: UUID
+    first: UUID
+    original: str
+    pixels: str
+    view: str
+    sample: str
+    domain: Space
+    width: int
+    height: int
+    setup: UUID | None
+    even: EvenLight
+    trim: Trim
+    faces: tuple[FaceSeen, ...] = ()
+    lens: LensCorrection | None = None
+    subject: str = ""
+    kept: Mapping[UUID, str] = field(default_factory=dict)
+
+    @property
+    def proportion(self) -> float:
+        """Width over height."""
+        return self.width / max(self.height, 1)
+
+    @property
+    def seed(self) -> int:
+        """Of its grain."""
+        return seed_of(self.original)
+
+    @cached_property
+    def lens_key(self) -> str:
+        """Names what its lens did, where that is undone."""
+        return self.lens.model_dump_json() if self.lens else ""
+
+    @property
+    def sample_key(self) -> tuple[str, str]:
+        """Names its sample as it is measured: with the light that its lens took."""
+        return self.sample, self.lens_key
+
+    @cached_property
+    def basis(self) -> str:
+        """Names all of its own that what a look does to it depends on."""
+        faces = tuple((face.box, face.colour) for face in self.faces)
+        even = self.even
+        return _digest(self.original, self.pixels, self.sample, even.gains, even.camera, faces, self.lens_key)
+
+    @cached_property
+    def key(self) -> str:
+        """Names all that its plan depends on beside the look and the other frames."""
+        return _digest(self.basis, self.setup, self.trim.model_dump_json())
+
+
+class Facts(list[FrameFacts]):
+    """The frames of a series in shooting order; not changed once made."""
+
+    @cached_property
+    def key(self) -> str:
+        """Names all that statistics pooled over the frames depend on, beside the look."""
+        return _digest(*((f.sample_key, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
+
+    @cached_property
+    def firsts(self) -> list[FrameFacts]:
+        """The frames without their variants: those that statistics are pooled over."""
+        return [frame for frame in self if frame.id == frame.first]
+
+    @cached_property
+    def places(self) -> dict[UUID, int]:
+        """Where each frame stands among those without variants."""
+        return {frame.id: place for place, frame in enumerate(self.firsts)}
+
+    def with_trim(self, index: int, trim: Trim) -> "Facts":
+        """The same frames, one of them with another trim."""
+        return Facts(replace(f, trim=trim) if i == index else f for i, f in enumerate(self))
+
+
+@dataclass(frozen=True)
+class Aimed:
+    """A look with the target it aims at.
+
+    target_key : names the target by its row; version : id of the carried version that this is, none for a draft
+    """
+
+    look: Look
+    target: Target
+    target_key: str
+    version: UUID | None = None
+
+    def with_look(self, look: Look) -> "Aimed":
+        """Another look at the same target, which is no carried version then."""
+        return replace(self, look=look, version=None)
+
+    def anew(self) -> "Aimed":
+        """The same look as it would be carried now, whatever was kept of it."""
+        return replace(self, version=None)
+
+    @cached_property
+    def key(self) -> str:
+        """Names the look and the target."""
+        return _digest(self.look.model_dump_json(), self.target_key)

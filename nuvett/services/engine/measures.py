@@ -1,0 +1,111 @@
+"""What is measured of frames under their plans, and remembered while memory lasts."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from nuvett.core.book.health import health_on
+from nuvett.core.book.suits import bending
+from nuvett.core.drift.drift import Drift, measure_drift
+from nuvett.core.fit.holds import HoldLimits
+from nuvett.core.fit.moves import FINE
+from nuvett.core.look.look import Look
+from nuvett.core.measure.statistics import quantiles_of, thin
+from nuvett.core.plan.apply import before_kind
+from nuvett.core.plan.by_hand import GreyOperation
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.series import finished_cloud, plain_cloud
+from nuvett.core.planning.warnings import Note, notes_on
+from nuvett.core.reading.column import lightness_marks
+from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.steps.hold import HoldStep
+from nuvett.core.types import OKLab, Quantiles
+from nuvett.services.engine.areas import Areas
+from nuvett.services.engine.caches import Cache
+from nuvett.services.engine.facts import Aimed, FrameFacts
+from nuvett.services.engine.planner import Planner
+from nuvett.services.engine.sources import Sources
+
+_PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
+_SUMMARY_BYTES = 34_000  # of a summary, nearly all of it its cloud, which is not worth weighing each time
+
+
+@dataclass(frozen=True)
+class Summary:
+    """What is shown of a frame beside its picture.
+
+    drift : from the target, none without one
+    palette : a few colours with their shares
+    tone : (65,) quantiles of its lightness
+    marks : (7,) CIE L* at the shares of MARKS
+    cloud : (N, 3) OKLab colours
+    """
+
+    drift: Drift | None
+    palette: Palette
+    tone: Quantiles
+    marks: tuple[float, ...]
+    cloud: OKLab
+
+
+class Measures:
+    """Summaries and notes of frames, keyed by their samples and plans."""
+
+    def __init__(self, sources: Sources, planner: Planner, areas: Areas, kept: Cache) -> None:
+        self._sources, self._planner, self._areas, self._kept = sources, planner, areas, kept
+
+    def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
+        """What a wall shows of a frame under a plan, or as it came."""
+        key = ("summary", frame.sample_key, plan.key if plan else "", aimed.target_key if aimed else "")
+
+        def make() -> Summary:
+            sample = self._sources.sample(frame)
+            cloud = finished_cloud(plan, sample, self._areas.seeing(frame, plan)) if plan else plain_cloud(sample)
+            tone = quantiles_of(cloud[:, 0])
+            return Summary(
+                drift=measure_drift(cloud, self._planner.yardstick(aimed)) if aimed else None,
+                palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE, FINE),
+                tone=tone,
+                marks=tuple(lightness_marks(tone).values()),
+                cloud=cloud,
+            )
+
+        return self._kept.get(key, make, _SUMMARY_BYTES)
+
+    def before_greys(self, frame: FrameFacts, plan: FramePlan, name: str) -> Palette:
+        """Palette of a frame as its colours come to black-and-white in a group or layer of its plan."""
+        key = ("before greys", frame.sample_key, plan.key, name)
+
+        def make() -> Palette:
+            colours = self._sources.sample(frame).thinned(_PALETTE_COLOURS).colours
+            return find_palette(before_kind(plan, name, GreyOperation, colours), _PALETTE_SIZE, FINE)
+
+        return self._kept.get(key, make) if plan.find(GreyOperation, name) else ()
+
+    def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
+        """What goes wrong with a frame under a plan."""
+        return self._noted(notes_on, frame, plan, look)
+
+    def health(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
+        """All that goes wrong with a frame under a plan, as it is shown before a look is kept."""
+        return self._noted(health_on, frame, plan, look)
+
+    def _noted(
+        self, find: Callable[..., Sequence[Note]], frame: FrameFacts, plan: FramePlan, look: Look
+    ) -> tuple[Note, ...]:
+        limits = _limits_of(look)
+        key = (find.__name__, frame.sample_key, plan.key, limits)
+
+        def make() -> tuple[Note, ...]:
+            return tuple(find(plan, self._sources.sample(frame), self._areas.seeing(frame, plan), frame.faces, limits))
+
+        return self._kept.get(key, make)
+
+    def bending(self, frame: FrameFacts, plan: FramePlan) -> float:
+        """How much a plan bends the colours of a frame, in hundredths of OKLab."""
+        key = ("bending", frame.sample_key, plan.key)
+        return self._kept.get(key, lambda: bending(plan, self._sources.sample(frame), self._areas.seeing(frame, plan)))
+
+
+def _limits_of(look: Look) -> HoldLimits:
+    hold = look.step(HoldStep)
+    return HoldLimits(hue=hold.hue, chroma=hold.chroma, lightness=hold.lightness)

@@ -1,0 +1,131 @@
+"""Planning frames of a series from plain facts, and remembering what was planned while memory lasts."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from nuvett.core.area.parts import Area
+from nuvett.core.drift.drift import Yardstick
+from nuvett.core.fit.curves import STRAIGHT
+from nuvett.core.look.look import Look
+from nuvett.core.look.tables import with_tables
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.plan.light import GainsOperation
+from nuvett.core.planning.planning import (
+    Fitting,
+    aim_of,
+    evened_plan,
+    look_plan,
+    trim_only,
+    trimmed,
+    where_plan,
+)
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun
+from nuvett.core.planning.suggest import PullSuggestion, suggest_pull
+from nuvett.core.steps.curve import CurveStep
+from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.step import Aim
+from nuvett.core.types import OKLab
+from nuvett.services.engine.caches import Cache
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.plans import Plans
+from nuvett.services.engine.sources import Sources
+from nuvett.services.engine.tables import Tables
+
+_PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
+
+
+class Planner:
+    """Plans of frames, keyed by all that they depend on."""
+
+    def __init__(self, sources: Sources, tables: Tables, plans: Plans, kept: Cache) -> None:
+        self._sources, self._tables, self._plans, self._kept = sources, tables, plans, kept
+
+    def _aim(self, aimed: Aimed) -> tuple[Aim, Yardstick]:
+        return self._kept.get(
+            ("aim", aimed.target_key),
+            lambda: (aim_of(aimed.target), Yardstick.of(OKLab(np.asarray(aimed.target.statistics.cloud)))),
+        )
+
+    def aim(self, aimed: Aimed) -> Aim:
+        """What frames are planned toward."""
+        return self._aim(aimed)[0]
+
+    def yardstick(self, aimed: Aimed) -> Yardstick:
+        """What drift is measured against."""
+        return self._aim(aimed)[1]
+
+    def _measured(self, frames: Facts) -> list[Measured]:
+        firsts = frames.firsts
+        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in firsts))}
+        return [Measured(self._sources.sample(f), f.even, numbers[f.setup], f.proportion) for f in firsts]
+
+    def pools(self, frames: Facts, look: Look) -> Pools:
+        """Pooled statistics of a series under a look's even light."""
+        even = look.step(EvenStep)
+        key = ("pools", frames.key, 0.0 if even.is_idle else even.amount)
+        return self._kept.get(key, lambda: Pools.of(self._measured(frames), look))
+
+    def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:
+        """A series under a look."""
+        look = with_tables(aimed.look, self._tables.find)
+        return SeriesRun(self.pools(frames, aimed.look), self.aim(aimed), look)
+
+    def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
+        """Plan of one frame of a series under a look, with the frame's own trim."""
+        frame = frames[index]
+        kept = frame.kept.get(aimed.version, "") if aimed.version else ""
+
+        def make() -> FramePlan:
+            trim = with_tables(frame.trim, self._tables.find)
+            base = self._plans.find(kept) or self.look_plan(frames, index, aimed)
+            look = with_tables(aimed.look, self._tables.find)
+            plan = trimmed(base, look, trim, lambda: self._fitting(frames, frame, aimed))
+            return plan.through_lens(frame.lens)
+
+        own = kept or frames.key  # what was kept depends on no other frame
+        return self._kept.get(("plan", own, frame.key, aimed.key), make, _PLAN_BYTES)
+
+    def look_plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
+        """What a look does to one frame of a series as it would be carried now: its plan without its trim and lens."""
+        return look_plan(self._fitting(frames, frames[index], aimed))
+
+    def _fitting(self, frames: Facts, frame: FrameFacts, aimed: Aimed) -> Fitting:
+        own = Own(frame.even, faces=frame.faces, seed=frame.seed)
+        return self.run(frames, aimed).fitting(frames.places[frame.first], own)
+
+    def trim_only(self, frame: FrameFacts) -> FramePlan:
+        """The plan of a frame that follows no look: its trim alone."""
+        trim = with_tables(frame.trim, self._tables.find)
+        return trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed).through_lens(frame.lens)
+
+    def as_came(self, frame: FrameFacts) -> FramePlan | None:
+        """The plan of a frame as it came, where its geometry puts it; none where it stays as it is."""
+        plan = FramePlan(lens=frame.lens, geometry=frame.trim.geometry)
+        return plan if plan.is_placed else None
+
+    def evened(self, frame: FrameFacts, look: Look) -> FramePlan:
+        """The plan that only evens a frame's light, as strongly as a look does, where its geometry puts it."""
+        plan = evened_plan(frame.even, look).model_copy(update={"geometry": frame.trim.geometry})
+        return plan.through_lens(frame.lens)
+
+    def where(self, frame: FrameFacts, look: Look | None, area: Area) -> FramePlan:
+        """The plan that says where an area lies in a frame, under a look if it follows one."""
+        gains = look.step(EvenStep).gains_of(frame.even) if look else GainsOperation()
+        return where_plan(area, gains, frame.faces, frame.trim.geometry).through_lens(frame.lens)
+
+    def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
+        """The plan that all frames share, for a lookup table."""
+        return self.run(frames, aimed).shared()
+
+    def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
+        """The pull that suits a series under a look."""
+        measured = self._measured(frames)
+        look = with_tables(aimed.look, self._tables.find)
+        return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), look)
+
+    def with_straight_curve(self, frames: Facts, index: int, aimed: Aimed) -> tuple[FramePlan, Aimed]:
+        """The plan of a frame under a look whose master curve is straight, and that look."""
+        curve = aimed.look.step(CurveStep).model_copy(update={"master": STRAIGHT})
+        straight = replace(aimed, look=aimed.look.with_step(curve))
+        return self.plan(frames, index, straight), straight

@@ -1,0 +1,1 @@
+"""Whole jobs on plain files, without a database: measuring, rendering, batches."""

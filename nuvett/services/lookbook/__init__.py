@@ -1,0 +1,1 @@
+"""Kept looks and lookup tables: brought in, worked out, tried, used, judged."""

@@ -1,0 +1,1 @@
+"""The look of a series, what frames follow, and the trims of single frames and of many."""

@@ -1,0 +1,227 @@
+"""Carrying: the versions of a look that frames follow."""
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.computation import COMPUTATION
+from nuvett.core.errors import InvalidChangeError, TargetError
+from nuvett.core.look.look import Look
+from nuvett.services.engine.facts import Aimed
+from nuvett.services.looks.looks import aim_of_draft, locked_look, walked
+from nuvett.services.platform import history
+from nuvett.services.references.targets import lock_series, target_document
+from nuvett.services.series.catalogue import last_version, look_of, shown_frames
+from nuvett.services.series.frame_facts import facts_of_all
+from nuvett.store import models
+
+
+@dataclass(frozen=True)
+class Following:
+    """The look version that a frame follows."""
+
+    number: int
+    aimed: Aimed
+
+
+def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID, Following]:
+    """Version that each frame follows, by frame; frames that follow none are left out."""
+    rows = session.execute(
+        select(models.Frame.id, models.LookVersion.id)
+        .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id)
+    ).all()
+    known = followings(session, {version for _, version in rows})
+    return {frame: known[version] for frame, version in rows}
+
+
+def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:
+    """Look versions by their ids, each with its target."""
+    rows = session.execute(
+        select(models.LookVersion, models.Target)
+        .join(models.Target, models.Target.id == models.LookVersion.target_id)
+        .where(models.LookVersion.id.in_(versions))
+    )
+    return {version.id: _following(version, target) for version, target in rows}
+
+
+def _following(version: models.LookVersion, target: models.Target) -> Following:
+    look = Look.model_validate(version.document)
+    return Following(version.number, Aimed(look, target_document(target), str(target.id), version.id))
+
+
+def carried_look(session: Session, series: models.Series, number: int) -> Look:
+    """The look as it was carried as a version. Raises InvalidChangeError for a version that is not there."""
+    row = session.scalars(
+        select(models.LookVersion).where(
+            models.LookVersion.look_id == look_of(session, series).id, models.LookVersion.number == number
+        )
+    ).first()
+    if row is None:
+        raise InvalidChangeError("There is no such version of the look.")
+    return Look.model_validate(row.document)
+
+
+@dataclass(frozen=True)
+class CarryState:
+    """Where carrying stands.
+
+    next_number : that the draft would be carried as; changed : whether it differs from what was carried last
+    versions : numbers of versions with how many frames follow them; behind : how many follow an older one
+    stale : how many would come out otherwise if they were carried again, since their light or the computation changed
+    """
+
+    next_number: int
+    changed: bool
+    following: int
+    latest: int
+    behind: int
+    frames: int
+    versions: tuple[tuple[int, int], ...]
+    stale: int
+    undo: str
+    redo: str
+
+
+def carry_state(session: Session, series: models.Series, frames: int) -> CarryState:
+    """Where carrying a series' look stands; `frames` is how many have been measured, 0 to leave stale ones aside."""
+    row = look_of(session, series)
+    last = last_version(session, row)
+    target = aim_of_draft(session, series, row)
+    changed = last is None or last.document != row.draft or (target is not None and last.target_id != target.id)
+    versions = _counts_by_version(session, series)
+    stale = len(stale_frames(session, series, shown_frames(session, series.id))) if versions and frames else 0
+    following = sum(count for _, count in versions)
+    past = history.steps(session, f"carry:{series.id}")
+    latest = last.number if last else 0
+    return CarryState(
+        next_number=latest + 1 if changed or stale else latest,
+        changed=changed,
+        following=following,
+        latest=latest,
+        behind=following - dict(versions).get(latest, 0),
+        frames=frames,
+        versions=versions,
+        stale=stale,
+        undo=history.undo_words(past),
+        redo=history.redo_words(past),
+    )
+
+
+def stale_frames(session: Session, series: models.Series, frames: Sequence[models.Frame]) -> set[uuid.UUID]:
+    """Those of some frames that would come out otherwise if what they follow were carried anew.
+
+    That is where a frame's light or development was changed since, or the computation is a newer one.
+    """
+    plan = models.CarriedPlan
+    query = select(plan.frame_id, plan.basis, plan.computation).join(
+        models.Frame, (models.Frame.id == plan.frame_id) & (models.Frame.follows_id == plan.version_id)
+    )
+    rows = session.execute(query.where(models.Frame.series_id == series.id))
+    kept = {frame: (basis, computation) for frame, basis, computation in rows}
+    asked = {frame.id for frame in frames}
+    return {
+        facts.id
+        for facts in facts_of_all(frames)
+        if facts.id in asked and facts.id in kept and kept[facts.id] != (facts.basis, COMPUTATION)
+    }
+
+
+def _counts_by_version(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
+    """Number of each version that frames follow, newest first, and how many do."""
+    query = (
+        select(models.LookVersion.number, func.count())
+        .join(models.Frame, models.Frame.follows_id == models.LookVersion.id)
+        .where(models.Frame.series_id == series.id, models.Frame.state == "ready")
+        .group_by(models.LookVersion.number)
+        .order_by(models.LookVersion.number.desc())
+    )
+    return tuple((number, count) for number, count in session.execute(query))
+
+
+def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | None = None) -> models.LookVersion:
+    """Make frames (all that are measured, by default) follow the draft as a version; it replaces what they followed.
+
+    A version is made only when the draft or the target differs from the last one, or when a frame would come out
+    otherwise than it did when that one was carried. Trims are not touched.
+    Raises TargetError before anything was read, InvalidChangeError without frames.
+    """
+    lock_series(session, series)  # so that the target is not renewed meanwhile
+    row = locked_look(session, series)
+    target = aim_of_draft(session, series, row)
+    if target is None:
+        raise TargetError("There is no target yet: read a reference first.")
+    return carry_as(session, series, Carried(row.draft, target.id, row.origin), frame_ids)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """What is carried: a look, the target it aims at, and the kept look it came from."""
+
+    document: dict[str, Any]
+    target: uuid.UUID
+    origin: dict[str, Any] | None = None
+
+
+def carry_as(
+    session: Session, series: models.Series, carried: Carried, frame_ids: list[uuid.UUID] | None = None
+) -> models.LookVersion:
+    """Make frames follow a look as a version of the series' look, whatever the draft is; as `carry`."""
+    lock_series(session, series)
+    row = locked_look(session, series)
+    frames = [f for f in shown_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
+    if not frames:
+        raise InvalidChangeError("There are no frames to carry the look to.")
+    last = last_version(session, row)
+    same = last is not None and Carried(last.document, last.target_id, last.origin) == carried
+    if last is None or not same or last.computation != COMPUTATION or stale_frames(session, series, frames):
+        last = models.LookVersion(
+            look_id=row.id,
+            target_id=carried.target,
+            number=last.number + 1 if last else 1,
+            document=carried.document,
+            origin=carried.origin,
+        )
+        session.add(last)
+        session.flush()
+    before = {str(f.id): str(f.follows_id) if f.follows_id else None for f in frames}
+    after = {str(f.id): str(last.id) for f in frames}
+    if before != after:
+        words = f"Carried v{last.number} to {len(frames)} frames"
+        history.record(session, series.id, f"carry:{series.id}", words, {"follows": before}, {"follows": after})
+        for frame in frames:
+            frame.follows_id = last.id
+    return last
+
+
+def renew(session: Session, series: models.Series) -> int:
+    """Carry anew what frames follow, where they would come out otherwise today; how many. Raises InvalidChangeError."""
+    lock_series(session, series)
+    frames = shown_frames(session, series.id)
+    stale = stale_frames(session, series, frames)
+    if not stale:
+        raise InvalidChangeError("All frames would come out as they are.")
+    followed: dict[uuid.UUID, list[uuid.UUID]] = {}
+    for frame in frames:
+        if frame.id in stale and frame.follows_id:
+            followed.setdefault(frame.follows_id, []).append(frame.id)
+    for version_id, members in followed.items():
+        version = session.get_one(models.LookVersion, version_id)
+        carry_as(session, series, Carried(version.document, version.target_id, version.origin), members)
+    return len(stale)
+
+
+def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
+    """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
+    lock_series(session, series)
+    passed = walked(session, f"carry:{series.id}", forward)
+    follows = passed.state["follows"]
+    for frame in shown_frames(session, series.id):
+        if str(frame.id) in follows:
+            version = follows[str(frame.id)]
+            frame.follows_id = uuid.UUID(version) if version else None
+    return passed.step.words

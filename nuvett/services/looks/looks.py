@@ -1,0 +1,181 @@
+"""The look of a series being made: its draft, with a history, and the frames it is tried on."""
+
+import uuid
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import ConflictError, InvalidChangeError
+from nuvett.core.look.look import Look, take_parts
+from nuvett.core.look.words import describe
+from nuvett.services.engine.facts import Aimed
+from nuvett.services.platform import history
+from nuvett.services.references.targets import latest_target, target_document
+from nuvett.services.series.catalogue import look_of, ready_frames
+from nuvett.store import models
+
+MOST_PROOFS = 12
+_AIM = "aim"  # beside the look in the states of a history
+Plain = dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Aim:
+    """What a draft aims at beside the series' own target, and the kept look that it came from; none for neither."""
+
+    target: uuid.UUID | None = None
+    origin: Plain | None = None
+
+    @classmethod
+    def of(cls, row: models.Look) -> "Aim":
+        """The aim of a draft."""
+        return cls(row.target_id, row.origin)
+
+
+def aim_of_draft(session: Session, series: models.Series, row: models.Look) -> models.Target | None:
+    """The target that a draft aims at: the one of a kept look, else the series' newest; none before there is any."""
+    return session.get_one(models.Target, row.target_id) if row.target_id else latest_target(session, series.id)
+
+
+def draft_of(session: Session, series: models.Series) -> Aimed | None:
+    """The draft with what it aims at; none before a target exists."""
+    row = look_of(session, series)
+    target = aim_of_draft(session, series, row)
+    if target is None:
+        return None
+    return Aimed(Look.model_validate(row.draft), target_document(target), str(target.id))
+
+
+def walked(session: Session, subject: str, forward: bool) -> history.Passed:
+    """The step walked over, marked as such, and the state after it. Raises InvalidChangeError when there is none."""
+    step = (history.step_forward if forward else history.step_back)(session, subject)
+    if step is None:
+        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+    return history.Passed(step, forward)
+
+
+def change_look(
+    session: Session,
+    series: models.Series,
+    look: Look,
+    revision: int,
+    words: str | None = None,
+    aim: Aim | None = None,
+) -> models.Look:
+    """Change the draft, and what it aims at if asked to; the history says what changed, or `words`.
+
+    Raises ConflictError when it has been changed elsewhere since `revision`.
+    """
+    row = _unchanged_look(session, series, revision)
+    before, after = _state_of(row), _state(look.model_dump(mode="json"), aim or Aim.of(row))
+    if after != before:
+        words = words or describe(Look.model_validate(row.draft), look)
+        history.record(session, series.id, f"look:{row.id}", words, before, after)
+        _restore(row, after)
+    return row
+
+
+def _unchanged_look(session: Session, series: models.Series, revision: int | None) -> models.Look:
+    row = locked_look(session, series)
+    if revision is not None and row.revision != revision:
+        raise ConflictError("The look was changed in another window. This window now shows that newer state.")
+    return row
+
+
+def _state(draft: Plain, aim: Aim) -> Plain:
+    """A state of a draft as histories keep it: the look, and beside it the aim where it is not the series' own."""
+    if aim == Aim():
+        return draft
+    return {**draft, _AIM: {"target": str(aim.target) if aim.target else None, "origin": aim.origin}}
+
+
+def _state_of(row: models.Look) -> Plain:
+    return _state(row.draft, Aim.of(row))
+
+
+def _restore(row: models.Look, state: Plain) -> None:
+    aim = state.get(_AIM) or {}
+    row.draft = {name: value for name, value in state.items() if name != _AIM}
+    row.target_id = uuid.UUID(aim["target"]) if aim.get("target") else None
+    row.origin = aim.get("origin")
+    row.revision += 1
+
+
+def locked_look(session: Session, series: models.Series) -> models.Look:
+    return session.get_one(models.Look, look_of(session, series).id, with_for_update=True, populate_existing=True)
+
+
+def walk_look(
+    session: Session, series: models.Series, forward: bool, revision: int | None = None
+) -> tuple[models.Look, str]:
+    """Undo or redo one step of the draft; the look and what was walked over.
+
+    Raises InvalidChangeError at the end, ConflictError when it has been changed elsewhere since `revision`.
+    """
+    row = _unchanged_look(session, series, revision)
+    passed = walked(session, f"look:{row.id}", forward)
+    _restore(row, passed.state)
+    return row, passed.step.words
+
+
+def travel_look(session: Session, series: models.Series, number: int, revision: int | None = None) -> models.Look:
+    """Go to just after a step of the draft's history (0: before the first), on whatever branch it lies.
+
+    Raises InvalidChangeError, and ConflictError as `walk_look`.
+    """
+    row = _unchanged_look(session, series, revision)
+    passed = history.travel(session, f"look:{row.id}", number)
+    if passed:
+        _restore(row, passed[-1].state)
+    return row
+
+
+def look_at_step(session: Session, series: models.Series, number: int) -> Look:
+    """The draft as it was just after a step of its history. Raises InvalidChangeError for a step that is not there."""
+    step = session.scalars(
+        select(models.History).where(
+            models.History.subject == f"look:{look_of(session, series).id}", models.History.number == number
+        )
+    ).first()
+    if step is None:
+        raise InvalidChangeError("That step of the history is not there any more.")
+    return Look.model_validate({name: value for name, value in step.after.items() if name != _AIM})
+
+
+def proofs_of(session: Session, series: models.Series) -> tuple[uuid.UUID, ...]:
+    """The frames chosen to try the look on; empty where the most different ones are tried."""
+    return tuple(uuid.UUID(frame) for frame in (look_of(session, series).proofs or {}).get("frames", []))
+
+
+def set_proofs(session: Session, series: models.Series, frames: list[uuid.UUID] | None) -> None:
+    """Choose the frames that the look is tried on, or none for the most different ones.
+
+    Raises InvalidChangeError for too many, or a frame that is not of the series.
+    """
+    row = locked_look(session, series)
+    known = {frame.id for frame in ready_frames(session, series.id)}
+    if frames is not None and not (0 < len(frames) <= MOST_PROOFS and set(frames) <= known):
+        raise InvalidChangeError(f"Choose 1 to {MOST_PROOFS} frames of this series.")
+    row.proofs = None if frames is None else {"frames": [str(frame) for frame in frames]}
+
+
+def copy_look(
+    session: Session, series: models.Series, source: models.Series, parts: frozenset[str] | None, revision: int
+) -> None:
+    """Take another series' look, whole or by named parts, as one step that can be undone.
+
+    Raises DocumentError for a part that is not there, InvalidChangeError for the series' own look, ConflictError.
+    """
+    if series.id == source.id:
+        raise InvalidChangeError("That is this series' own look.")
+    theirs, row = Look.model_validate(look_of(session, source).draft), locked_look(session, series)
+    taken = theirs if parts is None else take_parts(Look.model_validate(row.draft), theirs, parts)
+    words = f"Look of {source.title}" if parts is None else f"{len(parts)} parts of the look of {source.title}"
+    change_look(session, series, taken, revision, words)
+
+
+def look_text(session: Session, series: models.Series) -> str:
+    """The draft as JSON text, the same document that the command line reads."""
+    return Look.model_validate(look_of(session, series).draft).model_dump_json(indent=2) + "\n"

@@ -1,0 +1,123 @@
+"""Trims of several frames at once: copied whole or by parts, and taken off."""
+
+import uuid
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.geometry.proposals import taking
+from nuvett.core.look.trim import Trim, lost_parts, take_trim_parts
+from nuvett.core.look.words import describe
+from nuvett.services.platform import history
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series.catalogue import find_series, shown_frames
+from nuvett.services.series.frame_facts import facts_of, trim_of
+from nuvett.store import models
+
+
+def chosen_frames(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> list[models.Frame]:
+    """Frames of a series and their variants that were chosen, in order. Raises InvalidChangeError for none."""
+    wanted = set(chosen)
+    found = [frame for frame in shown_frames(session, series.id) if frame.id in wanted]
+    if not found:
+        raise InvalidChangeError("Choose the frames first.")
+    return found
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What of a frame's trim is done to others: parts by name; areas are added to theirs or replace them."""
+
+    parts: frozenset[str]
+    replace_areas: bool = False
+
+
+def copy_trim(
+    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
+) -> int:
+    """Do the same to other frames: named parts of a frame's trim; how many were changed.
+
+    Each frame keeps its own history. Raises DocumentError for a part that is not there, InvalidChangeError for nothing.
+    """
+    return sum(
+        keep_trim(session, frame, after, f"As {source.name}: ")
+        for frame, after in _copied(session, series, source, chosen, taken)
+    )
+
+
+def lost_by_copying(
+    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
+) -> Counter[str]:
+    """How many frames would lose what is in which part of their trims, by the part; raises as `copy_trim`."""
+    copied = _copied(session, series, source, chosen, taken)
+    return Counter(name for frame, after in copied for name in lost_parts(trim_of(frame), after))
+
+
+def _copied(
+    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
+) -> list[tuple[models.Frame, Trim]]:
+    """The other frames that were chosen, each with the trim that it would have."""
+    if not taken.parts:
+        raise InvalidChangeError("Choose what of the trim is taken.")
+    trim = trim_of(source)
+    return [
+        (frame, take_trim_parts(trim_of(frame), trim, taken.parts, taken.replace_areas))
+        for frame in chosen_frames(session, series, chosen)
+        if frame.id != source.id
+    ]
+
+
+def mark_left_out(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
+    """Leave frames out of what is carried and handed over, or take them in again where all are; how many, and which."""
+    frames = chosen_frames(session, series, chosen)
+    on = not all(frame.left_out for frame in frames)
+    for frame in frames:
+        frame.left_out = on
+    return len(frames), on
+
+
+def mark_favourites(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
+    """Make frames favourites, or none of them any more where all are; how many, and which of the two."""
+    frames = chosen_frames(session, series, chosen)
+    on = not all(frame.favourite for frame in frames)
+    for frame in frames:
+        frame.favourite = on
+    return len(frames), on
+
+
+def take_trims_off(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> int:
+    """Take the trims of frames off; how many were changed. Each can be undone on its frame."""
+    return sum(keep_trim(session, frame, Trim(), "") for frame in chosen_frames(session, series, chosen))
+
+
+def keep_trim(session: Session, frame: models.Frame, trim: Trim, because: str) -> bool:
+    """Keep a frame's trim with a step in its history, whatever it was; whether that changed it."""
+    session.flush()
+    session.refresh(frame, with_for_update=True)
+    before = trim_of(frame)
+    if trim == before:
+        return False
+    words = f"{because}{describe(before, trim)}"
+    plain = before.model_dump(mode="json"), trim.model_dump(mode="json")
+    history.record(session, frame.series_id, f"trim:{frame.id}", words, *plain)
+    frame.trim, frame.trim_revision = None if trim.is_none else plain[1], frame.trim_revision + 1
+    return True
+
+
+def straighten_as_proposed(studio: Studio, slug: str, chosen: Sequence[uuid.UUID]) -> int:
+    """Straighten frames as their own long lines propose; how many were. Frames that say nothing stay as they are."""
+    with studio.database.session() as session:
+        frames = chosen_frames(session, find_series(session, slug), chosen)
+        known = {frame.id: facts_of(frame) for frame in frames}
+    proposed = {key: taking(studio.bench.sources.proposal(facts)) for key, facts in known.items()}
+    with studio.database.session() as session:
+        changed = 0
+        for frame in chosen_frames(session, find_series(session, slug), chosen):
+            trim = trim_of(frame)
+            geometry = trim.geometry.model_copy(update=proposed.get(frame.id, {}))
+            after = trim.model_copy(update={"geometry": geometry})
+            changed += keep_trim(session, frame, after, "As proposed: ")
+    return changed

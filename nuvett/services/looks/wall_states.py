@@ -1,0 +1,97 @@
+"""What a wall can show of a series: as it came, evened, as it is carried, the draft, or any version carried before."""
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.services.engine.facts import Aimed, Facts
+from nuvett.services.engine.wall import Show
+from nuvett.services.looks.carrying import CarryState, followings, versions_followed
+from nuvett.services.looks.looks import draft_of
+from nuvett.services.series.catalogue import look_of
+from nuvett.store import models
+
+ORIGINAL, EVENED, CARRIED, DRAFT, RENEWED = "original", "evened", "carried", "draft", "renewed"
+_MOST_VERSIONS = 20
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A state that can be chosen: as addresses spell it, and in words."""
+
+    key: str
+    words: str
+
+
+@dataclass(frozen=True)
+class WallState:
+    """A state of a wall: what it shows of frames, and the look that each is seen under.
+
+    numbers : of the versions that frames are seen under, 0 for none
+    """
+
+    key: str
+    show: Show
+    aims: list[Aimed | None]
+    numbers: list[int]
+
+    def words_on(self, index: int) -> str:
+        """What a frame is seen under, in words."""
+        number = self.numbers[index]
+        if not number:
+            return "As it came"
+        return {CARRIED: f"Carried, v{number}", RENEWED: f"v{number} anew"}.get(self.key, f"v{number}")
+
+
+def choices(state: CarryState) -> list[Choice]:
+    """States that a series can be seen in, beside the versions that were carried."""
+    found = [Choice(ORIGINAL, "Original"), Choice(EVENED, "Evened")]
+    if state.following:
+        found.append(Choice(CARRIED, "Carried"))
+    found.append(Choice(DRAFT, "Draft" if state.following else "With look"))
+    if state.stale:
+        found.append(Choice(RENEWED, "Carried anew"))
+    return found
+
+
+def versions(session: Session, series: models.Series) -> list[Choice]:
+    """Versions that were carried, the newest first."""
+    rows = session.scalars(
+        select(models.LookVersion.number)
+        .where(models.LookVersion.look_id == look_of(session, series).id)
+        .order_by(models.LookVersion.number.desc())
+        .limit(_MOST_VERSIONS)
+    )
+    return [Choice(f"v{number}", f"v{number}") for number in rows]
+
+
+def usual_state(state: CarryState) -> str:
+    """What a wall shows unasked: what is carried, once anything is."""
+    return CARRIED if state.following else DRAFT
+
+
+def state_of(session: Session, series: models.Series, facts: Facts, key: str) -> WallState:
+    """A state of the wall by its key. Raises InvalidChangeError for a state that is not there."""
+    draft = draft_of(session, series)
+    if key in (ORIGINAL, EVENED, DRAFT):
+        show = {ORIGINAL: Show.ORIGINAL, EVENED: Show.EVENED, DRAFT: Show.LOOK}[key]
+        return WallState(key, show, [draft] * len(facts), [0] * len(facts))
+    if key in (CARRIED, RENEWED):
+        followed = versions_followed(session, series)
+        aims = [followed[frame.id].aimed if frame.id in followed else None for frame in facts]
+        if key == RENEWED:
+            aims = [aimed.anew() if aimed else None for aimed in aims]
+        numbers = [followed[frame.id].number if frame.id in followed else 0 for frame in facts]
+        return WallState(key, Show.LOOK, aims, numbers)
+    row = session.scalars(
+        select(models.LookVersion).where(
+            models.LookVersion.look_id == look_of(session, series).id,
+            models.LookVersion.number == (int(key[1:]) if key[1:].isdecimal() and len(key) < 10 else 0),
+        )
+    ).first()
+    if row is None or not key.startswith("v"):
+        raise InvalidChangeError("There is no such version of the look.")
+    aimed = followings(session, {row.id})[row.id].aimed
+    return WallState(key, Show.LOOK, [aimed] * len(facts), [row.number] * len(facts))

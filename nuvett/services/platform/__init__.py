@@ -1,0 +1,1 @@
+"""What every use case stands on: the studio, the queue and its workers, files, folders, histories."""

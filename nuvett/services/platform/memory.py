@@ -1,0 +1,38 @@
+"""Memory of tasks, counted, so that several large pictures wait for each other instead of filling the machine."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from threading import Condition
+
+from nuvett.imaging.opened import Header
+
+_BYTES_EACH = {8: 7.0, 16: 13.0}  # measured: decoded, as linear proxy and on the way, for each pixel
+_RAW_BYTES = 22.0
+
+
+def bytes_of(header: Header) -> int:
+    """Bytes that decoding and rendering a picture take at their peak."""
+    each = _RAW_BYTES if header.raw else _BYTES_EACH[16 if header.bits > 8 else 8]
+    return int(header.width * header.height * each)
+
+
+class MemoryBudget:
+    """Bytes that tasks of one process may hold together. One that asks for more than all of them works alone."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._held = most, 0
+        self._turn = Condition()
+
+    @contextmanager
+    def hold(self, asked: int) -> Iterator[None]:
+        """Wait until so many bytes are free, and hold them."""
+        wanted = min(asked, self._most)
+        with self._turn:
+            self._turn.wait_for(lambda: self._held + wanted <= self._most)
+            self._held += wanted
+        try:
+            yield
+        finally:
+            with self._turn:
+                self._held -= wanted
+                self._turn.notify_all()

@@ -1,0 +1,52 @@
+"""Handing work to the background queue, inside the transaction that makes the work necessary."""
+
+from typing import Any
+
+import procrastinate
+from procrastinate.exceptions import AlreadyEnqueued
+from sqlalchemy.orm import Session
+
+INGEST_FRAME = "ingest_frame"
+INGEST_REFERENCE = "ingest_reference"
+INGEST_CLIP = "ingest_clip"
+EVEN_SERIES = "even_series"
+FIND_SUBJECTS = "find_subjects"
+DELIVER = "deliver"
+DELIVER_FILE = "deliver_file"
+FINISH_DELIVERY = "finish_delivery"
+PURGE_SERIES = "purge_series"
+KEEP_CARRIED = "keep_carried"
+_PRIORITY = {
+    INGEST_REFERENCE: 2,  # few, and somebody looks at the screen that they appear on
+    INGEST_CLIP: 1,
+    DELIVER_FILE: -1,  # these wait while anything else does
+    FINISH_DELIVERY: -1,
+    PURGE_SERIES: -1,
+}
+
+
+class Queue:
+    """Defers tasks by name; the worker process knows what they do."""
+
+    def __init__(self, database: str) -> None:
+        self._app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=database))
+
+    def defer(self, session: Session, task: str, once: str | None = None, seconds: int = 0, **arguments: Any) -> None:
+        """Queue a task in the session's own transaction, to be run after so many seconds.
+
+        With `once`, a task waiting under that name is enough.
+        """
+        try:
+            # The connection is asked for inside the savepoint, because that is what makes the savepoint real.
+            with session.begin_nested():
+                connection = session.connection().connection.driver_connection
+                self._app.configure_task(
+                    task,
+                    queueing_lock=once,
+                    connection=connection,
+                    lock=once,
+                    schedule_in={"seconds": seconds},
+                    priority=_PRIORITY.get(task, 0),
+                ).defer(**arguments)
+        except AlreadyEnqueued:
+            return

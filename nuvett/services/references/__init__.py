@@ -1,0 +1,1 @@
+"""References, clips and palettes, and the targets that are blended from them."""

@@ -1,0 +1,100 @@
+"""References of a series: their samplings and readings."""
+
+import uuid
+from typing import Any
+
+from pydantic import ValidationError
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, defer
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.reading.reading import Reading, read
+from nuvett.core.reading.regions import Sampling
+from nuvett.services.platform.incoming import refuse
+from nuvett.services.platform.studio import Studio
+from nuvett.store import models
+
+State = dict[str, dict[str, Any]]
+
+"""What can be changed of references, by their id: sampling, weights, and whether they were taken out."""
+
+
+def ready_references(session: Session, series_id: uuid.UUID, readings: bool = True) -> list[models.Reference]:
+    """References of a series that have been read, in order.
+
+    readings : whether they are looked into; merely listed, the large readings are left in the database
+    """
+    ready = select(models.Reference).where(
+        models.Reference.series_id == series_id,
+        models.Reference.state == "ready",
+        models.Reference.removed.is_(False),
+    )
+    if not readings:
+        ready = ready.options(defer(models.Reference.reading, raiseload=True))
+    return list(session.scalars(ready.order_by(models.Reference.position)))
+
+
+def give_up(studio: Studio, reference_id: uuid.UUID) -> None:
+    """Refuse a reference that could not be read for no foreseen reason."""
+    refuse(studio, models.Reference, reference_id)
+
+
+def parse_sampling(data: object) -> Sampling:
+    """A sampling from a request. Raises InvalidChangeError with what is wrong, in words."""
+    try:
+        return Sampling.model_validate(data)
+    except ValidationError as error:
+        first = error.errors()[0]
+        words = first["msg"].removeprefix("Value error, ")
+        raise InvalidChangeError(f"{words[0].upper()}{words[1:]}; nothing was changed.") from error
+
+
+def sampling_of(reference: models.Reference) -> Sampling:
+    """The sampling that a reference is kept with."""
+    return Sampling.model_validate(reference.sampling)
+
+
+def kept_reading(session: Session, reference_id: uuid.UUID) -> Reading:
+    """Reading of a reference that has been read."""
+    return Reading.model_validate(
+        session.scalars(select(models.Reference.reading).where(models.Reference.id == reference_id)).one()
+    )
+
+
+def reading_of(reference: models.Reference) -> Reading:
+    """The reading that a reference is kept with."""
+    return Reading.model_validate(reference.reading)
+
+
+def measure_sampling(studio: Studio, proxy: str, sampling: Sampling) -> Reading:
+    """Reading of a reference's kept proxy. Raises TooFewPixelsError when too little is sampled."""
+    return read(studio.bench.sources.array(proxy), sampling)
+
+
+def set_reading(reference: models.Reference, reading: Reading) -> None:
+    """Keep a new reading of a reference."""
+    reference.sampling = reading.sampling.model_dump(mode="json")
+    reference.reading = reading.model_dump(mode="json")
+
+
+def waiting_references(session: Session, series: models.Series) -> int:
+    """How many references of a series wait to be read."""
+    waits = models.Reference.state == "waiting", models.Reference.removed.is_(False)
+    query = select(func.count()).where(models.Reference.series_id == series.id, *waits)
+    return session.scalar(query) or 0
+
+
+def references_of(session: Session, series_id: uuid.UUID) -> list[models.Reference]:
+    return list(session.scalars(select(models.Reference).where(models.Reference.series_id == series_id)))
+
+
+def state_of(session: Session, series_id: uuid.UUID) -> State:
+    return {
+        str(row.id): {
+            "sampling": row.sampling,
+            "tone": row.tone_weight,
+            "colour": row.colour_weight,
+            "removed": row.removed,
+        }
+        for row in references_of(session, series_id)
+    }

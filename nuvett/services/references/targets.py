@@ -1,0 +1,144 @@
+"""The target of a series: readings weighed and blended, in versions."""
+
+import uuid
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from pydantic import TypeAdapter
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import ConflictError, InvalidChangeError, TargetError
+from nuvett.core.look.look import Look
+from nuvett.core.planning.usual import WITHOUT_COLOUR, is_monochrome, usual_look
+from nuvett.core.reading.palette import Palette
+from nuvett.core.reading.reading import Reading, Target, Weighed, blend
+from nuvett.services.platform import history
+from nuvett.services.references.kept_references import reading_of, ready_references, state_of
+from nuvett.services.series import catalogue
+from nuvett.store import models
+
+_PALETTE: TypeAdapter[Palette] = TypeAdapter(Palette)
+
+
+@dataclass
+class Draft:
+    """Changes that are only looked at: readings and weights by reference, in place of those kept."""
+
+    readings: dict[uuid.UUID, Reading] = field(default_factory=dict)
+    weights: dict[uuid.UUID, tuple[float, float]] = field(default_factory=dict)
+
+
+def weighed_readings(session: Session, series_id: uuid.UUID, draft: Draft | None = None) -> list[Weighed]:
+    """Readings of a series with their weights, some as a draft has them."""
+    draft = draft or Draft()
+    found = []
+    for row in ready_references(session, series_id):
+        reading = draft.readings.get(row.id) or reading_of(row)
+        tone, colour = draft.weights.get(row.id, (row.tone_weight, row.colour_weight))
+        found.append(Weighed(reading=reading, tone=tone, colour=colour))
+    return found
+
+
+def latest_target(session: Session, series_id: uuid.UUID) -> models.Target | None:
+    """The newest version of a series' target, none before anything was read."""
+    return session.scalars(
+        select(models.Target).where(models.Target.series_id == series_id).order_by(models.Target.number.desc()).limit(1)
+    ).first()
+
+
+def target_versions(session: Session, series_id: uuid.UUID, most: int = 12) -> list[models.Target]:
+    """Versions of a series' target, newest first."""
+    query = select(models.Target).where(models.Target.series_id == series_id)
+    return list(session.scalars(query.order_by(models.Target.number.desc()).limit(most)))
+
+
+def renew_target(session: Session, series_id: uuid.UUID) -> models.Target | None:
+    """Blend the readings anew. A new version is kept unless nothing changed; one never carried or named is replaced.
+
+    Raises TargetError when references exist but all weights are 0.
+    """
+    weighed = weighed_readings(session, series_id)
+    newest = latest_target(session, series_id)
+    if not weighed:
+        return newest
+    document = blend(weighed).model_dump(mode="json")
+    if newest is None or newest.document != document:
+        _follow_target(session, series_id, newest, Target.model_validate(document))
+        number = newest.number + 1 if newest else 1
+        if newest is not None and not newest.name and not _is_used(session, newest):
+            session.delete(newest)
+            session.flush()
+            number = newest.number
+        newest = models.Target(
+            series_id=series_id, number=number, document=document, sources=state_of(session, series_id)
+        )
+        session.add(newest)
+        session.flush()
+    return newest
+
+
+def _follow_target(session: Session, series_id: uuid.UUID, newest: models.Target | None, target: Target) -> None:
+    """Give a draft that nobody has touched the usual look of the new target."""
+    row = session.scalars(select(models.Look).where(models.Look.series_id == series_id).with_for_update()).one()
+    before, after = usual_look(target_document(newest) if newest else None), usual_look(target)
+    if before != after and Look.model_validate(row.draft) == before:
+        made = after.model_dump(mode="json")
+        words = WITHOUT_COLOUR if is_monochrome(target) else "The usual look, because the reference has colour"
+        history.record(session, series_id, f"look:{row.id}", words, row.draft, made)
+        row.draft, row.revision = made, row.revision + 1
+
+
+def renew_target_if_weighed(session: Session, series_id: uuid.UUID) -> models.Target | None:
+    """Blend anew; while all weights are 0 the target stays as it was."""
+    with suppress(TargetError):
+        return renew_target(session, series_id)
+    return latest_target(session, series_id)
+
+
+def renew_target_of_reference(session: Session, reference_id: uuid.UUID) -> None:
+    """Blend anew after a reference has been read. Without any weight the target stays as it was."""
+    reference = session.get(models.Reference, reference_id)
+    if reference is None or reference.state != "ready":
+        return
+    renew_target_if_weighed(session, reference.series_id)
+
+
+def _is_used(session: Session, target: models.Target) -> bool:
+    used = session.scalar(select(func.count()).where(models.LookVersion.target_id == target.id))
+    return bool(used)
+
+
+def target_document(row: models.Target) -> Target:
+    """The target that a row holds. Raises TargetError when it is of another schema."""
+    try:
+        return Target.model_validate(row.document)
+    except ValueError as error:
+        raise TargetError("The target was kept by another version of this application.") from error
+
+
+def lock_series(session: Session, series: models.Series) -> None:
+    """Let one change of a series' readings happen at a time. Raises ConflictError when the series is gone."""
+    if not catalogue.lock_series(session, series.id):
+        raise ConflictError("The series was deleted in another window.")
+
+
+def name_target(session: Session, series: models.Series, name: str) -> models.Target:
+    """Keep the present version of the target under a name. Raises InvalidChangeError without target or name."""
+    lock_series(session, series)
+    plain = " ".join(name.split())[:80]
+    target = latest_target(session, series.id)
+    if target is None:
+        raise InvalidChangeError("There is no target yet: read a reference first.")
+    if not plain:
+        raise InvalidChangeError("A version needs a name to be kept by.")
+    target.name = plain
+    return target
+
+
+def latest_palette(session: Session, series_id: uuid.UUID) -> Palette:
+    """Palette of the newest target, empty before there is one; the rest of it is left in the database."""
+    target = models.Target
+    query = select(target.document["palette"]).where(target.series_id == series_id)
+    found = session.scalars(query.order_by(target.number.desc()).limit(1)).first()
+    return _PALETTE.validate_python(found) if found else ()

@@ -1,0 +1,1 @@
+"""Series and their frames: arriving, grouped by set-up, evened, taken out and put back."""

@@ -1,0 +1,135 @@
+"""Series: starting, finding, listing and deleting them."""
+
+import re
+import unicodedata
+import uuid
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.look.look import Look
+from nuvett.services.series.variants import VARIANT, with_variants
+from nuvett.store import models
+
+_LONGEST_TITLE = 120
+
+
+def slug_of(title: str) -> str:
+    """A title as it stands in an address: plain letters, digits and hyphens."""
+    plain = unicodedata.normalize("NFKD", title).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or "series"
+
+
+def usable_title(title: str) -> str:
+    """A title as it is kept. Raises InvalidChangeError for one that is empty or too long."""
+    plain = " ".join(title.split())
+    if not plain or len(plain) > _LONGEST_TITLE:
+        raise InvalidChangeError(f"A series needs a title of 1 to {_LONGEST_TITLE} characters.")
+    return plain
+
+
+def free_slug(session: Session, title: str) -> str:
+    """An address for a title that no series has, also none in the bin."""
+    base = slug_of(title)
+    taken = set(session.scalars(select(models.Series.slug).where(models.Series.slug.startswith(base))))
+    return next(s for s in (base, *(f"{base}-{n}" for n in range(2, len(taken) + 3))) if s not in taken)
+
+
+def start_series(session: Session, title: str, credit: str = "") -> models.Series:
+    """Start an empty series with a look to be made. Raises InvalidChangeError without a usable title."""
+    title = usable_title(title)
+    series = models.Series(
+        slug=free_slug(session, title), title=title, credit=" ".join(credit.split())[:_LONGEST_TITLE]
+    )
+    session.add(series)
+    session.flush()
+    session.add(models.Look(series_id=series.id, name=title, draft=Look().model_dump(mode="json")))
+    session.flush()
+    return series
+
+
+def find_series(session: Session, slug: str) -> models.Series:
+    """The series at an address. Raises NotFoundError, also for one in the bin."""
+    series = session.scalars(
+        select(models.Series).where(models.Series.slug == slug, models.Series.deleted.is_(None))
+    ).first()
+    if series is None:
+        raise NotFoundError
+    return series
+
+
+def list_series(session: Session) -> list[models.Series]:
+    """All series but those in the bin, newest first."""
+    query = select(models.Series).where(models.Series.deleted.is_(None))
+    return list(session.scalars(query.order_by(models.Series.created.desc())))
+
+
+def find_frame(session: Session, series: models.Series, frame_id: uuid.UUID) -> models.Frame:
+    """A frame of a series. Raises NotFoundError."""
+    frame = session.get(models.Frame, frame_id)
+    if frame is None or frame.series_id != series.id:
+        raise NotFoundError
+    return frame
+
+
+def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+    """Frames of a series that have been measured, in shooting order."""
+    return list(
+        session.scalars(
+            select(models.Frame)
+            .where(models.Frame.series_id == series_id, models.Frame.state == "ready")
+            .order_by(models.Frame.position)
+        )
+    )
+
+
+def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+    """Frames of a series that have been measured, in shooting order, each followed by its variants."""
+    query = select(models.Frame).where(models.Frame.series_id == series_id, models.Frame.state.in_(("ready", VARIANT)))
+    return with_variants(session.scalars(query.order_by(models.Frame.position, models.Frame.created)))
+
+
+def wanted_frames(session: Session, series: models.Series) -> list[uuid.UUID] | None:
+    """Frames of a series that are carried and handed over unasked, none for all of them: those not left out."""
+    left = models.Frame.left_out
+    some = session.scalar(select(func.count()).where(models.Frame.series_id == series.id, left)) or 0
+    wanted = select(models.Frame.id).where(models.Frame.series_id == series.id, ~left)
+    return list(session.scalars(wanted)) if some else None
+
+
+def count_ready(session: Session, series_id: uuid.UUID) -> int:
+    """How many frames of a series have been measured."""
+    query = select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "ready")
+    return session.scalar(query) or 0
+
+
+def lock_series(session: Session, series_id: uuid.UUID) -> bool:
+    """Let one change of a series happen at a time; before any row of it is locked. Whether the series is there."""
+    return session.get(models.Series, series_id, with_for_update=True) is not None
+
+
+def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:
+    """A reference of a series. Raises NotFoundError."""
+    reference = session.get(models.Reference, reference_id)
+    if reference is None or reference.series_id != series.id or reference.removed:
+        raise NotFoundError
+    return reference
+
+
+def look_of(session: Session, series: models.Series) -> models.Look:
+    """The look of a series. Raises NotFoundError."""
+    look = session.scalars(select(models.Look).where(models.Look.series_id == series.id)).first()
+    if look is None:
+        raise NotFoundError
+    return look
+
+
+def last_version(session: Session, look: models.Look) -> models.LookVersion | None:
+    """The newest version that a look was carried as; none before it was."""
+    return session.scalars(
+        select(models.LookVersion)
+        .where(models.LookVersion.look_id == look.id)
+        .order_by(models.LookVersion.number.desc())
+        .limit(1)
+    ).first()

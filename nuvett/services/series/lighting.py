@@ -1,0 +1,245 @@
+"""The light of a series: evened set-up by set-up in the background, to the hero or to a base that was chosen."""
+
+import hashlib
+import json
+import uuid
+from dataclasses import dataclass
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.features import find_features
+from nuvett.core.even.setups import rough_light
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_against
+from nuvett.core.planning.series import even_members
+from nuvett.core.spaces.rgb import Space
+from nuvett.imaging.proxy import measuring_proxy
+from nuvett.imaging.views import decode_view
+from nuvett.services.engine.arrays import dump_features, load_colours, load_features
+from nuvett.services.platform.blobs import keeping
+from nuvett.services.platform.queue import EVEN_SERIES
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series.catalogue import ready_frames
+from nuvett.services.series.setups import group_frames, number_setups, sort_by_time
+from nuvett.store import models
+
+_METHOD = 1  # raised when the same frames would be evened differently, so that all set-ups are done anew
+_ANCHORS = 8  # frames of another set-up that a frame is held against
+_FAULT = (
+    "Evening the light went wrong, which is a fault of Nuvett; frames keep the light they had. "
+    "Name the hero again to have it tried once more."
+)
+LEFT_ALONE = "itself, as it came"
+
+
+def queue_even(session: Session, studio: Studio, series_id: uuid.UUID | None) -> None:
+    """Queue evening of a series, if it is still there, after a frame has been measured or refused.
+
+    In a transaction after that one: a task that waits already would otherwise count for this frame, yet could run
+    before the frame's new state can be seen.
+    """
+    if series_id is not None and session.get(models.Series, series_id) is not None:
+        let_light_be_evened(session, studio, series_id)
+
+
+def let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
+    """Queue evening of a series and mark it as due until that is done."""
+    due = update(models.Series).where(models.Series.id == series_id)
+    session.execute(due.values(light_due=True, light_problem=""))
+    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series_id}", series_id=str(series_id))
+
+
+def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
+    """Once no frame waits any more: order frames by time, find set-ups for those without, and even the light."""
+    with studio.database.session() as session:
+        waiting = session.scalar(
+            select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "waiting")
+        )
+        if waiting:
+            return
+        sort_by_time(session, series_id)
+        frames = ready_frames(session, series_id)
+        if any(frame.setup_id is None for frame in frames):
+            lights = [
+                rough_light(load_colours(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
+            ]
+            group_frames(session, series_id, frames, lights)
+    even_light(studio, series_id)
+
+
+@dataclass(frozen=True)
+class _Row:
+    """What evening needs of a frame, taken from the database once."""
+
+    id: uuid.UUID
+    sample: str
+    points: str
+    exposure: float | None
+    alone: bool
+    base: uuid.UUID | None
+    setup: uuid.UUID | None
+
+    @property
+    def own(self) -> bool:
+        """Whether the frame is evened with its own set-up."""
+        return not self.alone and self.base in (None, self.setup)
+
+    @property
+    def facts(self) -> tuple[object, ...]:
+        return (str(self.id), self.sample, self.points, self.exposure, self.alone, str(self.base))
+
+
+def even_light(studio: Studio, series_id: uuid.UUID) -> None:
+    """Even the light of a series' measured frames, set-up by set-up; set-ups that are as they were are left alone."""
+    with studio.database.session() as session:
+        series = session.get(models.Series, series_id)
+        if series is None:
+            return
+        hero = series.hero_id
+        frames = [_row_of(frame) for frame in ready_frames(session, series_id)]
+        keys = {setup.id: setup.light_key for setup in series.setups}
+        series.light_due = bool(frames)
+    if not frames:
+        return
+    _even_due(studio, frames, keys, hero)
+    with studio.database.session() as session:
+        done = update(models.Series).where(models.Series.id == series_id)
+        session.execute(done.values(light_due=False, light_problem=""))
+
+
+def give_up(studio: Studio, series_id: uuid.UUID) -> None:
+    """Leave a series' light as it is when evening failed for no foreseen reason, and say so."""
+    with studio.database.session() as session:
+        stopped = update(models.Series).where(models.Series.id == series_id)
+        session.execute(stopped.values(light_due=False, light_problem=_FAULT))
+
+
+def _even_due(
+    studio: Studio,
+    frames: list[_Row],
+    keys: dict[uuid.UUID, str],
+    hero: uuid.UUID | None,
+) -> None:
+    """Even the set-ups whose frames are not as they were when their light was worked out."""
+    members: dict[uuid.UUID | None, list[_Row]] = {}
+    for row in frames:
+        members.setdefault(row.setup, []).append(row)
+    named = {setup: _key_of(rows, members, hero) for setup, rows in members.items()}
+    due = [setup for setup, key in named.items() if setup is None or keys.get(setup) != key]
+    # Those that keep to their own first, because the others may be held against them.
+    for setup in due:
+        _pause(studio)
+        own = [row for row in members[setup] if row.own]
+        if own:
+            place = next((i for i, row in enumerate(own) if row.id == hero), None)
+            _keep(studio, own, even_members([_seen(studio, row) for row in own], place))
+    for setup in due:
+        _pause(studio)
+        others = [row for row in members[setup] if not row.own]
+        _keep(studio, others, [_by_choice(studio, row, members) for row in others])
+        if setup is not None:
+            with studio.database.session() as session:
+                session.execute(update(models.SetUp).where(models.SetUp.id == setup).values(light_key=named[setup]))
+
+
+def _pause(studio: Studio) -> None:
+    """A place where evening can stop: set-ups that are done stay done."""
+    if studio.stopping.is_set():
+        raise StoppingError
+
+
+def _row_of(frame: models.Frame) -> _Row:
+    return _Row(
+        frame.id,
+        frame.sample or "",
+        frame.points or "",
+        frame.exposure,
+        frame.light_alone,
+        frame.light_base_id,
+        frame.setup_id,
+    )
+
+
+def _key_of(rows: list[_Row], members: dict[uuid.UUID | None, list[_Row]], hero: uuid.UUID | None) -> str:
+    """Names all that the light of a set-up's frames depends on."""
+    chosen = [members.get(base, []) for base in sorted({row.base for row in rows if row.base}, key=str)]
+    facts = [[row.facts for row in some] + [row.id == hero for row in some] for some in (rows, *chosen)]
+    return hashlib.sha256(json.dumps([_METHOD, facts], default=str).encode()).hexdigest()[:32]
+
+
+def _seen(studio: Studio, row: _Row) -> Seen:
+    """A frame as evening sees it. Frames measured by an earlier version get their points now, from their view."""
+    sample = load_colours(studio.blobs.read(row.sample))
+    if row.points:
+        return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure)
+    with studio.database.session() as session:
+        frame = session.get_one(models.Frame, row.id)
+        view, domain = frame.view or "", Space(frame.domain)
+    features = find_features(measuring_proxy(decode_view(studio.blobs.read(view)), domain))
+    with studio.database.session() as session:
+        keep = keeping(session, studio)
+        name, _ = keep.put(dump_features(features))
+        session.execute(update(models.Frame).where(models.Frame.id == row.id).values(points=name))
+    return Seen(sample, features, row.exposure)
+
+
+def _by_choice(studio: Studio, row: _Row, members: dict[uuid.UUID | None, list[_Row]]) -> EvenLight:
+    """Even light of a frame that was taken out of its own set-up's light: none, or by another set-up's frames."""
+    held = [other for other in members.get(row.base, []) if other.own]
+    if row.alone or not held:
+        return EvenLight(base=LEFT_ALONE)
+    held = held[:: -(-len(held) // _ANCHORS)]
+    with studio.database.session() as session:
+        query = select(models.Frame).where(models.Frame.id.in_([other.id for other in held]))
+        lights = {frame.id: frame.even for frame in session.scalars(query)}
+        name = session.get_one(models.SetUp, row.base).name
+    anchors = [(_seen(studio, h), EvenLight.model_validate(lights[h.id] or {})) for h in held]
+    return even_against(_seen(studio, row), anchors, name)
+
+
+def _keep(studio: Studio, rows: list[_Row], lights: list[EvenLight]) -> None:
+    with studio.database.session() as session:
+        for row, even in zip(rows, lights, strict=True):
+            session.execute(
+                update(models.Frame).where(models.Frame.id == row.id).values(even=even.model_dump(mode="json"))
+            )
+
+
+def name_hero(session: Session, studio: Studio, series: models.Series, frame: models.Frame | None) -> None:
+    """Name the hero, or none; its set-up's light is evened to it. Raises InvalidChangeError for a frame not ready."""
+    if frame is not None and frame.state != "ready":
+        raise InvalidChangeError("Only a frame that has been measured can be the hero.")
+    series.hero_id = frame.id if frame else None
+    session.flush()
+    let_light_be_evened(session, studio, series.id)
+
+
+def choose_base(session: Session, studio: Studio, series: models.Series, frame: models.Frame, choice: str) -> None:
+    """Even a frame's light with its own set-up ("own"), not at all ("none"), or by another set-up (its id).
+
+    Raises InvalidChangeError for the hero and for anything else, NotFoundError for a set-up that is not there.
+    """
+    if series.hero_id == frame.id:
+        raise InvalidChangeError("The hero stays as it came; the others are evened to it.")
+    base: uuid.UUID | None = None
+    if choice not in ("own", "none"):
+        try:
+            base = uuid.UUID(choice)
+        except ValueError as error:
+            raise InvalidChangeError("Light is evened with a set-up, or not at all.") from error
+        setup = session.get(models.SetUp, base)
+        if setup is None or setup.series_id != series.id:
+            raise NotFoundError
+    frame.light_alone = choice == "none"
+    frame.light_base_id = None if base == frame.setup_id else base
+    session.flush()
+    let_light_be_evened(session, studio, series.id)
+
+
+def tidy_setups(session: Session, studio: Studio, series: models.Series) -> None:
+    """Number set-ups anew and even the light of those that changed."""
+    number_setups(session, series.id)
+    let_light_be_evened(session, studio, series.id)

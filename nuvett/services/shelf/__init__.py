@@ -1,0 +1,1 @@
+"""All series at a glance."""

@@ -1,0 +1,185 @@
+"""Series filed on the shelf: renamed, duplicated, put away, deleted, brought back from the bin, removed for good."""
+
+import uuid
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
+from typing import Any, TypeVar
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.services.platform.blobs import blobs_of_series, sweep
+from nuvett.services.platform.queue import PURGE_SERIES
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series.catalogue import find_series, free_slug, usable_title
+from nuvett.services.series.variants import VARIANT
+from nuvett.store import models
+
+BIN_DAYS = 7
+"""Days that a deleted series can be brought back from the bin."""
+
+Row = TypeVar("Row", bound=models.Base)
+
+
+def rename_series(series: models.Series, title: str) -> None:
+    """Give a series another title; its address stays. Raises InvalidChangeError without a usable one."""
+    series.title = usable_title(title)
+
+
+def put_away(series: models.Series, away: bool) -> None:
+    """Keep a series out of sight at the end of the shelf, or take it up again."""
+    series.put_away = away
+
+
+def delete_series(session: Session, series: models.Series) -> None:
+    """Put a series into the bin; what is being made of it stops. It is removed after BIN_DAYS."""
+    series.deleted = datetime.now(UTC)
+    running = update(models.Delivery).where(
+        models.Delivery.series_id == series.id, models.Delivery.state.in_(("waiting", "running"))
+    )
+    session.execute(running.values(state="stopped", problem="", finished=datetime.now(UTC)))
+
+
+def in_bin(session: Session) -> list[tuple[models.Series, datetime]]:
+    """Series in the bin, the last deleted first, each with the time that it is removed at."""
+    query = select(models.Series).where(models.Series.deleted.is_not(None), ~_is_outdated())
+    query = query.order_by(models.Series.deleted.desc())
+    return [(row, row.deleted + timedelta(days=BIN_DAYS)) for row in session.scalars(query) if row.deleted]
+
+
+def find_deleted(session: Session, slug: str) -> models.Series:
+    """A series in the bin. Raises NotFoundError."""
+    found = session.scalars(
+        select(models.Series).where(models.Series.slug == slug, models.Series.deleted.is_not(None))
+    ).first()
+    if found is None:
+        raise NotFoundError
+    return found
+
+
+def bring_back(series: models.Series) -> None:
+    """Bring a series back from the bin, as it was."""
+    series.deleted = None
+
+
+def remove_for_good(session: Session, studio: Studio, series: models.Series) -> None:
+    """Have a series in the bin removed in the background, which cannot be undone. Raises InvalidChangeError."""
+    if series.deleted is None:
+        raise InvalidChangeError("Only a series in the bin is removed for good.")
+    series.deleted -= timedelta(days=BIN_DAYS)
+    studio.queue.defer(session, PURGE_SERIES, once=f"purge-{series.id}", series_id=str(series.id))
+
+
+def queue_outdated(session: Session, studio: Studio) -> None:
+    """Queue the removal of series that have been in the bin for BIN_DAYS."""
+    for row in session.scalars(select(models.Series).where(_is_outdated())):
+        studio.queue.defer(session, PURGE_SERIES, once=f"purge-{row.id}", series_id=str(row.id))
+
+
+def _is_outdated() -> Any:
+    return models.Series.deleted <= datetime.now(UTC) - timedelta(days=BIN_DAYS)
+
+
+def purge_series(studio: Studio, series_id: uuid.UUID) -> None:
+    """Remove a series whose time in the bin is over, and all that hangs on it. Idempotent."""
+    with studio.database.session() as session:
+        series = session.scalars(
+            select(models.Series).where(models.Series.id == series_id, _is_outdated()).with_for_update()
+        ).first()
+        if series is None:
+            return
+        names = blobs_of_series(session, series_id)
+        series.hero_id = None
+        session.flush()
+        session.delete(series)
+    sweep(studio, names)
+
+
+def give_up_purge(studio: Studio, series_id: uuid.UUID) -> None:
+    """Nothing is lost: a series that could not be removed stays in the bin, and is tried again the next day."""
+
+
+def duplicate_series(session: Session, slug: str) -> models.Series:
+    """A second series with the same frames, references, look and trims, without histories and deliveries.
+
+    Files are shared, not copied. Raises NotFoundError.
+    """
+    first = find_series(session, slug)
+    title = usable_title(f"{first.title} copy"[:120])
+    twin = _twin(first, slug=free_slug(session, title), title=title, hero_id=None, put_away=False)
+    session.add(twin)
+    session.flush()
+    targets = _twins(session, _of(session, models.Target, first), series_id=twin.id)
+    setups = _twins(session, _of(session, models.SetUp, first), series_id=twin.id)
+    _twins(session, _of(session, models.Reference, first), series_id=twin.id)
+    _twins(session, _of(session, models.Clip, first), series_id=twin.id)
+    versions = _twin_look(session, first, twin, targets)
+    rows = session.scalars(
+        select(models.Frame)
+        .where(models.Frame.series_id == first.id, models.Frame.state != "removed")
+        .order_by(models.Frame.position)
+    ).all()
+    frames: dict[uuid.UUID, models.Frame] = {}
+    for row in sorted(rows, key=lambda row: row.state == VARIANT):  # variants after the frames that they are of
+        of = frames.get(row.variant_of_id) if row.variant_of_id else None
+        if row.variant_of_id and of is None:
+            continue
+        made = _twin(
+            row,
+            series_id=twin.id,
+            setup_id=_id_in(setups, row.setup_id),
+            light_base_id=_id_in(setups, row.light_base_id),
+            follows_id=_id_in(versions, row.follows_id),
+            variant_of_id=of.id if of else None,
+        )
+        frames[row.id] = made
+        session.add(made)
+        if row.variant_of_id is None:
+            made.id = uuid.uuid4()
+    session.flush()
+    twin.hero_id = frames[first.hero_id].id if first.hero_id in frames else None
+    session.flush()
+    return twin
+
+
+def _twin_look(
+    session: Session, first: models.Series, twin: models.Series, targets: dict[uuid.UUID, models.Base]
+) -> dict[uuid.UUID, models.Base]:
+    """Copy the look and the versions it was carried as; versions by the ids of those that they are copies of."""
+    versions: dict[uuid.UUID, models.Base] = {}
+    for look in _of(session, models.Look, first):
+        aim = targets.get(look.target_id) if look.target_id else None
+        made = _twin(look, series_id=twin.id, name=twin.title, proofs=None)
+        made.target_id = getattr(aim, "id", look.target_id)
+        session.add(made)
+        session.flush()
+        query = select(models.LookVersion).where(models.LookVersion.look_id == look.id)
+        for version in session.scalars(query):
+            aimed = targets.get(version.target_id)
+            versions[version.id] = _twin(version, look_id=made.id, target_id=getattr(aimed, "id", version.target_id))
+        session.add_all(versions.values())
+        session.flush()
+    return versions
+
+
+def _of(session: Session, kind: type[Row], series: models.Series) -> list[Row]:
+    column: Any = kind
+    return list(session.scalars(select(kind).where(column.series_id == series.id)))
+
+
+def _twins(session: Session, rows: Iterable[Row], **changes: Any) -> dict[uuid.UUID, models.Base]:
+    made: dict[uuid.UUID, models.Base] = {row.id: _twin(row, **changes) for row in rows}  # type: ignore[attr-defined]
+    session.add_all(made.values())
+    session.flush()
+    return made
+
+
+def _twin(row: Row, **changes: Any) -> Row:
+    """A new row like another, but for its key, when it was made, and what changes."""
+    names = {column.key for column in type(row).__mapper__.column_attrs} - {"id", "created"}
+    return type(row)(**{name: getattr(row, name) for name in names} | changes)
+
+
+def _id_in(made: dict[uuid.UUID, models.Base], old: uuid.UUID | None) -> uuid.UUID | None:
+    return getattr(made.get(old), "id", None) if old else None

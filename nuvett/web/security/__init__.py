@@ -1,0 +1,1 @@
+"""Who gets in, and what every request must pass."""

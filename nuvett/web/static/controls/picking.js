@@ -1,0 +1,81 @@
+// Picking a colour in the frame, to move it or to hold it: by the pointer, or by a cross that arrow keys move.
+
+import { all, ask, one, say } from "../lib/common.js";
+
+const SAID = {
+  hold: "Pick the colour to hold in the frame.",
+  move: "Pick the colour to move in the frame.",
+  area: "Pick the colour of the area in the frame.",
+};
+
+export function connectPicking(page) {
+  const { root } = page;
+  const picture = one("[data-picture]", root);
+  const plate = one("[data-plate]", root);
+  const shown = one("[data-cross]", root);
+  const cross = { x: 0.5, y: 0.5 };
+
+  const showCross = () => {
+    shown.hidden = !page.picking;
+    Object.assign(shown.style, {
+      left: `calc(${cross.x * 100}% - 12px)`,
+      top: `calc(${cross.y * 100}% - 12px)`,
+    });
+  };
+  const end = () => {
+    page.picking = null;
+    picture.tabIndex = -1;
+    for (const button of all("[data-picking]", root)) button.setAttribute("aria-pressed", "false");
+    showCross();
+  };
+  const start = (button) => {
+    if (page.picking) return end();
+    page.picking = button.dataset.picking;
+    page.pickingIn = button.closest("[data-step]")?.dataset.step ?? "";
+    button.setAttribute("aria-pressed", "true");
+    say(SAID[page.picking]);
+    picture.tabIndex = 0;
+    picture.focus();
+    return showCross();
+  };
+  const pickAt = async (place) => {
+    const what = page.picking;
+    end();
+    try {
+      const json = { frame: page.frame, place: [place.x, place.y], evened: what === "area" };
+      const { colour } = await (await ask(page.at.pick, { method: "POST", json })).json();
+      if (what === "area") {
+        const index = page.joining ?? null;
+        page.joining = null;
+        return await page.addPart("colour", { kind: "colour", colour }, index);
+      }
+      page.open = page.pickingIn;
+      if (what === "hold") page.document.hold.families.push({ family: { colour, tolerance: 30 } });
+      else page.scope().moves.own.push({ source: colour });
+      await page.commit();
+    } catch (error) {
+      say(error.message);
+    }
+  };
+
+  root.addEventListener("click", (event) => {
+    const button = event.target.closest("[data-picking]");
+    if (button) return start(button);
+    if (!page.picking || !event.target.closest("[data-plate]")) return undefined;
+    const box = plate.getBoundingClientRect();
+    return pickAt({ x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height });
+  });
+  picture.addEventListener("keydown", (event) => {
+    if (!page.picking) return;
+    const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    if (!arrow && event.key !== "Enter" && event.key !== "Escape") return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (event.key === "Escape") return end();
+    if (!arrow) return pickAt(cross);
+    const step = event.shiftKey ? 0.1 : 0.01;
+    cross.x = Math.min(1, Math.max(0, cross.x + arrow[0] * step));
+    cross.y = Math.min(1, Math.max(0, cross.y + arrow[1] * step));
+    showCross();
+  });
+}

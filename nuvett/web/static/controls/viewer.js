@@ -1,0 +1,329 @@
+// The viewer: one frame large, as it came or with what has been done, beside something, split or alone, zoomed and
+// panned, with a veil over it, and the colour under the pointer.
+
+import { ask, one, say, setAddress, swapPicture } from "../lib/common.js";
+import { latest, newestWins } from "../lib/draft.js";
+import { cropBox, edgeFor, planOf, splitClip } from "../lib/views.js";
+import { listenToZoom } from "./zooming.js";
+
+const VEILS = ["clipping", "steep", "skin", "where", "tinted", "merged", "torn"];
+const QUIET = 90; // ms between colours that are asked for while the pointer moves
+
+export const viewer = () => ({
+  shown: "look",
+  arrange: "beside",
+  zoom: 0,
+  veil: "",
+  split: 50,
+  waiting: false,
+  // All that it keeps is named here: a name that only the page around it has would be set there.
+  root: null,
+  facts: null,
+  pictures: {},
+  centre: { x: 0.5, y: 0.5 },
+  asked: null,
+  holding: false,
+  moving: "",
+  what: null,
+  other: null,
+  readColour: null,
+  sizes: null,
+  placed: null,
+  where: "",
+  cutting: false,
+  init() {
+    const root = this.$el;
+    this.root = root;
+    this.facts = JSON.parse(one("[data-facts]", root).textContent);
+    this.pictures = this.facts.pictures;
+    this.asked = latest();
+    const { reference } = this.facts;
+    this.place(this.facts.placed);
+    const other = this.facts.beside ?? reference;
+    if (other) one("[data-mat-beside]", root).style.setProperty("--aspect", String(other.width / other.height));
+    this.other = this.facts.beside?.picture ?? null;
+    this.readColour = newestWins((place) => this.askColour(place));
+    this.listen();
+    this.sizes = new ResizeObserver(() => this.sized());
+    this.sizes.observe(one("[data-mat]", root));
+    this.fromAddress();
+  },
+  /** What is seen of the frame has this size from now on. */
+  place(placed) {
+    this.placed = placed;
+    one(".easel-frame", this.root).style.setProperty("--aspect", String(placed.width / placed.height));
+  },
+  destroy() {
+    this.sizes?.disconnect();
+  },
+  get picture() {
+    return one("[data-picture]", this.root);
+  },
+  /** What the large picture is, in words. */
+  inWords() {
+    const shown = one(`[data-show="${this.holding ? "original" : this.shown}"]`, this.$root);
+    return `${one("[data-picture]", this.$root).dataset.of}, ${shown.textContent.toLowerCase()}`;
+  },
+  /** The address of what is shown now, no smaller than it is drawn. */
+  address() {
+    const source = this.holding ? this.pictures.original : this.pictures[this.shown];
+    return source.replace(/edge=\d+/, `edge=${edgeFor(this.picture.clientWidth * devicePixelRatio)}`);
+  },
+  async paint(quick = false) {
+    const address = quick && this.shown === "look" && !this.holding ? `${this.address()}&quick=true` : this.address();
+    const wanted = this.asked();
+    await swapPicture(this.picture, address, wanted).catch((error) => wanted() && say(error.message));
+  },
+  show(name) {
+    this.shown = name;
+    setAddress({ shown: name === "look" ? null : name });
+    this.paint();
+    this.cropAnew();
+    this.showVeil();
+  },
+  hold(on) {
+    this.holding = on;
+    this.picture.setAttribute("src", on ? this.pictures.original : this.address());
+    this.cropAnew();
+  },
+  /** After a draft: everything that shows the picture shows the new one. */
+  async follow({ pictures, quick, waiting, placed, where, cutting }) {
+    if (cutting !== undefined && cutting !== this.cutting) {
+      this.cutting = cutting;
+      this.showVeil();
+      if (this.zoom) this.zoomTo(0);
+    }
+    if (waiting !== undefined) this.waiting = waiting;
+    if (where !== undefined && where !== this.where) {
+      this.where = where;
+      if ((this.moving || this.veil) === "where") this.showVeil();
+    }
+    if (!pictures) return;
+    this.pictures = pictures;
+    if (placed) this.place(placed);
+    await this.paint(quick);
+    if (quick) return;
+    this.showVeil();
+    this.cropAnew();
+    if (this.what?.startsWith("strength")) this.besideBy(this.what);
+  },
+  arrangeAs(name) {
+    if (this.zoom) this.zoomTo(0);
+    this.arrange = name;
+    setAddress({ arrange: name === "beside" ? null : name });
+    this.sized();
+  },
+  sized() {
+    const clip = splitClip(this.split);
+    one("[data-over]", this.root).style.clipPath = clip;
+    one("[data-edge]", this.root).style.left = `${this.split}%`;
+    if (this.zoom) this.cropAnew();
+    else if (!this.picture.src.includes(`edge=${edgeFor(this.picture.clientWidth * devicePixelRatio)}`)) this.paint();
+  },
+  setSplit(share) {
+    this.split = Math.min(100, Math.max(0, Math.round(share)));
+    this.sized();
+  },
+  /** At a scale, 0 for the whole; a place in the picture may stay where it is seen: [its shares, its offset]. */
+  zoomTo(scale, held = null) {
+    if (held && scale) {
+      const [place, offset] = held;
+      const { width, height } = this.placed;
+      const x = place.x - offset.x / (scale * width);
+      const y = place.y - offset.y / (scale * height);
+      this.centre = { x: Math.min(1, Math.max(0, x)), y: Math.min(1, Math.max(0, y)) };
+    }
+    this.zoom = scale;
+    setAddress({ zoom: scale || null });
+    for (const image of this.root.querySelectorAll(".zoomed")) image.hidden = true;
+    if (scale) requestAnimationFrame(() => this.cropAnew());
+    else this.showVeil();
+  },
+  /** The parts at full size that both mats show about the same centre. */
+  cropAnew() {
+    if (!this.zoom) return;
+    const { slug, frame, reference } = this.facts;
+    const { width, height } = this.placed;
+    const source = this.holding ? this.pictures.original : this.pictures[this.shown];
+    const mine = { mat: one("[data-mat]", this.root), image: one("[data-zoomed]", this.root), width, height };
+    mine.address = (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(source)}&place=${box}`;
+    const theirs = { mat: one("[data-mat-beside]", this.root), image: one("[data-zoomed-beside]", this.root) };
+    if (this.other) {
+      const own = this.other === this.facts.beside?.picture ? this.facts.beside : this.placed;
+      Object.assign(theirs, { width: own.width, height: own.height });
+      theirs.address = (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(this.other)}&place=${box}`;
+    } else if (reference) {
+      Object.assign(theirs, reference);
+      theirs.address = (box) => `/series/${slug}/references/${reference.id}/crop.png?place=${box}`;
+    }
+    for (const side of [mine, theirs]) if (side.address && side.mat.clientWidth) this.cropInto(side);
+  },
+  async cropInto({ mat, image, width, height, address }) {
+    const box = cropBox(mat, { width, height }, this.centre, this.zoom);
+    const wanted = address(box.join(","));
+    image.dataset.wanted = wanted;
+    await swapPicture(image, wanted, () => this.zoom && image.dataset.wanted === wanted).catch(() => {});
+    if (!this.zoom || image.dataset.wanted !== wanted) return;
+    image.style.width = `${box[2] * this.zoom}px`;
+    image.style.height = `${box[3] * this.zoom}px`;
+    image.hidden = false;
+  },
+  pan(dx, dy) {
+    this.centre.x = Math.min(1, Math.max(0, this.centre.x + dx));
+    this.centre.y = Math.min(1, Math.max(0, this.centre.y + dy));
+    this.cropAnew();
+  },
+  /** Lay a veil over the picture that leaves open what clips, breaks up or is a face; again for no veil. */
+  veilBy(what) {
+    this.veil = this.veil === what ? "" : what;
+    setAddress({ veil: this.veil || null });
+    this.showVeil();
+  },
+  /** Whether what clips is shown, and has to be explained. */
+  clips() {
+    return (this.moving || this.veil) === "clipping";
+  },
+  /** Show a veil while something moves: what clips, or where an area is; none when it rests. */
+  showWhile(what) {
+    if (this.moving === what) return;
+    this.moving = what;
+    this.showVeil();
+  },
+  async showVeil() {
+    const image = one("[data-veil-picture]", this.root);
+    const what = this.moving || this.veil;
+    const { slug, frame } = this.facts;
+    const plan = planOf(this.pictures[this.shown]);
+    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}`;
+    const where = this.cutting ? "" : this.where; // the cut is seen without it
+    const address = what === "where" ? where : what && of;
+    image.hidden = !address;
+    image.dataset.wanted = address;
+    if (address) await swapPicture(image, address, () => image.dataset.wanted === address).catch(() => {});
+  },
+  /** Let something stand beside: a reference, the frame as it came, or another state of the document. */
+  async besideBy(what) {
+    const wanted = this.asked();
+    if (what.startsWith("reference ")) {
+      const id = what.slice(10);
+      if (id === this.facts.reference?.id && !this.other) return;
+      return this.$dispatch("go-to", { reference: id, beside: null });
+    }
+    this.what = what;
+    try {
+      const found = what === "original" ? this.pictures.original : await this.stateOf(what);
+      if (!found) return;
+      this.other = found;
+      setAddress({ beside: what });
+      const { width, height } = this.placed;
+      one("[data-mat-beside]", this.root).style.setProperty("--aspect", String(width / height));
+      const image = one("[data-reference-picture]", this.root);
+      image.alt = `The same frame: ${what}`;
+      const choice = one("[data-beside-choice]", this.root);
+      if (![...choice.options].some((option) => option.value === what)) choice.add(new Option(what, what));
+      choice.value = what;
+      await swapPicture(image, found);
+      if (wanted) this.cropAnew();
+    } catch (error) {
+      say(error.message);
+    }
+  },
+  /** The page that holds the document answers where the picture of another state of it lies. */
+  stateOf(what) {
+    return new Promise((resolve, reject) => this.$dispatch("other-state", { what, resolve, reject }));
+  },
+  async askColour({ x, y }) {
+    const { slug, frame } = this.facts;
+    const query = new URLSearchParams({ x: x.toFixed(4), y: y.toFixed(4), plan: planOf(this.pictures[this.shown]) });
+    try {
+      const found = await (await ask(`/series/${slug}/frames/${frame}/colour?${query}`)).json();
+      this.say(found);
+    } catch {
+      // The next movement asks again.
+    }
+    await new Promise((resolve) => setTimeout(resolve, QUIET));
+  },
+  say({ came, now, near }) {
+    const place = one("[data-readout]", this.root);
+    const parts = [["came", came], ["now", now], ...(near ? [["target", near]] : [])];
+    place.replaceChildren(
+      ...parts.map(([word, colour]) => {
+        const span = document.createElement("span");
+        const swatch = document.createElement("span");
+        swatch.className = "swatch";
+        swatch.style.background = colour.hex;
+        span.title = colour.figures;
+        span.append(`${word} `, swatch, ` ${colour.name}, ${colour.apart ?? colour.lightness}`);
+        return span;
+      }),
+    );
+  },
+  listen() {
+    const root = this.root;
+    const edge = one("[data-edge]", root);
+    const plate = one("[data-plate]", root);
+    const share = (event) => {
+      const box = plate.getBoundingClientRect();
+      return { x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height };
+    };
+    plate.addEventListener("pointermove", (event) => {
+      const place = share(event);
+      if (place.x >= 0 && place.x <= 1 && place.y >= 0 && place.y <= 1) this.readColour(place);
+    });
+    edge.addEventListener("keydown", (event) => {
+      const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      this.setSplit(this.split + step * (event.shiftKey ? 10 : 1));
+    });
+    edge.addEventListener("pointerdown", (event) => {
+      edge.setPointerCapture(event.pointerId);
+      const move = (at) => this.setSplit(100 * share(at).x);
+      edge.addEventListener("pointermove", move);
+      edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", move), { once: true });
+    });
+    one("[data-beside-choice]", root).addEventListener("change", (event) => this.besideBy(event.target.value));
+    root.addEventListener("click", (event) => {
+      const note = event.target.closest("[data-note]");
+      if (note) this.veilBy(note.dataset.note);
+    });
+    for (const mat of [one("[data-mat]", root), one("[data-mat-beside]", root)]) {
+      this.listenToMat(mat);
+      listenToZoom(this, mat);
+    }
+  },
+  listenToMat(mat) {
+    mat.addEventListener("pointerdown", (event) => {
+      if (!this.zoom) return;
+      event.preventDefault();
+      mat.setPointerCapture(event.pointerId);
+      let last = event;
+      const { width, height } = this.placed;
+      const move = (at) => {
+        this.pan((last.clientX - at.clientX) / this.zoom / width, (last.clientY - at.clientY) / this.zoom / height);
+        last = at;
+      };
+      mat.addEventListener("pointermove", move);
+      mat.addEventListener("pointerup", () => mat.removeEventListener("pointermove", move), { once: true });
+    });
+    mat.addEventListener("keydown", (event) => {
+      const to = { ArrowLeft: [-0.04, 0], ArrowRight: [0.04, 0], ArrowUp: [0, -0.04], ArrowDown: [0, 0.04] }[event.key];
+      if (!this.zoom || !to) return;
+      event.preventDefault();
+      this.pan(to[0] * (event.shiftKey ? 4 : 1), to[1] * (event.shiftKey ? 4 : 1));
+    });
+  },
+  /** Show what the address asks for. */
+  fromAddress() {
+    if (this.facts.large) return;
+    const asked = new URL(location.href).searchParams;
+    if (["split", "alone"].includes(asked.get("arrange"))) this.arrangeAs(asked.get("arrange"));
+    if (["1", "2", "4"].includes(asked.get("zoom"))) this.zoomTo(Number(asked.get("zoom")));
+    if (VEILS.includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
+    if (Object.hasOwn(this.pictures, asked.get("shown"))) this.show(asked.get("shown"));
+    if (/^(original|(strength|step|version) \d+)$/.test(asked.get("beside") ?? "")) {
+      // The page that knows other states listens once it stands, too.
+      this.$nextTick(() => this.besideBy(asked.get("beside")));
+    }
+  },
+});

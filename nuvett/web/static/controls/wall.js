@@ -1,0 +1,108 @@
+// Choosing frames on the wall, by click, Shift, Ctrl or Space; all, a set-up, those that stand out; and what is done
+// to them.
+
+import { between, choose, chosenOf } from "../lib/chosen.js";
+import { all, ask, one, say } from "../lib/common.js";
+
+/**
+ * Let frames be chosen on a wall.
+ *
+ * wall : whose tiles are morphed anew; again : shows the wall anew
+ */
+export function connectChoosing(root, wall, slug, again) {
+  let last = null;
+  const boxes = () => all("[data-choose-tile]", wall);
+  const show = () => {
+    const chosen = new Set(chosenOf(slug));
+    for (const box of boxes()) {
+      box.checked = chosen.has(box.value);
+      box.closest("[data-frame]").toggleAttribute("data-chosen", box.checked);
+    }
+    const count = boxes().filter((box) => box.checked).length;
+    const bar = one("[data-chosen-bar]", wall);
+    if (!bar) return;
+    one("[data-chosen-acts]", bar).hidden = count === 0;
+    one("[data-chosen-count]", bar).textContent = count
+      ? `${count} ${count === 1 ? "frame" : "frames"} chosen`
+      : "No frame chosen";
+  };
+  const set = (frames) => {
+    choose(slug, frames);
+    show();
+  };
+  const chosen = () => boxes().flatMap((box) => (box.checked ? [box.value] : []));
+  const toggle = (id, range) => {
+    const order = boxes().map((box) => box.value);
+    const now = new Set(chosen());
+    if (range && last) for (const frame of between(order, last, id)) now.add(frame);
+    else if (!now.delete(id)) now.add(id);
+    last = id;
+    set(now);
+  };
+  const groups = {
+    all: () => boxes().map((box) => box.value),
+    none: () => [],
+    setup: () => {
+      const tiles = all("[data-frame][data-setup]", wall);
+      const setups = new Set(tiles.filter((t) => t.hasAttribute("data-chosen")).map((t) => t.dataset.setup));
+      return tiles.filter((tile) => setups.has(tile.dataset.setup)).map((tile) => tile.dataset.frame);
+    },
+    outliers: () => all("[data-frame][data-outlier]", wall).map((tile) => tile.dataset.frame),
+    favourites: () => all("[data-frame][data-favourite]", wall).map((tile) => tile.dataset.frame),
+    trimmed: () => all("[data-frame][data-trimmed]", wall).map((tile) => tile.dataset.frame),
+  };
+  const ACTS = {
+    carry: "carry/chosen",
+    favourite: "frames/favourites",
+    straighten: "trims/straighten",
+    "left-out": "frames/left-out",
+    off: "trims/off",
+    out: "frames/out",
+    "make-variants": "variants",
+  };
+  const act = async (what) => {
+    const frames = chosen();
+    if (what === "trim") return location.assign(`/series/${slug}/trim?frame=${frames[0]}`);
+    if (what === "handover") return location.assign(`/series/${slug}/handover?chosen=true`);
+    if (what === "variants") return one("#variants", root).showModal();
+    one("#variants", root).close();
+    const name = one("[data-variant-name]", root).value;
+    try {
+      const json = { frames, ...(what === "make-variants" ? { name } : {}) };
+      const { words } = await (await ask(`/series/${slug}/${ACTS[what]}`, { method: "POST", json })).json();
+      await again();
+      show();
+      say(words);
+    } catch (error) {
+      say(error.message);
+    }
+  };
+  wall.addEventListener("click", (event) => {
+    const box = event.target.closest("[data-choose-tile]");
+    const tile = event.target.closest(".tile")?.closest("[data-frame]");
+    if (box) {
+      event.stopPropagation();
+      box.checked = !box.checked; // as it was: what is shown follows what is kept
+      return toggle(box.value, event.shiftKey);
+    }
+    if (tile && (event.ctrlKey || event.metaKey || event.shiftKey)) {
+      event.preventDefault();
+      return toggle(tile.dataset.frame, event.shiftKey);
+    }
+    const group = event.target.closest("[data-choose]");
+    if (group) set(groups[group.dataset.choose]());
+    return undefined;
+  });
+  wall.addEventListener("keydown", (event) => {
+    const tile = event.target.closest(".tile")?.closest("[data-frame]");
+    if (!tile || event.key !== " ") return;
+    event.preventDefault();
+    toggle(tile.dataset.frame, event.shiftKey);
+  });
+  root.addEventListener("click", (event) => {
+    const found = event.target.closest("[data-act]");
+    if (found) act(found.dataset.act);
+  });
+  show();
+  return show;
+}

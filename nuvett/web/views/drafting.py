@@ -1,0 +1,132 @@
+"""A look or a trim in the making: drafts of it, handles that change it, and its sheet with its history."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any, TypeVar
+
+from fastapi.responses import JSONResponse
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look import handles
+from nuvett.core.look.look import Look
+from nuvett.core.look.placing import is_of_geometry, place_frame
+from nuvett.core.look.trim import Trim
+from nuvett.core.look.with_steps import WithSteps
+from nuvett.services.engine.dragging import drag_tone
+from nuvett.services.engine.workbench import Workbench
+from nuvett.services.lookbook.book_list import tables_kept
+from nuvett.services.platform.history import redo_words, steps, undo_words
+from nuvett.services.references.palettes import palette_of, saved_palettes
+from nuvett.web.bodies import Draft, Drag
+from nuvett.web.context import Context
+from nuvett.web.views.chart import chart_place, instruments
+from nuvett.web.views.easel import Easel, addresses, placed, where_address
+from nuvett.web.views.proofs import proof_values
+from nuvett.web.views.sheet import sheet_of
+
+_ON_CHART = ("zone.", "move.", "hold.")
+
+
+Worked = Look | Trim
+_Kept = TypeVar("_Kept", bound=WithSteps)
+
+
+def scope(document: Worked, area: int | None) -> WithSteps:
+    """What holds the steps that are worked on: the document, or one of its areas. Raises InvalidChangeError."""
+    if area is None:
+        return document
+    if area >= len(document.areas):
+        raise InvalidChangeError("That area is not there any more.")
+    return document.areas[area]
+
+
+def dragged(bench: Workbench, easel: Easel, document: Worked, asked: Drag) -> Worked:
+    """A document after a handle was dragged. Raises InvalidChangeError for a handle that is not there."""
+    if asked.reset:
+        return _everywhere_or_in(document, easel.area, lambda own: handles.reset(own, asked.handle))
+    if asked.handle.startswith("share."):
+        if easel.aimed is None or easel.where != "look":
+            raise InvalidChangeError
+        return drag_tone(bench, easel.facts, easel.index, easel.aimed, int(asked.x), asked.y).look
+    if is_of_geometry(asked.handle):
+        if not isinstance(document, Trim):
+            raise InvalidChangeError
+        size = (easel.frame.width, easel.frame.height)
+        return place_frame(document, size, asked.handle, (asked.x, asked.y), asked.end)
+    return _everywhere_or_in(document, easel.area, lambda own: _dragged(own, asked))
+
+
+def _everywhere_or_in(document: Worked, area: int | None, change: Callable[[Any], Any]) -> Worked:
+    """A document changed everywhere, or in one of its areas."""
+    if area is None:
+        changed: Worked = change(document)
+        return changed
+    scope(document, area)
+    areas = [change(own) if place == area else own for place, own in enumerate(document.areas)]
+    return document.model_copy(update={"areas": tuple(areas)})
+
+
+def _dragged(document: _Kept, asked: Drag) -> _Kept:
+    if asked.handle.startswith(_ON_CHART):
+        return handles.drag(document, asked.handle, chart_place(asked.x, asked.y))
+    if asked.handle == "grey":
+        if asked.lab is None:
+            raise InvalidChangeError
+        return handles.drag_grey(document, asked.lab, asked.y)
+    return handles.drag(document, asked.handle, (asked.x, asked.y))
+
+
+def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> JSONResponse:
+    """Pictures and instruments of a document that has not been kept yet; `proofs` asks for the frames below, too.
+
+    `drag` names a handle of an instrument and the place it was dragged to; the document that results comes back.
+    """
+    bench = context.studio.bench
+    easel = replace(easel, area=asked.area)
+    scope(document, asked.area)
+    if asked.drag is not None:
+        document = dragged(bench, easel.with_document(document), document, asked.drag)
+    easel = easel.with_document(document)
+    shown = easel.uncut() if asked.uncut else easel
+    answer: dict[str, Any] = {"pictures": addresses(bench, shown), "document": document.model_dump(mode="json")}
+    answer["placed"] = placed(shown)
+    if asked.where is not None and asked.where < len(document.areas):
+        area = document.areas[asked.where].area
+        answer["where"], answer["missing"] = where_address(bench, shown, area), bench.areas.missing(easel.frame, area)
+    if asked.parts:
+        values = instruments(context, easel, scope(document, asked.area))
+        answer["instruments"] = context.text("parts/instruments.html", **values)
+    if asked.proofs:
+        answer["proofs"] = context.text("parts/proofs.html", **proof_values(context, easel))
+    return JSONResponse(answer)
+
+
+def sheet_values(
+    session: Session, document: Worked, revision: int, subject: str, most_steps: int = 40
+) -> dict[str, Any]:
+    """Values of a document's sheet with its history."""
+    past = steps(session, subject, most_steps)
+    washes = [
+        (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
+    ]
+    return sheet_of(document) | {
+        "revision": revision,
+        "washes": washes,
+        "tables": tables_kept(session),
+        "undo_words": undo_words(past),
+        "redo_words": redo_words(past),
+        "past": past,
+    }
+
+
+def kept(context: Context, values: dict[str, Any]) -> JSONResponse:
+    """A document as it is kept now, with its sheet and history."""
+    return JSONResponse(
+        {
+            "revision": values["revision"],
+            "document": values["document"],
+            "history": context.text("parts/history.html", **values),
+            "sheet": context.text("parts/sheet.html", **values),
+        }
+    )

@@ -1,0 +1,40 @@
+"""View models of proof frames, and of the frames around the one in work."""
+
+from typing import Any
+
+from nuvett.services.engine.wall import WallItem, choose_proofs
+from nuvett.web.context import Context
+from nuvett.web.views.easel import Easel, plan_on
+from nuvett.web.views.tiles import tile_of
+
+_EDGE = 320
+
+
+def proof_values(context: Context, easel: Easel) -> dict[str, Any]:
+    """Values of the strip below the frame in work.
+
+    For a look its proof frames, which can be chosen, each with what goes wrong on it; for a trim the frames around its
+    own, in shooting order, each under what it follows.
+    """
+    choosing = easel.group == "look"
+    chosen = choose_proofs(context.studio.bench, easel.facts, easel.proofs) if choosing else _around(easel)
+    return {"proofs": _tiles(context, easel, chosen), "choosing": choosing}
+
+
+def _around(easel: Easel, most: int = 6) -> list[int]:
+    first = max(0, min(easel.index - most // 2, len(easel.facts) - most))
+    return list(range(first, min(first + most, len(easel.facts))))
+
+
+def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
+    bench, found = context.studio.bench, []
+    for index in chosen:
+        here = easel.at(index)
+        plan, aimed = plan_on(bench, here), here.aimed
+        summary = bench.measures.summary
+        came = summary(here.frame, bench.planner.as_came(here.frame), aimed)
+        item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), came)
+        notes = bench.measures.notes(here.frame, plan, aimed.look) if aimed else ()
+        found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], index + 1, _EDGE), notes))
+        bench.plans.keep(plan)
+    return found

@@ -1,0 +1,281 @@
+"""View models of a sheet: its steps as sentences with live values, those that act apart from those that are idle."""
+
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel
+
+from nuvett.core.area.parts import BrushPart, Stroke
+from nuvett.core.area.words import KIND_TITLES, area_words, part_words
+from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
+from nuvett.core.fit.grey import GreyHue
+from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
+from nuvett.core.geometry.words import geometry_words
+from nuvett.core.look.common import COMMON_VALUES
+from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.look.with_steps import WithSteps
+from nuvett.core.look.words import HELD_VALUES, MOVE_VALUES, point_words
+from nuvett.core.spaces.oklab import oklch_to_oklab
+from nuvett.core.steps.curve import CHANNELS
+from nuvett.core.steps.mono import hue_word
+from nuvett.core.steps.moves import Pin
+from nuvett.core.steps.step import Step, colour_word
+from nuvett.core.types import OKLab, OKLCh
+from nuvett.web.context import TEMPLATES
+from nuvett.web.views.instruments import hexes
+
+_FIELD = re.compile(r"\{(\w+)\}")
+_SPECIAL = frozenset(path.stem for path in (TEMPLATES / "parts" / "steps").glob("*.html"))
+"""Steps with controls of their own beside their sentences."""
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A piece of a sentence: plain text, a live number, or a choice."""
+
+    text: str = ""
+    path: str = ""
+    value: Any = None
+    number: NumberWords | None = None
+    choice: ChoiceWords | None = None
+
+
+@dataclass(frozen=True)
+class StepView:
+    """One step on a sheet; `path` is where it stands in the document."""
+
+    name: str
+    path: str
+    title: str
+    place: int
+    on: bool
+    idle: bool
+    sentence: list[Piece]
+    more: list[list[Piece]]
+    instrument: str
+    special: bool
+
+
+@dataclass(frozen=True)
+class Coloured:
+    """A colour in words, with its OKLab numbers for what is asked about it."""
+
+    name: str
+    hex: str
+    lab: tuple[float, float, float]
+
+
+def coloured(lab: tuple[float, float, float]) -> Coloured:
+    """A colour in words."""
+    return Coloured(colour_word(lab), hexes(OKLab(np.array([lab], dtype=np.float32)))[0], lab)
+
+
+def pieces(model: BaseModel, sentence: str, prefix: str) -> list[Piece]:
+    """A sentence about a model, cut at the names in braces; `prefix` is where the model stands in its document."""
+    numbers, choices = numbers_of(type(model)), choices_of(type(model))
+    found = []
+    for index, text in enumerate(_FIELD.split(sentence)):
+        if index % 2 == 0:
+            found.append(Piece(text=text))
+        else:
+            value = getattr(model, text)
+            found.append(Piece(path=f"{prefix}{text}", value=value, number=numbers.get(text), choice=choices.get(text)))
+    return [piece for piece in found if piece.text or piece.path]
+
+
+def _view(step: Step, place: int, prefix: str) -> StepView:
+    path = f"{prefix}{step.name}"
+    return StepView(
+        name=step.name,
+        path=path,
+        title=step.title,
+        place=place,
+        on=step.on,
+        idle=step.is_idle,
+        sentence=pieces(step, step.sentence, f"{path}."),
+        more=[pieces(step, sentence, f"{path}.") for sentence in step.more],
+        instrument=step.instrument or "",
+        special=step.name in _SPECIAL,
+    )
+
+
+def _hued(hue: float) -> Coloured:
+    """A hue as a colour of middling lightness and chroma."""
+    lightness, a, b = (float(v) for v in oklch_to_oklab(OKLCh(np.array([0.65, 0.12, hue], dtype=np.float32))))
+    return Coloured(hue_word(hue), coloured((lightness, a, b)).hex, (lightness, a, b))
+
+
+@dataclass(frozen=True)
+class StepName:
+    """A step that is not on the sheet, to be brought in."""
+
+    path: str
+    title: str
+    place: int
+
+
+@dataclass(frozen=True)
+class Scope:
+    """Steps that act together: everywhere, or in one area.
+
+    prefix : where they stand in the document; own : what holds them, as plain values
+    idle : steps that do nothing; brought : names of those that were brought in; words : of the colours they hold
+    """
+
+    prefix: str
+    own: dict[str, Any]
+    steps: list[StepView]
+    idle: list[StepName]
+    brought: frozenset[str]
+    words: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class PartView:
+    """One part of an area."""
+
+    path: str
+    words: str
+    inverted: bool
+    join: list[Piece]
+    sentence: list[Piece]
+
+
+@dataclass(frozen=True)
+class AreaView:
+    """One area on a sheet: its steps, and where it is.
+
+    whole : how much of it and of the look is taken; brushed : whether strokes can be laid down in it
+    """
+
+    index: int
+    title: str
+    name: str
+    words: str
+    on: bool
+    edges: bool
+    scope: Scope
+    parts: list[PartView]
+    whole: list[Piece]
+    brushed: bool
+    travels: bool
+
+
+_STRAIGHT = "Straightened by {straighten}, verticals {vertical}, horizontals {horizontal}"
+
+
+@dataclass(frozen=True)
+class GeometryView:
+    """The geometry of a trim: its numbers in a sentence, its proportion, and what it does in words."""
+
+    sentence: list[Piece]
+    proportion: str
+    proportions: dict[str, str]
+    words: list[str]
+    cut: bool
+
+
+def _geometry(geometry: Geometry) -> GeometryView:
+    return GeometryView(
+        sentence=pieces(geometry, _STRAIGHT, "geometry."),
+        proportion=geometry.proportion,
+        proportions=PROPORTIONS,
+        words=geometry_words(geometry),
+        cut=geometry.cut is not None or geometry.proportion != "shot",
+    )
+
+
+def _scope(document: WithSteps, prefix: str) -> Scope:
+    places = {kind.name: place for place, kind in enumerate(document.kinds, start=1)}
+    views = [_view(step, places[step.name], prefix) for step in document.steps]
+    held = {view.name for view in views}
+    absent = [StepName(f"{prefix}{k.name}", k.title, places[k.name]) for k in document.kinds if k.name not in held]
+    idle = [StepName(v.path, v.title, v.place) for v in views if v.idle]
+    return Scope(
+        prefix=prefix,
+        own=document.model_dump(mode="json"),
+        steps=views,
+        idle=sorted([*idle, *absent], key=lambda step: step.place),
+        brought=frozenset(held if absent else ()),
+        words=_words(document),
+    )
+
+
+_WHOLE = "Density {density}, blurred by {softness}"
+_TAKES = "takes {strength} of the look"
+
+
+def _area(own: Local, index: int) -> AreaView:
+    prefix = f"areas.{index}."
+    parts = [
+        PartView(
+            path=(path := f"{prefix}area.parts.{place}"),
+            words=part_words(part),
+            inverted=part.inverted,
+            join=pieces(part, "{join}", f"{path}.") if place else [],
+            sentence=pieces(part, part.sentence, f"{path}."),
+        )
+        for place, part in enumerate(own.area.parts)
+    ]
+    whole = [*pieces(own.area, _WHOLE, f"{prefix}area."), Piece("; "), *pieces(own, _TAKES, prefix)]
+    return AreaView(
+        index=index,
+        title=own.title,
+        name=own.name,
+        words=area_words(own.area),
+        on=own.on,
+        edges=own.area.edges,
+        scope=_scope(own, prefix),
+        parts=parts,
+        whole=whole,
+        travels=own.area.travels,
+        brushed=any(isinstance(part, BrushPart) for part in own.area.parts),
+    )
+
+
+def _common(document: Look | Trim) -> list[Piece]:
+    """What all trims begin from, where that is something."""
+    if not isinstance(document, Look) or document.common.is_none:
+        return []
+    held = [name for name in COMMON_VALUES if getattr(document.common, name)]
+    sentence = ", ".join(f"{COMMON_VALUES[name].label.removesuffix(' in common').lower()} {{{name}}}" for name in held)
+    return pieces(document.common, sentence, "common.")
+
+
+def sheet_of(document: Look | Trim) -> dict[str, Any]:
+    """Values of a sheet: its steps everywhere and in areas, and what the special controls of steps need."""
+    return {
+        "document": document.model_dump(mode="json"),
+        "group": "look" if isinstance(document, Look) else "trim",
+        "everywhere": _scope(document, ""),
+        "areas": [_area(own, index) for index, own in enumerate(document.areas)],
+        "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
+        "common_pieces": _common(document),
+        "area_kinds": KIND_TITLES,
+        "most_areas": MOST_AREAS,
+        "brush": Stroke(points=((0.5, 0.5, 1),)),
+        "brush_values": numbers_of(Stroke),
+        "numbers": numbers_of(type(document)),
+        "move_values": MOVE_VALUES,
+        "held_values": HELD_VALUES,
+        "grey_values": numbers_of(GreyHue),
+        "pin_amount": numbers_of(Pin)["amount"],
+        "point_values": {name: point_words(name) for name in CHANNELS},
+        "channels": CHANNELS,
+    }
+
+
+def _words(document: WithSteps) -> dict[str, Any]:
+    """Names of the colours that steps hold."""
+    steps: dict[str, Any] = {step.name: step for step in document.steps}
+    moves, hold, mono = steps.get("moves"), steps.get("hold"), steps.get("mono")
+    return {
+        "own_words": [coloured(move.source) for move in moves.own] if moves else [],
+        "pin_words": [(coloured(p.source), coloured(p.to) if p.to else None) for p in moves.pins] if moves else [],
+        "grey_words": [_hued(grey.hue) for grey in mono.hues] if mono else [],
+        "held_words": [coloured(family.family.colour) for family in hold.families] if hold else [],
+    }
