@@ -42,9 +42,12 @@ def at_home() -> Iterator[Home]:
     state.chmod(0o700)
     with (state / "lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_SH)
-        outside = os.environ.get("NUVETT_DATABASE")
-        cluster = None if outside else cluster_of(state)
-        os.environ["NUVETT_DATABASE"] = outside or (cluster.start() if cluster else "")
+        cluster = None
+        if not os.environ.get("NUVETT_DATABASE"):
+            with (state / "starting").open("w") as starting:
+                fcntl.flock(starting, fcntl.LOCK_EX)  # of two first starts one makes the cluster
+                cluster = cluster_of(state)
+                os.environ["NUVETT_DATABASE"] = cluster.start()
         os.environ.setdefault("NUVETT_BLOBS", str(state / "blobs"))
         os.environ.setdefault("NUVETT_FOLDERS", str(state / "folders"))
         os.environ.setdefault("NUVETT_DEMO", str(PROJECT / "demo"))

@@ -1,8 +1,9 @@
-"""Mutations of plans, steps, areas and geometry: does a test fail when a sign is turned, a bound flipped?
+"""Mutations: does a test fail when a sign is turned, a bound flipped, a guard or a lock left out?
 
 `python -m tools.mutate` changes one place of the code at a time, in a copy, and runs the tests that should notice.
-What no test noticed is printed; there should be none. `--count` bounds how many places are tried, spread evenly;
-`--only TEXT` tries those whose description holds a text.
+What no test noticed is printed; there should be none. `--of` says where: plans, steps, areas and geometry of the core,
+or a room of the services, the store or the web. `--count` bounds how many places are tried, spread evenly; `--only
+TEXT` tries those whose description holds a text.
 """
 
 import argparse
@@ -18,12 +19,47 @@ from pathlib import Path
 from queue import SimpleQueue
 
 PROJECT = Path(__file__).resolve().parent.parent
-CORE = PROJECT / "nuvett" / "core"
+PACKAGE = PROJECT / "nuvett"
+CORE = PACKAGE / "core"
 FOLDERS = ("plan", "steps", "area", "geometry")
 FILES = sorted(
     [path for name in FOLDERS for path in (CORE / name).glob("*.py")]
     + [CORE / "planning" / "planning.py", CORE / "drawing" / "layers.py", CORE / "look" / "common.py"]
 )
+_BACKGROUND = ("test_laws", "test_worker", "test_job")
+_ROOMS: dict[str, tuple[str, tuple[str, ...]]] = {
+    "platform": (
+        "services/platform",
+        (*_BACKGROUND, "test_installation", "test_backup", "test_checkup", "test_placing", "test_watching"),
+    ),
+    "series": (
+        "services/series",
+        (*_BACKGROUND, "test_watching", "test_lighting", "test_companions", "test_filing", "test_arranging"),
+    ),
+    "references": ("services/references", (*_BACKGROUND, "test_reads")),
+    "looks": ("services/looks", (*_BACKGROUND, "test_carried", "test_trims", "test_book")),
+    "lookbook": ("services/lookbook", ("test_book", "test_book_files", "test_job")),
+    "delivery": (
+        "services/delivery",
+        ("test_laws", "test_deliveries", "test_placing", "test_file_names", "test_checkup"),
+    ),
+    "shelf": ("services/shelf", ("test_filing", "test_job", "test_laws")),
+    "store": ("store", ("test_installation", "test_remote_blobs", "test_checkup", "test_backup")),
+    "security": ("web/security", ("web/test_signin", "web/test_route_laws", "web/test_http")),
+    "routes": (
+        "web/routes",
+        (
+            "web/test_route_laws",
+            "web/test_http",
+            "web/test_many",
+            "web/test_trim",
+            "web/test_lookbook",
+            "web/test_views",
+        ),
+    ),
+}
+"""Rooms outside the core: their folder, and the tests that should notice, quickest first."""
+
 TESTS = (
     "tests/core/test_lens.py",
     "tests/imaging/test_lenses.py",
@@ -42,7 +78,7 @@ TESTS = (
 )
 _ARITHMETIC = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
 _COMPARED = {ast.Lt: ">=", ast.Gt: "<=", ast.LtE: ">", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
-_WORDS = ("more", "sentence", "words", "changes", "changed")
+_WORDS = ("more", "sentence", "words", "changes", "changed", "title", "show")
 _SAME = {
     "geometry/changes.py: levelled: angle + 45": "a quarter turn less is the same modulo a quarter turn",
     "geometry/proposals.py: propose: angle + 45": "a quarter turn less is the same modulo a quarter turn",
@@ -93,18 +129,22 @@ class Mutation:
         return "\n".join(lines)
 
 
+def _named(path: Path) -> Path:
+    return path.relative_to(CORE if path.is_relative_to(CORE) else PACKAGE)
+
+
 class _Finder(ast.NodeVisitor):
-    def __init__(self, path: Path) -> None:
-        self.path, self.source, self.inside = path, path.read_text(), [""]
+    def __init__(self, path: Path, logic: bool = False) -> None:
+        self.path, self.source, self.inside, self.logic = path, path.read_text(), [""], logic
         self.found: list[Mutation] = []
 
     def _add(self, node: ast.expr | ast.stmt, text: str) -> None:
         if node.lineno != node.end_lineno or node.end_col_offset is None:
             return
         was = ast.get_source_segment(self.source, node) or ""
-        where = f"{self.path.relative_to(CORE)}: {'.'.join(self.inside[1:])}: {was}"
+        where = f"{_named(self.path)}: {'.'.join(self.inside[1:])}: {was}"
         if where not in _SAME:
-            words = f"{self.path.relative_to(CORE)}:{node.lineno}: {was}  ->  {text}"
+            words = f"{_named(self.path)}:{node.lineno}: {was}  ->  {text}"
             self.found.append(Mutation(self.path, node.lineno, node.col_offset, node.end_col_offset, text, words))
 
     def _scope(self, node: ast.ClassDef | ast.FunctionDef) -> None:
@@ -140,9 +180,32 @@ class _Finder(ast.NodeVisitor):
         self.generic_visit(node)
 
     def visit_UnaryOp(self, node: ast.UnaryOp) -> None:
-        if isinstance(node.op, ast.USub) and len(self.inside) > 1:
+        if isinstance(node.op, ast.USub | ast.Not) and len(self.inside) > 1:
             self._add(node, f"({ast.get_source_segment(self.source, node.operand)})")
         self.generic_visit(node)
+
+    def visit_If(self, node: ast.If) -> None:
+        """A guard that leaves: it never does."""
+        if self.logic and len(self.inside) > 1 and isinstance(node.body[-1], ast.Return | ast.Raise | ast.Continue):
+            self._add(node.test, "False")
+        self.generic_visit(node)
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> None:
+        if self.logic and len(self.inside) > 1:
+            word = " or " if isinstance(node.op, ast.And) else " and "
+            self._add(node, word.join(f"({ast.get_source_segment(self.source, value)})" for value in node.values))
+        self.generic_visit(node)
+
+    def visit_Constant(self, node: ast.Constant) -> None:
+        if self.logic and len(self.inside) > 1 and isinstance(node.value, bool):
+            self._add(node, str(not node.value))
+
+    def visit_keyword(self, node: ast.keyword) -> None:
+        """A lock that is asked for with a row: the row comes without."""
+        if self.logic and node.arg == "with_for_update" and isinstance(node.value, ast.Constant):
+            self._add(node.value, "False")
+        else:
+            self.generic_visit(node)
 
     def visit_Expr(self, node: ast.Expr) -> None:
         if isinstance(node.value, ast.Call):
@@ -150,16 +213,27 @@ class _Finder(ast.NodeVisitor):
         self.generic_visit(node)
 
 
-def mutations() -> list[Mutation]:
+def mutations(of: str = "core") -> list[Mutation]:
     """Every place that can be changed, file by file."""
     found = []
-    for path in FILES:
+    files = FILES if of == "core" else sorted((PACKAGE / _ROOMS[of][0]).glob("*.py"))
+    for path in files:
         if path.name == "earlier.py":
             continue
-        finder = _Finder(path)
+        finder = _Finder(path, logic=of != "core")
         finder.visit(ast.parse(finder.source))
         found += finder.found
     return found
+
+
+def tests_of(of: str) -> list[str]:
+    """Tests that should notice, as far as there are such."""
+    named = TESTS if of == "core" else [_test_file(name) for name in _ROOMS[of][1]]
+    return [test for test in named if (PROJECT / test).exists()]
+
+
+def _test_file(name: str) -> str:
+    return f"tests/{name if '/' in name else f'services/{name}'}.py"
 
 
 def _copy(folder: Path) -> Path:
@@ -170,16 +244,18 @@ def _copy(folder: Path) -> Path:
     return folder
 
 
-def survives(mutation: Mutation, copy: Path) -> bool:
+def survives(mutation: Mutation, copy: Path, tests: list[str]) -> bool:
     """Whether no test notices a mutation, tried in a copy of the project."""
     target = copy / mutation.path.relative_to(PROJECT)
     source = mutation.path.read_text()
     target.write_text(mutation.applied(source))
     try:
-        tests = [test for test in TESTS if (PROJECT / test).exists()]
         command = [sys.executable, "-m", "pytest", "-q", "-x", "--no-header", *tests]
         environment = os.environ | {"OPENBLAS_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
-        done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=600, check=False)
+        try:
+            done = subprocess.run(command, cwd=copy, env=environment, capture_output=True, timeout=600, check=False)
+        except subprocess.TimeoutExpired:
+            return False  # it hangs, which is noticed
         return done.returncode == 0
     finally:
         target.write_text(source)
@@ -190,8 +266,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="python -m tools.mutate", description=__doc__)
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--only", default="")
+    parser.add_argument("--of", default="core", choices=["core", *_ROOMS])
     asked = parser.parse_args()
-    every = [m for m in mutations() if asked.only in m.words]
+    tests = tests_of(asked.of)
+    every = [m for m in mutations(asked.of) if asked.only in m.words]
     step = max(1, len(every) // asked.count)
     chosen = every[step // 2 :: step][: asked.count]
     print(f"{len(chosen)} of {len(every)} places", flush=True)
@@ -204,7 +282,7 @@ def main() -> None:
         def work(mutation: Mutation) -> bool:
             copy = copies.get()
             try:
-                alive = survives(mutation, copy)
+                alive = survives(mutation, copy, tests)
             finally:
                 copies.put(copy)
             if alive:

@@ -80,26 +80,80 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
     assert names == [f"winter-fair/Winter fair-0{n}.jpg" for n in (1, 2, 3)]
 
     page.goto(site)
-    page.locator("article", has_text="Winter fair").get_by_role("button", name="Delete…").click()
-    page.get_by_role("button", name="Delete for good").click()
+    row = page.locator("article", has_text="Winter fair")
+    row.get_by_role("button", name="Rename, duplicate, put away or delete").click()
+    page.get_by_role("dialog").get_by_role("button", name="Delete", exact=True).click()
     expect(page.get_by_role("link", name="Winter fair")).to_have_count(0)
+    bin = page.get_by_role("region", name="Bin")
+    bin.get_by_role("button", name="Bring back").click()
+    expect(page.get_by_role("link", name="Winter fair")).to_be_visible()
+    page.get_by_role("button", name="Rename, duplicate, put away or delete Winter fair").click()
+    page.get_by_role("dialog").get_by_role("button", name="Delete", exact=True).click()
+    bin.get_by_role("button", name="Remove for good").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove for good").click()
+    expect(bin).to_have_count(0)
 
 
-def test_two_windows_on_one_look_do_not_overwrite_each_other(context: BrowserContext, site: str) -> None:
+def test_two_windows_on_one_look_keep_the_changes_of_both(context: BrowserContext, site: str) -> None:
     first, second = context.new_page(), context.new_page()
     for page in (first, second):
         page.goto(f"{site}{DEMO_SERIES}/shape")
-    for page in (first, second):
         page.locator("[data-bring=white]").click()
-    for page, text in ((first, "11"), (second, "12")):
-        value(page, "Tint").focus()
-        page.keyboard.type(text)
+
+    def set_to(page: Page, name: str, number: str) -> None:
+        value(page, name).focus()
+        page.keyboard.type(number)
         page.keyboard.press("Enter")
-        expect(page.get_by_text(re.compile("Tint 0 to|changed in another window")).first).to_be_visible()
-    expect(second.get_by_text("changed in another window")).to_be_visible()
+
+    set_to(first, "Tint", "11")
+    expect(first.get_by_text("Tint 0 to 11 %").first).to_be_visible()
+    set_to(second, "Warmth,", "7")
+    expect(second.get_by_text("changed in another window, too")).to_be_visible()
     expect(value(second, "Tint")).to_have_text("+11 %")
-    second.get_by_role("button", name="Undo").click()
-    expect(value(second, "Tint")).to_have_text("0 %")
+    set_to(first, "Tint", "12")  # which does not know of the warmth yet
+    expect(first.get_by_text("changed in another window, too")).to_be_visible()
+    expect(value(first, "Warmth,")).to_have_text("+7 %")
+    second.get_by_role("button", name="Undo").click()  # of a state that is not the newest any more
+    expect(second.get_by_text("was changed in another window")).to_be_visible()
+    expect(value(second, "Tint")).to_have_text("+12 %")
+    for words in ("Tint 11 to 12", "Warmth 0 to 7", "Tint 0 to 11"):
+        expect(second.locator("[data-history]")).to_contain_text(words)
+        second.get_by_role("button", name="Undo").click()
+    expect(second.locator("[data-history]")).to_contain_text("Nothing changed yet")
+
+
+def test_what_is_changed_while_an_undo_is_under_way_is_done_to_what_it_leads_to(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape")
+    history = page.locator("[data-history]")
+
+    def set_to(name: str, number: str) -> None:
+        value(page, name).focus()
+        page.keyboard.type(number)
+        page.keyboard.press("Enter")
+
+    set_to("Tone,", "40")
+    expect(history).to_contain_text("Tone 65 to 40 %")
+    held: list[Route] = []
+    page.route("**/look/undo", lambda route: held.append(route))
+    page.get_by_role("button", name="Undo").click()
+    page.wait_for_timeout(100)
+    set_to("Strength of the look", "80")  # while the answer is on its way
+    expect(value(page, "Strength of the look")).to_have_text("80 %")
+    page.unroute("**/look/undo")
+    held[0].continue_()
+    expect(history).to_contain_text("Strength of the look 100 to 80 %")
+    expect(value(page, "Tone,")).to_have_text("65 %")
+    expect(value(page, "Strength of the look")).to_have_text("80 %")
+    page.reload()
+    expect(value(page, "Tone,")).to_have_text("65 %")
+    expect(value(page, "Strength of the look")).to_have_text("80 %")
+    page.keyboard.press("Control+z")
+    expect(value(page, "Strength of the look")).to_have_text("100 %")
+    page.keyboard.press("Control+Shift+z")
+    expect(value(page, "Strength of the look")).to_have_text("80 %")
+    page.keyboard.press("Control+z")
+    expect(value(page, "Strength of the look")).to_have_text("100 %")
 
 
 def test_carry_shows_the_series_as_a_set(quiet: Page, site: str) -> None:
@@ -118,9 +172,9 @@ def test_carry_shows_the_series_as_a_set(quiet: Page, site: str) -> None:
     page.locator(".tile").nth(1).focus()
     page.keyboard.press("x")
     large = page.locator("[data-large-view]")
-    expect(large.get_by_role("img", name="AT-0102, with look")).to_be_visible()
+    expect(large.get_by_role("img", name="AT-0102, carried, v")).to_be_visible()
     page.keyboard.press("n")
-    expect(large.get_by_role("img", name="AT-0103, with look")).to_be_visible()
+    expect(large.get_by_role("img", name="AT-0103, carried, v")).to_be_visible()
     shown = source(page, "[data-large-view] [data-picture]")
     page.keyboard.down("o")
     expect(large.locator("[data-picture]")).not_to_have_attribute("src", shown)
@@ -223,7 +277,7 @@ def test_a_pull_is_suggested_with_its_reason(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/carry")
     page.get_by_role("button", name="suggest how much").click()
-    note = page.get_by_text(re.compile(r"\d+ % is suggested: mean drift"))
+    note = page.get_by_text(re.compile(r"\d+ % is suggested: frames come"))
     expect(note).to_be_visible()
     suggested = re.match(r"(\d+)", note.inner_text())
     assert suggested

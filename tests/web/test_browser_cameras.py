@@ -55,7 +55,7 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     page.get_by_role("button", name="Favourite", exact=True).click()
     expect(page.get_by_text("AT-0103, favourite")).to_be_visible()
 
-    page.get_by_role("link", name="Trim").click()
+    page.locator("[data-stage]", has_text="Trim").click()
     page.locator("[data-frame-choice]").select_option(label="AT-0102")
     page.locator("[data-add-area=round]").click()
     handle, plate = page.locator('[data-shape-handle="0.middle"]'), place(page, page.locator("[data-plate]"))
@@ -100,6 +100,6 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     expect(page.get_by_text("2 files of 1 frame")).to_be_visible()
 
     page.goto(site)
-    page.locator("article", has_text="Mixed shoot").get_by_role("button", name="Delete…").click()
-    page.get_by_role("button", name="Delete for good").click()
+    page.get_by_role("button", name="Rename, duplicate, put away or delete Mixed shoot").click()
+    page.get_by_role("dialog").get_by_role("button", name="Delete", exact=True).click()
     expect(page.get_by_role("link", name="Mixed shoot")).to_have_count(0)

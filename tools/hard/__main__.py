@@ -1,17 +1,20 @@
 """`./run hard`: repeats the hard test within bounds and prints its figures, as docs/reliability.md shows them."""
 
+import argparse
 import os
 import signal
 import subprocess
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 from nuvett.settings import Settings
 from tools.cluster import cluster_of
+from tools.hard import safety
 from tools.hard.copy import Copy, wait_until
 from tools.hard.files import hostile
 from tools.hard.requests import odd_requests
@@ -57,7 +60,10 @@ def _upload(copy: Copy, slug: str, name: str, data: bytes) -> int:
 def _at_rest(copy: Copy) -> bool:
     copy.watch_memory()
     waiting = copy.rows("SELECT count(*) FROM frame WHERE state = 'waiting'")[0][0]
-    busy = "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND task_name <> 'rescue'"
+    busy = (
+        "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') "
+        "AND task_name IN ('ingest_frame', 'ingest_reference', 'even_series', 'keep_carried')"
+    )
     jobs = copy.rows(busy)
     due = copy.rows("SELECT count(*) FROM series WHERE light_due")[0][0]
     return bool(waiting == 0 and jobs[0][0] == 0 and due == 0)
@@ -175,7 +181,10 @@ def full_disk(folder: Path) -> list[Row]:
 
 
 def main() -> None:
-    """Run all of it."""
+    """Run all of it, or the parts whose titles hold a text."""
+    parser = argparse.ArgumentParser(prog="./run hard", description=__doc__)
+    parser.add_argument("--only", default="", help="parts whose titles hold this text")
+    asked = parser.parse_args()
     with tempfile.TemporaryDirectory(prefix="nuvett-hard-", ignore_cleanup_errors=True) as name:
         folder = Path(name)
         for title, part in (
@@ -183,8 +192,23 @@ def main() -> None:
             ("Odd requests", requests),
             ("Kills", kills),
             ("Full disk", full_disk),
+            ("Stores and databases", safety.stores),
+            ("Folders", _on_a_copy(safety.folders)),
+            ("Changes and Undo at once", _on_a_copy(safety.changes)),
+            ("Before sign-in", lambda where: safety.before_sign_in(partial(_fresh, where))),
+            ("Large pictures", _on_a_copy(safety.large)),
+            ("Deleting a long series", _on_a_copy(safety.deleting)),
         ):
-            _table(title, part(folder))
+            if asked.only.lower() in title.lower():
+                _table(title, part(folder))
+
+
+def _on_a_copy(part: Callable[[Copy], list[Row]]) -> Callable[[Path], list[Row]]:
+    def run(folder: Path) -> list[Row]:
+        with _fresh(folder) as copy:
+            return part(copy)
+
+    return run
 
 
 if __name__ == "__main__":

@@ -43,7 +43,7 @@ class Copy:
         if "http://" not in line:
             raise SystemExit(f"The copy did not start: {line}; see {self.state / 'serve.log'}")
         self.base = line.split()[3].rstrip("/")
-        if not wait_until(lambda: self.client().get("/").status_code == 200):
+        if not wait_until(lambda: self.client().get("/static/app.css").status_code == 200):
             raise SystemExit(f"The copy does not answer; see {self.state / 'serve.log'}")
 
     def stop(self) -> float:

@@ -6,7 +6,7 @@ from threading import Condition
 
 from nuvett.imaging.opened import Header
 
-_BYTES_EACH = {8: 7.0, 16: 13.0}  # measured: decoded, as linear proxy and on the way, for each pixel
+_BYTES_EACH = {8: 7.0, 16: 15.0}  # measured: decoded, as linear proxy and on the way, for each pixel
 _RAW_BYTES = 22.0
 
 

@@ -34,6 +34,8 @@ class GatherFrame:
     lens_choice: str
     hero: bool
     first: bool
+    favourite: bool
+    left_out: bool
 
 
 @dataclass(frozen=True)
@@ -125,6 +127,8 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
             base="none" if row.light_alone else str(row.light_base_id or "own"),
             hero=row.id == series.hero_id,
             first=first,
+            favourite=row.favourite,
+            left_out=row.left_out,
         )
         if row.state != "ready":
             {"refused": refused, "removed": removed}.get(row.state, waiting).append(frame)

@@ -42,6 +42,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("a", "add photos"),
         Key("h", "make the frame in focus the hero"),
         Key("x", "see the frame in focus large"),
+        Key("/", "find by name"),
         Key("u", "undo"),
         Key("r", "do again"),
     ),

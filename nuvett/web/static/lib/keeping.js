@@ -1,6 +1,6 @@
 // Keeping a document that other windows may change, too.
 
-import { ask, say } from "./common.js";
+import { ask, Refused, say } from "./common.js";
 import { merged } from "./merging.js";
 
 /**
@@ -14,7 +14,7 @@ export async function keepMerged(address, { document, revision, known }) {
   try {
     return await (await ask(address, { method: "PUT", json: { document, revision } })).json();
   } catch (error) {
-    if (error.status !== 409) throw error;
+    if (!(error instanceof Refused) || error.status !== 409) throw error;
     const now = await (await ask(address)).json();
     const json = { document: merged(known, document, now.document), revision: now.revision };
     const kept = await (await ask(address, { method: "PUT", json })).json();

@@ -7,7 +7,7 @@ const same = (one, other) => JSON.stringify(one) === JSON.stringify(other);
  * `theirs`, with what was changed from `base` to `mine` changed in it too. Where both changed the same value, and in a
  * list that became longer or shorter, mine holds.
  *
- * @param {unknown} base @param {unknown} mine @param {unknown} theirs
+ * @param {any} base @param {any} mine @param {any} theirs
  * @returns {any}
  */
 export function merged(base, mine, theirs) {

@@ -1,4 +1,4 @@
-import { ask, one, say } from "../lib/common.js";
+import { all, ask, one, say } from "../lib/common.js";
 import { morphInto } from "../lib/morphing.js";
 import { acceptFiles, sendFiles } from "../lib/upload.js";
 
@@ -59,11 +59,29 @@ export const gather = () => ({
     const slug = root.dataset.slug;
     const board = one("[data-board]", root);
     let polling = null;
+    const asked = { only: "", find: "" };
+    /** Show the frames that are asked for, and set-ups that hold any. */
+    const narrow = () => {
+      const wanted = {
+        favourite: (frame) => "favourite" in frame.dataset,
+        wanted: (frame) => !("leftOut" in frame.dataset),
+        "left-out": (frame) => "leftOut" in frame.dataset,
+      };
+      for (const frame of all("[data-board-frame]", board)) {
+        const fits = wanted[asked.only]?.(frame) ?? true;
+        frame.hidden = !fits || !frame.dataset.boardFrame.includes(asked.find);
+      }
+      for (const setup of all("section", board)) setup.hidden = !one("[data-board-frame]:not([hidden])", setup);
+      const [only, find] = [one("[data-board-only]", board), one("[data-board-find]", board)];
+      if (only) only.value = asked.only;
+      if (find && find !== document.activeElement) find.value = asked.find;
+    };
     const refresh = async () => {
       polling = null;
       try {
         const text = await (await ask(`/series/${slug}/gather/board`)).text();
         morphInto(board, text);
+        narrow();
       } catch {
         // The next round tries again.
       }
@@ -73,8 +91,30 @@ export const gather = () => ({
       polling ??= setTimeout(refresh, POLL);
     };
     if (Number(root.dataset.waiting) > 0) later();
+    board.addEventListener("input", ({ target }) => {
+      if (!target.matches("[data-board-find]")) return;
+      asked.find = target.value.trim().toLowerCase();
+      narrow();
+    });
+    board.addEventListener("click", async ({ target }) => {
+      const mark = target.closest("[data-mark]");
+      if (!mark) return;
+      try {
+        const json = { frames: [mark.dataset.markFrame] };
+        const done = await ask(`/series/${slug}/frames/${mark.dataset.mark}`, { method: "POST", json });
+        say((await done.json()).words);
+        refresh();
+      } catch (error) {
+        say(error.message);
+      }
+    });
     board.addEventListener("change", (event) => {
+      if (event.target.matches("[data-board-only]")) {
+        asked.only = event.target.value;
+        return narrow();
+      }
       if (event.target.matches("[data-submits]")) event.target.form.requestSubmit();
+      return undefined;
     });
     chooseLenses(root, slug, refresh);
     acceptFiles("frames", (files) => {

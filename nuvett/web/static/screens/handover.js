@@ -22,6 +22,25 @@ function fitFields(output) {
   }
 }
 
+/** A name that no file of a folder has: nothing there is replaced. */
+async function freeName(folder, name) {
+  const there = async (asked) => {
+    try {
+      await folder.getFileHandle(asked);
+      return true;
+    } catch (error) {
+      if (error.name === "NotFoundError") return false;
+      if (error.name === "TypeMismatchError") return true; // a folder of that name
+      throw error;
+    }
+  };
+  const dot = name.lastIndexOf(".");
+  for (let number = 2, asked = name; ; number += 1) {
+    if (!(await there(asked))) return asked;
+    asked = `${name.slice(0, dot)} (${number})${name.slice(dot)}`;
+  }
+}
+
 /** @param {(link: HTMLAnchorElement) => Promise<any>} fetched */
 async function saveInto(links, fetched) {
   const root = await window.showDirectoryPicker({ mode: "readwrite" });
@@ -29,7 +48,8 @@ async function saveInto(links, fetched) {
     const parts = link.dataset.file.split("/");
     let folder = root;
     for (const part of parts.slice(0, -1)) folder = await folder.getDirectoryHandle(part, { create: true });
-    const writer = await (await folder.getFileHandle(parts.at(-1), { create: true })).createWritable();
+    const name = await freeName(folder, parts.at(-1));
+    const writer = await (await folder.getFileHandle(name, { create: true })).createWritable();
     await (await fetched(link)).body.pipeTo(writer);
     say(`${index + 1} of ${links.length} files saved`);
   }

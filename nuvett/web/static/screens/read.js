@@ -296,7 +296,9 @@ export const read = () => ({
     /** Show what has just arrived among the references, before it has been read. */
     const showArrived = async () => {
       try {
-        page.showPart(await (await ask(`/series/${slug}/read/part?reference=${root.dataset.reference}`)).text());
+        const { reference } = root.dataset;
+        const query = reference ? `?reference=${reference}` : "";
+        page.showPart(await (await ask(`/series/${slug}/read/part${query}`)).text());
       } catch (error) {
         say(error.message);
       }
