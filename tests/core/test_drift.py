@@ -49,6 +49,16 @@ def test_a_frame_spoiled_in_one_way_is_told_that_way(photo: np.ndarray, spoil, k
     assert found.reasons[0].share > 0.8
 
 
+def test_a_black_and_white_frame_is_told_so_and_called_neither_cooler_nor_duller(photo: np.ndarray) -> None:
+    cloud = (cloud_of(photo) * np.float32([1, 2, 2])).astype(np.float32)
+    grey = (cloud * np.float32([1, 0, 0]) + np.float32([0.06, 0, 0])).astype(np.float32)
+    words = measure_drift(grey, Yardstick.of(cloud)).words
+    assert "black-and-white" in words and "lighter" in words
+    assert not any(word in words for word in ("cooler", "warmer", "greener", "duller", "palette"))
+    both = measure_drift(grey, Yardstick.of(grey - np.float32([0.06, 0, 0]))).words
+    assert "lighter" in both and "black-and-white" not in both
+
+
 def test_a_carried_frame_drifts_less(photo: np.ndarray, still: np.ndarray) -> None:
     linear = stratified_sample(to_linear((photo / 255).astype(np.float32)))
     target = measure(cloud_of(still))

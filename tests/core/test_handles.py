@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.moves import OwnMove
-from nuvett.core.look.handles import drag, land
+from nuvett.core.look.handles import drag, land, reset
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import placed_sample
 from nuvett.core.measure.statistics import measure
@@ -25,6 +25,7 @@ from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.saturation import SaturationStep
 from nuvett.core.steps.white import WhiteStep
+from nuvett.core.steps.zones import ZoneStep
 
 places = st.tuples(st.floats(-5, 105), st.floats(-5, 105))
 
@@ -72,6 +73,27 @@ def test_a_share_lands_where_the_tone_column_has_it() -> None:
     again = land(once, 41, 30)
     assert again.curve.master == ((0, 0), (40, 30), (100, 100)), "a point that is near is moved"
     assert land(again, 20, 90).curve.master[1] == (20, 30), "never above the next point"
+
+
+def test_a_handle_that_is_reset_says_what_it_usually_says_and_leaves_the_others() -> None:
+    look = Look(
+        zones=ZoneStep(shadow_hue=200, shadow_chroma=15, highlight_hue=60, highlight_chroma=10),
+        curve=CurveStep(master=((0, 10), (40, 55), (70, 60), (100, 90))),
+        moves=MoveStep(own=(OwnMove(source=(0.5, 0.1, 0.0), hue=20, reach=20), OwnMove(source=(0.4, 0.0, 0.1), hue=9))),
+        hold=HoldStep(families=(FamilyHold(family=Family(colour=(0.6, 0.1, 0.0)), hue=40),)),
+    )
+    zones = reset(look, "zone.shadow").zones
+    assert (zones.shadow_chroma, zones.highlight_hue, zones.highlight_chroma) == (ZoneStep().shadow_chroma, 60, 10)
+    assert reset(look, "curve.master.1").curve.master == ((0, 10), (70, 60), (100, 90))
+    assert reset(look, "curve.master.0").curve.master == ((0, 0), (40, 55), (70, 60), (100, 90))
+    assert reset(look, "curve.master.3").curve.master == ((0, 10), (40, 55), (70, 60), (100, 100))
+    assert reset(look, "share.50").curve.master == ((0, 0), (100, 100))
+    first, second = reset(look, "move.0").moves.own
+    assert (first.hue, first.reach, second) == (0, 20, look.moves.own[1])
+    assert reset(look, "hold.0").hold.families[0].hue == FamilyHold(family=Family(colour=(0.6, 0.1, 0.0))).hue
+    for handle in ("zone.sky", "move.2", "hold.1", "curve.master.4", "elsewhere"):
+        with pytest.raises(InvalidChangeError):
+            reset(look, handle)
 
 
 @pytest.mark.parametrize("handle", ["zone.sky", "move.7", "curve.cyan.0", "curve.red.9", "elsewhere"])

@@ -140,8 +140,8 @@ def test_what_is_changed_while_an_undo_is_under_way_is_done_to_what_it_leads_to(
     page.wait_for_timeout(100)
     set_to("Strength of the look", "80")  # while the answer is on its way
     expect(value(page, "Strength of the look")).to_have_text("80 %")
-    page.unroute("**/look/undo")
     held[0].continue_()
+    page.unroute("**/look/undo")
     expect(history).to_contain_text("Strength of the look 100 to 80 %")
     expect(value(page, "Tone,")).to_have_text("65 %")
     expect(value(page, "Strength of the look")).to_have_text("80 %")

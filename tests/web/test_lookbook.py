@@ -187,6 +187,9 @@ def test_files_are_brought_in_by_what_they_are_and_written_out(client: TestClien
     assert answer.status_code == 201 and set(answer.json()["made"]) == {"Evening 2", "Evening 3"}
     assert [one["name"] for one in answer.json()["refused"]] == ["other.json", "notes.txt"]
     assert client.post("/lookbook/files", files=files[2:]).status_code == 422
+    cut = {"file": ("cut.cube", b"\n".join(CUBE.splitlines()[:400]))}
+    refused = client.post("/lookbook/files", files=cut)
+    assert refused.status_code == 422 and "cut off: it needs 729 lines" in refused.text
     with studio.database.session() as session:
         table = str(next(e.id for e in book_list.entries(session, book_list.Asked()) if e.table))
     page = client.get(f"/lookbook/{table}?series={slug}").text

@@ -1,6 +1,7 @@
 """What is done to many frames at once over HTTP: trims copied, variants, areas moved, and what trims have in common."""
 
 import re
+import uuid
 from typing import Any
 
 import cv2
@@ -8,12 +9,18 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
+from nuvett.services.delivery.delivery_choice import chosen_frames
+from nuvett.services.delivery.delivery_settings import DeliverySettings
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from tests.conftest import DEMO, drain
 from tests.web.driving import revision_at
 
 WARMER = {"white": {"warmth": 12}}
+
+
+def area(exposure: float) -> dict[str, Any]:
+    return {"on": True, "area": {"parts": [{"kind": "round", "soft": 20}]}, "exposure": {"exposure": exposure}}
 
 
 def frames_of(studio: Studio, slug: str) -> list[str]:
@@ -166,3 +173,53 @@ def test_chosen_frames_are_straightened_as_their_lines_propose(client: TestClien
     kept = trim_of(client, slug, panels)
     assert kept["document"]["geometry"]["straighten"] == pytest.approx(3, abs=0.3)
     assert "As proposed: Straightened by" in kept["history"]
+
+
+def test_what_copying_would_lose_is_told_before_and_areas_are_added(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    client.post(f"/series/{slug}/carry")
+    first, second = frames_of(studio, slug)
+    trim(client, slug, first, WARMER | {"areas": [area(-1)]})
+    trim(client, slug, second, {"white": {"warmth": -4}, "areas": [area(0.5)]})
+    asked = {"frame": first, "frames": [first, second], "parts": ["white", "areas"]}
+    lost, at = f"/series/{slug}/trims/copy/lost", f"/series/{slug}/trims/copy"
+    words = client.post(lost, json=asked).json()["words"]
+    assert words.startswith("This replaces") and "White on 1 frame" in words and "reas on" not in words
+    assert "Areas on 1 frame" in client.post(lost, json=asked | {"areas": "replace"}).json()["words"]
+    assert client.post(lost, json=asked | {"parts": ["geometry"]}).json()["words"] == ""
+    assert trim_of(client, slug, second)["document"]["white"]["warmth"] == -4  # asking does nothing
+
+    def exposures() -> list[float]:
+        return [one["exposure"]["exposure"] for one in trim_of(client, slug, second)["document"]["areas"]]
+
+    client.post(at, json=asked)
+    assert trim_of(client, slug, second)["document"]["white"]["warmth"] == 12 and exposures() == [0.5, -1]
+    client.post(at, json=asked | {"areas": "replace"})
+    assert exposures() == [-1]
+
+
+def test_frames_left_out_are_neither_carried_nor_handed_over_unless_chosen(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    second = frames_of(studio, slug)[1]
+    client.post(f"/series/{slug}/frames/left-out", json={"frames": [second]})
+    client.post(f"/series/{slug}/carry")
+
+    def following() -> list[bool]:
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            return [frame.follows_id is not None for frame in catalogue.shown_frames(session, series.id)]
+
+    assert following() == [True, False]
+    client.post(f"/series/{slug}/carry/chosen", json={"frames": [second]})
+    assert following() == [True, True]
+
+    def handed(settings: dict[str, Any]) -> int:
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            return len(chosen_frames(session, series, DeliverySettings(), **settings))
+
+    assert handed({}) == 1 and handed({"only": [uuid.UUID(second)]}) == 1
+    client.post(f"/series/{slug}/frames/left-out", json={"frames": [second]})
+    assert handed({}) == 2

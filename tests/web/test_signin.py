@@ -61,6 +61,28 @@ def test_signing_in_opens_signing_out_closes_and_the_cookie_is_kept_from_scripts
     assert client.get("/", headers=HTML).status_code == 303
 
 
+@pytest.mark.parametrize(
+    ("asked", "tls", "secure"), [("http", False, False), ("https", False, True), ("http", True, True)]
+)
+def test_the_cookie_goes_over_encrypted_ways_alone_where_there_is_one(
+    studio: Studio, asked: str, tls: bool, secure: bool
+) -> None:
+    settings = studio.settings.model_copy(update={"password": hash_password(PASSWORD), "tls": tls})
+    locked = dataclasses.replace(studio, settings=settings)
+    with TestClient(make_app(settings, locked), base_url=f"{asked}://127.0.0.1", follow_redirects=False) as client:
+        cookie = client.post("/sign-in", data={"password": PASSWORD}).headers["set-cookie"]
+    assert ("secure" in cookie.lower().split("; ")) is secure
+
+
+def test_of_too_many_sessions_the_one_unused_for_longest_ends(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(signin, "_MOST_SESSIONS", 2)
+    sessions = signin.Sessions()
+    first, second = sessions.begin(), sessions.begin()
+    assert sessions.holds(first)
+    third = sessions.begin()
+    assert [sessions.holds(name) for name in (first, second, third)] == [True, False, True]
+
+
 def test_attempts_are_limited_even_for_the_right_password(client: TestClient) -> None:
     for _ in range(5):
         assert client.post("/sign-in", data={"password": "wrong"}).status_code == 403

@@ -28,6 +28,7 @@ from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.web.security.guard import host_name
 from nuvett.web.views import filters, instruments
+from nuvett.web.views.tiles import short_names
 from tests import strategies as ours
 
 
@@ -42,6 +43,12 @@ def test_palette_bands_fill_the_bar_and_carry_names(seed: int, count: int) -> No
     assert sum(b.width for b in bands) == pytest.approx(100, abs=1e-3)
     assert all(first.x + first.width == pytest.approx(second.x) for first, second in itertools.pairwise(bands))
     assert all(b.name and len(parse_hex(b.hex)) == 3 for b in bands)
+
+
+def test_frames_are_told_apart_in_little_room() -> None:
+    assert short_names(["AT-0101", "AT-0102", "AT-0110b"]) == ["101", "102", "110"]
+    assert short_names(["one-101", "two-101", "two-102"]) == ["1", "2", "3"]  # figures that say nothing
+    assert short_names(["a", "b7"]) == ["1", "2"] and short_names([]) == []
 
 
 @settings(max_examples=10)

@@ -2,6 +2,7 @@
 
 import re
 import uuid
+from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -31,6 +32,14 @@ def sort_by_time(session: Session, series_id: uuid.UUID) -> None:
     for position, frame in enumerate([*(usable[index] for index in order), *refused], start=1):
         frame.position = position
     session.flush()
+
+
+def order_by(session: Session, series: models.Series, by: Literal["time", "name"]) -> None:
+    """Let frames come in the order of their capture times, or of their names."""
+    series.ordered_by = by
+    session.flush()
+    sort_by_time(session, series.id)
+    number_setups(session, series.id)
 
 
 def group_frames(session: Session, series_id: uuid.UUID, frames: list[models.Frame], lights: list[Floats]) -> None:

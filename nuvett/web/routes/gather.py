@@ -154,9 +154,7 @@ def order(context: Means, slug: str, by: Annotated[Literal["time", "name"], Form
     with context.session() as session:
         series = find_series(session, slug)
         with arranging.arranged(session, context.studio, series, f"In order of {by}"):
-            series.ordered_by = by
-            session.flush()
-            setups.sort_by_time(session, series.id)
+            setups.order_by(session, series, by)
     return _back(slug)
 
 
