@@ -2,7 +2,7 @@
 
 import base64
 import hashlib
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
@@ -50,6 +50,7 @@ from nuvett.core.steps.lookup import TableStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.saturation import SaturationStep
 from nuvett.core.steps.tone import ToneStep
+from nuvett.core.table.expects import Expects, asked_of, encoded_for, linear_from
 from nuvett.core.types import Linear, OKLab
 from tests import strategies as ours
 from tests.examples import TABLE
@@ -262,6 +263,16 @@ def test_the_mildest_remedy_of_the_likeliest_step_is_found() -> None:
     weaker = remedy(already, "skin", lambda tried: tried.colour <= 30)
     assert weaker is not None and weaker.look.colour == 30
     assert remedy(look, "torn", lambda tried: False) is None
+
+
+@pytest.mark.parametrize("expects", get_args(Expects))
+def test_what_a_table_is_asked_for_is_read_back_and_only_what_lies_beyond_is_kept(expects: Expects) -> None:
+    linear = to_linear(ours.cloud(6, 200))
+    assert np.abs(asked_of(encoded_for(linear, expects), expects) - linear).max() < 2e-6
+    lab = linear_to_oklab(linear)
+    held = TableOperation(table=TABLE, expects=expects).apply(lab, lab, Space.SRGB)
+    plain = linear_to_oklab(linear_from(TABLE.looked_up(encoded_for(linear, expects)), expects))
+    assert np.abs(held - plain).max() < 1e-4  # a colour that the table knows is the table's alone
 
 
 def test_a_table_acts_at_half_strength_and_in_the_space_it_expects() -> None:

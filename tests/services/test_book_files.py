@@ -68,12 +68,14 @@ def digest_in(studio: Studio, name: str) -> str:
 
 def test_tables_are_brought_in_many_at_once_and_what_is_none_is_named(studio: Studio, slug: str) -> None:
     clf = table_text((CUBE**1.3).astype(np.float32), TableFormat.CLF, "g").encode()
+    no_number = cube(1.5).replace(b"0.125000", b"milk", 1)
     files = [
         Incoming("Evening.cube", cube(1.1)),
         Incoming("evening.cube", cube(1.2)),
         Incoming("Evening copy.cube", cube(1.1)),
         Incoming("Grade.CLF", clf),
         Incoming("表" * 300 + ".cube", cube(1.4)),
+        Incoming("no number.cube", no_number),
         Incoming("cut off.cube", cube(1.5)[:400]),
         Incoming("notes.cube", b"milk, bread\n"),
         Incoming("empty.cube", b""),
@@ -81,12 +83,18 @@ def test_tables_are_brought_in_many_at_once_and_what_is_none_is_named(studio: St
         Incoming("huge.cube", b"LUT_3D_SIZE 9000\n"),
     ]
     found = bring_in_tables(studio, files)
-    assert found.made == ["Evening", "evening 2", "Grade", "表" * 80, "cut off"] and found.again == 1
-    assert [name for name, _ in found.refused] == ["notes.cube", "empty.cube", "picture.cube", "huge.cube"]
+    assert found.made == ["Evening", "evening 2", "Grade", "表" * 80, "no number"] and found.again == 1
+    assert [name for name, _ in found.refused] == [
+        "cut off.cube",
+        "notes.cube",
+        "empty.cube",
+        "picture.cube",
+        "huge.cube",
+    ]
     assert all(words.endswith(".") for _, words in found.refused)
-    row = bringing_tables.learn_table(studio, digest_in(studio, "cut off"))
+    row = bringing_tables.learn_table(studio, digest_in(studio, "no number"))
     assert row is not None and row.state == "refused" and row.problem.startswith(("The table says", "A line of"))
-    assert bring_in_tables(studio, [Incoming("cut off.cube", cube(1.5)[:400])]).made  # may be tried once more
+    assert bring_in_tables(studio, [Incoming("no number.cube", no_number)]).made  # may be tried once more
     ready = bringing_tables.learn_table(studio, digest_in(studio, "Evening"))
     assert ready is not None and (ready.state, ready.expects) == ("ready", "srgb") and "middle grey" in ready.words
     with studio.database.session() as session:

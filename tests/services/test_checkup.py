@@ -7,8 +7,9 @@ import pytest
 from sqlalchemy import select
 
 from nuvett.core.errors import MissingBlobError
-from nuvett.services.delivery import deliveries, delivering
+from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.files import writing
 from nuvett.services.platform import checkup
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.platform.studio import Studio
@@ -76,16 +77,16 @@ def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
     with series.database.session() as session:
         made = catalogue.find_series(session, "winter-fair")
         delivery = deliveries.order_delivery(session, series, made, DeliverySettings(size=80)).id
-    render = delivering.render_file
+    render = writing.render_file
 
     def removed_meanwhile(*arguments: object) -> object:
         finished = render(*arguments)  # type: ignore[arg-type]
         with series.database.session() as session:
             deliveries.remove_delivery(session, session.get_one(models.Delivery, delivery))
-        monkeypatch.setattr(delivering, "render_file", render)
+        monkeypatch.setattr(writing, "render_file", render)
         return finished
 
-    monkeypatch.setattr(delivering, "render_file", removed_meanwhile)
+    monkeypatch.setattr(writing, "render_file", removed_meanwhile)
     drain(series)
     assert checkup.check(series).words == []
 

@@ -28,10 +28,11 @@ from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
-from nuvett.services.delivery import deliveries, delivering, kept_settings, tables_out
+from nuvett.services.delivery import deliveries, kept_settings, tables_out
 from nuvett.services.delivery.delivery_choice import chosen_frames, names_of
 from nuvett.services.delivery.delivery_settings import DeliverySettings, read_settings
 from nuvett.services.delivery.papers.record import Record
+from nuvett.services.files import writing
 from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.folders import already_there, folder_at
 from nuvett.services.platform.studio import Studio
@@ -101,7 +102,7 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
         series = catalogue.find_series(session, slug)
         carrying.carry(session, series)
         ordered = deliveries.order_delivery(session, studio, series, DeliverySettings(size=64)).id
-    render, rendered = delivering.render_file, []
+    render, rendered = writing.render_file, []
 
     def stopped_and_resumed(*arguments: Any) -> Any:
         rendered.append(arguments[0])
@@ -113,7 +114,7 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
                 deliveries.resume_delivery(session, studio, session.get_one(models.Delivery, ordered))
         return render(*arguments)
 
-    monkeypatch.setattr(delivering, "render_file", stopped_and_resumed)
+    monkeypatch.setattr(writing, "render_file", stopped_and_resumed)
     drain(studio)
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, ordered)

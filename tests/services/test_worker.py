@@ -18,6 +18,7 @@ from nuvett.jobs import worker
 from nuvett.jobs.memory import hand_back_freed
 from nuvett.services.delivery import deliveries, delivering
 from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.files import writing
 from nuvett.services.files.measuring import MeasuredFile
 from nuvett.services.platform import workers
 from nuvett.services.platform.studio import Studio
@@ -118,7 +119,7 @@ def test_what_no_try_could_finish_is_refused_and_can_be_tried_again_once_mended(
     with monkeypatch.context() as broken:
         broken.setattr(new_references, "measure_file", faulty)
         broken.setattr(clips, "read_clip", faulty)
-        broken.setattr(delivering, "render_file", faulty)
+        broken.setattr(writing, "render_file", faulty)
         drain(studio)
     with studio.database.session() as session:
         for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
@@ -208,7 +209,7 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     delivery = ordered(studio, 5, SMALL)
-    render = delivering.render_file
+    render = writing.render_file
 
     def once(*arguments: Any) -> Any:
         studio.stopping.set()
@@ -216,7 +217,7 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
 
     try:
         with monkeypatch.context() as patched, pytest.raises(StoppingError):
-            patched.setattr(delivering, "render_file", once)
+            patched.setattr(writing, "render_file", once)
             delivering.prepare_delivery(studio, delivery)
             with studio.database.session() as session:
                 files = [file.id for file in session.get_one(models.Delivery, delivery).files]

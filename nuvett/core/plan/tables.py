@@ -7,7 +7,7 @@ import numpy as np
 from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.table.expects import Expects, encoded_for, linear_from
+from nuvett.core.table.expects import Expects, asked_of, encoded_for, linear_from
 from nuvett.core.table.held import HeldTable
 from nuvett.core.types import OKLab
 
@@ -30,7 +30,7 @@ class TableOperation(ColourOperation):
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         asked = encoded_for(oklab_to_linear(lab), self.expects)
         made = linear_to_oklab(linear_from(self.table.looked_up(asked), self.expects))
-        inside = linear_to_oklab(linear_from(asked, self.expects))
+        inside = linear_to_oklab(asked_of(asked, self.expects))
         beyond = lab - inside
         out = np.abs(beyond).max(axis=-1) > _NOTICEABLE
         if not out.any():

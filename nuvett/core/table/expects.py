@@ -40,6 +40,12 @@ def log_encoded(linear: Floats) -> Floats:
     return np.asarray(np.where(linear <= _CUT, linear * _SLOPE + _OFFSET, safe / _STOPS), dtype=np.float32)
 
 
+def log_decoded(made: Floats) -> Floats:
+    """ACEScct, any shape, to linear light: the inverse of `log_encoded`."""
+    safe = np.exp2(made * _STOPS - _RAISED)
+    return np.asarray(np.where(safe <= _CUT, (made - _OFFSET) / _SLOPE, safe), dtype=np.float32)
+
+
 def encoded_for(linear: Linear, expects: Expects) -> Encoded01:
     """Extended linear sRGB (N, 3) as a table wants it, within 0 to 1."""
     if expects in _AS_ON_SCREEN:
@@ -48,6 +54,14 @@ def encoded_for(linear: Linear, expects: Expects) -> Encoded01:
         linear = Linear(linear @ matrix_between(Space.SRGB, Space.WIDE).T)
     made = linear if expects == "linear" else log_encoded(linear)
     return Encoded01(np.clip(made, 0, 1).astype(np.float32))
+
+
+def asked_of(made: Encoded01, expects: Expects) -> Linear:
+    """Extended linear sRGB (N, 3) that a table was asked for: the inverse of `encoded_for`, within what it can say."""
+    if expects in _AS_ON_SCREEN:
+        return linear_from(made, expects)
+    linear = Linear(np.asarray(made) if expects == "linear" else log_decoded(made))
+    return Linear(linear @ matrix_between(Space.WIDE, Space.SRGB).T) if expects == "log-wide" else linear
 
 
 def linear_from(made: Encoded01, expects: Expects) -> Linear:
