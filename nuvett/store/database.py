@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from psycopg.errors import DiskFull
+from psycopg.errors import CheckViolation, DiskFull
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -24,12 +24,15 @@ class Database:
         """A session that commits at the end and rolls back on any error.
 
         Raises StoreError when the database cannot be reached, ConflictError when a constraint is broken,
-        InvalidChangeError for a value that it cannot hold, DiskFullError.
+        InvalidChangeError for a value that it cannot hold, DiskFullError; IntegrityError as it is where a check is
+        broken, which nobody else has done.
         """
         try:
             with self._sessions() as session, session.begin():
                 yield session
         except IntegrityError as error:
+            if isinstance(error.orig, CheckViolation):
+                raise
             raise ConflictError from error
         except DataError as error:
             raise InvalidChangeError from error

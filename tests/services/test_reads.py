@@ -1,11 +1,14 @@
 """References through the services: clips, undo, versions of the target, saved palettes, branching histories."""
 
 import io
+import re
 import uuid
 
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from sqlalchemy import CheckConstraint, text
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DocumentError, InvalidChangeError, NotFoundError
@@ -50,6 +53,27 @@ def test_the_tables_are_those_that_the_migrations_make(migrated: Studio) -> None
     ours = set(models.Base.metadata.tables)
     changes = [c for c in found if isinstance(c, list) or getattr(c[1], "name", "") in ours or "column" in c[0]]
     assert not changes
+
+
+def test_the_database_refuses_states_that_there_are_not(migrated: Studio) -> None:
+    tables = models.Base.metadata.sorted_tables
+    pairs = [(table.name, "state") for table in tables if "state" in table.c] + [("series", "ordered_by")]
+    assert len(pairs) == 8
+    declared = {
+        c.name: set(re.findall(r"'(\w+)'", str(c.sqltext)))
+        for table in tables
+        for c in table.constraints
+        if isinstance(c, CheckConstraint)
+    }
+    query = text("SELECT pg_get_constraintdef(oid) FROM pg_constraint WHERE conname = :name")
+    with migrated.database.session() as session:
+        for table, column in pairs:
+            name = f"ck_{table}_{column}"
+            made = session.execute(query, {"name": name}).scalar_one()
+            assert set(re.findall(r"'(\w+)'", made)) == declared[name] and column in made
+    with pytest.raises(IntegrityError, match="ck_series_ordered_by"), migrated.database.session() as session:
+        catalogue.start_series(session, "Odd").ordered_by = "size"
+        session.flush()
 
 
 def test_stills_taken_from_a_clip_become_references(studio: Studio, slug: str) -> None:

@@ -6,7 +6,7 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from nuvett.store.models.base import Base, Json, now
+from nuvett.store.models.base import Base, Json, now, one_of
 
 
 class Palette(Base):
@@ -30,6 +30,7 @@ class KeptLook(Base):
     """
 
     __tablename__ = "kept_look"
+    __table_args__ = (one_of("kept_look", "state", "kept", "away", "trial"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     name: Mapped[str]
@@ -70,6 +71,7 @@ class LookupTable(Base):
     """
 
     __tablename__ = "lookup_table"
+    __table_args__ = (one_of("lookup_table", "state", "waiting", "ready", "refused"),)
 
     file: Mapped[str] = mapped_column(primary_key=True)
     name: Mapped[str]

@@ -3,10 +3,10 @@
 import uuid
 from datetime import datetime
 
-from sqlalchemy import BigInteger, ForeignKey
+from sqlalchemy import BigInteger, ForeignKey, Index, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from nuvett.store.models.base import Base, Json, now
+from nuvett.store.models.base import Base, Json, now, one_of
 
 
 class Delivery(Base):
@@ -16,6 +16,7 @@ class Delivery(Base):
     """
 
     __tablename__ = "delivery"
+    __table_args__ = (one_of("delivery", "state", "waiting", "running", "done", "stopped"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
@@ -37,6 +38,10 @@ class DeliveryFile(Base):
     """
 
     __tablename__ = "delivery_file"
+    __table_args__ = (
+        one_of("delivery_file", "state", "waiting", "done", "failed"),
+        Index("ix_delivery_file_waiting", "delivery_id", "position", postgresql_where=text("state = 'waiting'")),
+    )
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     delivery_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("delivery.id", ondelete="CASCADE"), index=True)

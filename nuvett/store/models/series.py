@@ -6,7 +6,7 @@ from datetime import datetime
 from sqlalchemy import BigInteger, ForeignKey, Index
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from nuvett.store.models.base import Base, Json, now
+from nuvett.store.models.base import Base, Json, now, one_of
 
 
 class Series(Base):
@@ -17,6 +17,7 @@ class Series(Base):
     """
 
     __tablename__ = "series"
+    __table_args__ = (one_of("series", "ordered_by", "time", "name"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     slug: Mapped[str] = mapped_column(unique=True)
@@ -74,7 +75,10 @@ class Frame(Base):
     """
 
     __tablename__ = "frame"
-    __table_args__ = (Index("ix_frame_series_position", "series_id", "position"),)
+    __table_args__ = (
+        Index("ix_frame_series_position", "series_id", "position"),
+        one_of("frame", "state", "waiting", "ready", "refused", "removed", "variant"),
+    )
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"))
@@ -156,6 +160,7 @@ class Reference(Base):
     """
 
     __tablename__ = "reference"
+    __table_args__ = (one_of("reference", "state", "waiting", "ready", "refused"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
@@ -187,6 +192,7 @@ class Clip(Base):
     """
 
     __tablename__ = "clip"
+    __table_args__ = (one_of("clip", "state", "waiting", "ready", "refused"),)
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), index=True)
