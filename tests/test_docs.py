@@ -18,9 +18,11 @@ from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.settings import Settings
+from nuvett.store import models
 from nuvett.web.views.glossary import GLOSSARY
 from nuvett.web.views.keys import KEYS
 from tests.conftest import PROJECT
+from tools.draw_tables import PAGE, drawn, page_with
 
 DOCS = PROJECT / "docs"
 
@@ -51,8 +53,22 @@ def test_the_published_schema_is_that_of_the_document(kind: type[BaseModel]) -> 
     assert published == kind.model_json_schema()
 
 
+def test_every_package_has_its_licence_and_its_reason() -> None:
+    text = (DOCS / "packages.md").read_text()
+    rows = re.findall(r"^\| ([a-z0-9, -]+) \| [^|]*\w[^|]* \| [^|]*\w[^|]* \|$", text, re.M)
+    named = {name for names in rows for name in names.split(", ")}
+    lines = (PROJECT / "requirements" / "runtime.in").read_text().splitlines()
+    assert named - {"package"} == {re.split(r"[~\[<>=]", line)[0] for line in lines}
+
+
+def test_the_drawing_of_the_tables_is_of_these_tables() -> None:
+    text = PAGE.read_text()
+    assert text == page_with(drawn())
+    assert all(re.search(rf"\b{table.name}\b", drawn()) for table in models.Base.metadata.sorted_tables)
+
+
 def test_links_in_documents_lead_somewhere() -> None:
-    for path in [PROJECT / "README.md", *DOCS.rglob("*.md")]:
+    for path in [*PROJECT.glob("*.md"), *DOCS.rglob("*.md")]:
         for target in re.findall(r"\]\(([^)#]+)\)", path.read_text()):
             assert (path.parent / target).exists(), f"{path.name} links to {target}"
 
@@ -60,7 +76,7 @@ def test_links_in_documents_lead_somewhere() -> None:
 def test_commands_in_the_readme_are_those_of_the_script() -> None:
     named = set(re.findall(r"\./run ([a-z]+)", (PROJECT / "README.md").read_text()))
     script = (PROJECT / "run").read_text()
-    assert named == {"demo", "test", "start", "cli", "camera", "bench", "hard", "shots"}
+    assert named == {"demo", "test", "start", "cli", "camera", "bench", "hard", "shots", "sql"}
     assert all(f"  {name}) " in script for name in named)
     shown = subprocess.run([PROJECT / "run"], capture_output=True, text=True, check=True)
     assert all(name in shown.stderr for name in named)

@@ -1,15 +1,20 @@
 """The state folder: who uses it, and the database that runs while anybody does.
 
-`python -m tools.home check ...` runs a command of the command line that needs the installation's database.
+`python -m tools.home check ...` runs a command of the command line that needs the installation's database, and
+`python -m tools.home sql ...` PostgreSQL's own shell on it.
 """
 
 import fcntl
 import os
+import subprocess
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
+
+from sqlalchemy import make_url
 
 from nuvett import cli
 from tools.cluster import Cluster, cluster_of
@@ -58,6 +63,17 @@ def at_home() -> Iterator[Home]:
                 cluster.stop()
 
 
+def shell(given: list[str]) -> int:
+    """PostgreSQL's shell on the database of this state folder; its password stays out of the list of processes."""
+    url = make_url(os.environ["NUVETT_DATABASE"])
+    at = {"PGHOST": url.host or url.query.get("host"), "PGPORT": url.port or url.query.get("port")}
+    who = {"PGUSER": url.username, "PGPASSWORD": url.password, "PGDATABASE": url.database}
+    known = {name: str(value) for name, value in (at | who).items() if value}
+    return subprocess.run(["psql", *given], env=os.environ | known, check=False).returncode
+
+
 if __name__ == "__main__":
     with at_home():
+        if sys.argv[1:2] == ["sql"]:
+            sys.exit(shell(sys.argv[2:]))
         cli.app()
