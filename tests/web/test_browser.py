@@ -39,6 +39,7 @@ def test_from_own_photos_to_finished_files(quiet: Page, site: str, bad_file: Pat
     page.locator('[data-input="frames"]').set_input_files([*photos, bad_file])
     expect(page.get_by_text("Refused: 1 file. All others were kept.")).to_be_visible()
     expect(page.get_by_text("3 frames in 2 set-ups")).to_be_visible()
+    expect(page.locator("[aria-current] [data-stage-count]")).to_have_text("3")
     expect(page.get_by_text("not a picture that can be read")).to_be_visible()
     page.get_by_role("button", name="Clear").click()
     page.get_by_role("button", name="Make hero: AT-0101").click()

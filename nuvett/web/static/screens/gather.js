@@ -81,6 +81,7 @@ export const gather = () => ({
       try {
         const text = await (await ask(`/series/${slug}/gather/board`)).text();
         morphInto(board, text);
+        one("[aria-current] [data-stage-count]").textContent = one("[data-ready]", board).dataset.ready;
         narrow();
       } catch {
         // The next round tries again.
