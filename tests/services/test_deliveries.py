@@ -8,6 +8,7 @@ import re
 import time
 import uuid
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ import numpy as np
 import pypdfium2
 import pytest
 from PIL import Image
+from sqlalchemy.orm import Session
 
 from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.errors import InvalidChangeError
@@ -93,6 +95,27 @@ def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: st
         assert delivery.state == "done" and len(deliveries.made_files(session, delivery)) == 5
         with pytest.raises(InvalidChangeError):
             deliveries.stop_delivery(delivery)
+
+
+def test_what_is_done_to_a_delivery_suits_how_far_it_is(studio: Studio, slug: str) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        carrying.carry(session, series)
+        ordered = deliveries.order_delivery(session, studio, series, DeliverySettings(size=64)).id
+
+    def refused(call: Callable[[Session, models.Delivery], object], words: str) -> None:
+        with pytest.raises(InvalidChangeError, match=words), studio.database.session() as session:
+            call(session, session.get_one(models.Delivery, ordered))
+
+    refused(lambda s, d: deliveries.resume_delivery(s, studio, d), "Only a stopped")
+    refused(lambda s, d: deliveries.retry_failed(s, studio, d), "still being made")
+    refused(lambda s, d: deliveries.remove_delivery(s, d), "top")
+    drain(studio)
+    refused(lambda s, d: deliveries.resume_delivery(s, studio, d), "Only a stopped")
+    refused(lambda s, d: deliveries.retry_failed(s, studio, d), "were made")
+    refused(lambda s, d: deliveries.stop_delivery(d), "over already")
+    with studio.database.session() as session:
+        assert session.get_one(models.Delivery, ordered).state == "done"
 
 
 def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_once(
