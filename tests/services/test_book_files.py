@@ -66,6 +66,18 @@ def digest_in(studio: Studio, name: str) -> str:
         return row.file
 
 
+@pytest.mark.parametrize(
+    ("lost", "words"),
+    [
+        ((), "A table carries all of this look."),
+        (("grain",), "A table cannot carry grain."),
+        (("even light", "trims", "grain"), "A table cannot carry even light, trims and grain."),
+    ],
+)
+def test_what_a_table_cannot_carry_is_one_sentence(lost: tuple[str, ...], words: str) -> None:
+    assert tables_out.Carries(lost, ("Skin lands elsewhere.",)).words == (words, "Skin lands elsewhere.")
+
+
 def test_tables_are_brought_in_many_at_once_and_what_is_none_is_named(studio: Studio, slug: str) -> None:
     clf = table_text((CUBE**1.3).astype(np.float32), TableFormat.CLF, "g").encode()
     no_number = cube(1.5).replace(b"0.125000", b"milk", 1)
