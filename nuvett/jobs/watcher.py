@@ -11,9 +11,9 @@ from sqlalchemy.exc import SQLAlchemyError
 from nuvett.core.errors import NuvettError
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.watching import Seen, look_into_all, watched_paths
+from nuvett.store.locks import Lock
 
 log = logging.getLogger("nuvett.watcher")
-_ALONE = 7302  # advisory lock: who holds it watches
 _BUSY, _CALM = 0.5, 5.0  # seconds until folders are looked into again, while files settle and otherwise
 _STEP = 50  # milliseconds in which changes are gathered
 
@@ -33,7 +33,7 @@ async def watch_folders(studio: Studio) -> None:
 async def _watch_alone(studio: Studio) -> None:
     with studio.database.engine.connect() as connection:
         held = await asyncio.to_thread(
-            lambda: connection.scalar(text("SELECT pg_try_advisory_lock(:lock)"), {"lock": _ALONE})
+            lambda: connection.scalar(text("SELECT pg_try_advisory_lock(:lock)"), {"lock": Lock.WATCHING.value})
         )
         connection.commit()
         waiting: dict[uuid.UUID, Seen] = {}

@@ -26,7 +26,6 @@ KEPT, AWAY, TRIAL = "kept", "away", "trial"
 Sort = Literal["name", "used", "suits"]
 _MOST_LOOKS = 2000
 _ROOM = 6  # characters that a number behind a name may take
-BOOK_LOCK = 7203  # advisory lock: names are given to many looks by one transaction at a time
 
 
 def keep_target(session: Session, target: Target) -> models.Target:

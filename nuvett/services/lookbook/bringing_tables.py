@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from io import BytesIO
 
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.book.files import MOST_NAME, Labels
@@ -18,11 +18,12 @@ from nuvett.core.table.cube import read_head, refuse_cut_off
 from nuvett.core.table.expects import Expects, guess
 from nuvett.core.table.held import HeldTable
 from nuvett.services.engine.tables import suffix_of
-from nuvett.services.lookbook.book import BOOK_LOCK, FreeNames
+from nuvett.services.lookbook.book import FreeNames
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.incoming import display_name
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
+from nuvett.store.locks import Lock, hold
 
 BROUGHT_IN = "Brought in"
 _FIRST = "Brought in"  # words of the first version of a table's look
@@ -69,7 +70,7 @@ def bring_in_tables(studio: Studio, files: Sequence[Incoming], group: str = "") 
         keep = keeping(session, studio)
         with ThreadPoolExecutor(os.cpu_count()) as pool:
             blobs = dict(zip(kinds, pool.map(lambda n: keep.put(BytesIO(files[n].data))[0], kinds), strict=True))
-        session.execute(select(func.pg_advisory_xact_lock(BOOK_LOCK)))  # names are given one after the other
+        hold(session, Lock.BOOK)  # names are given one after the other
         tables = models.LookupTable
         known = {r.file: r for r in session.scalars(select(tables).where(tables.file.in_(blobs.values())))}
         names, versions = FreeNames.of(session), []

@@ -4,15 +4,15 @@ import json
 from functools import cache
 from pathlib import Path
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from nuvett.core.book.files import LookFile, read_book
 from nuvett.services.lookbook.book import add_kept, free_name
 from nuvett.store import models
+from nuvett.store.locks import Lock, hold
 
 _FOLDER = Path(__file__).resolve().parent.parent.parent / "starters"
-_LOCK = 7202  # advisory lock: two windows that open an empty lookbook at once add the starters once
 
 
 @cache
@@ -26,7 +26,7 @@ def add_starters(session: Session) -> None:
     there = set(session.scalars(select(models.KeptLook.starter).where(models.KeptLook.starter != "")))
     if set(shipped()) <= there:
         return
-    session.execute(select(func.pg_advisory_xact_lock(_LOCK)))
+    hold(session, Lock.STARTERS)
     there = set(session.scalars(select(models.KeptLook.starter).where(models.KeptLook.starter != "")))
     for stem, one in shipped().items():
         if stem not in there:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
-from sqlalchemy import ARRAY, Select, String, any_, bindparam, func, select, union
+from sqlalchemy import ARRAY, Select, String, any_, bindparam, select, union
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from nuvett.core.errors import MissingBlobError
@@ -18,10 +18,10 @@ from nuvett.services.platform.queue import INGEST_CLIP, INGEST_FRAME, INGEST_REF
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
+from nuvett.store.locks import Lock, hold
 from nuvett.store.quarantine import Quarantine
 
 _AT_ONCE = 200  # blobs that are swept under one hold of the lock, since nothing can be kept meanwhile
-_LOCK = 7201  # advisory lock: keeping a blob takes it shared, sweeping takes it alone
 Column = InstrumentedAttribute[str] | InstrumentedAttribute[str | None]
 
 
@@ -148,7 +148,7 @@ class Keeping:
     """Puts blobs within a transaction; nothing is swept until that ends, so that a row can come to own them."""
 
     def __init__(self, session: Session, blobs: BlobStore) -> None:
-        session.execute(select(func.pg_advisory_xact_lock_shared(_LOCK)))
+        hold(session, Lock.BLOBS, shared=True)
         self._blobs = blobs
 
     def put(self, stream: IO[bytes]) -> tuple[str, int]:
@@ -174,7 +174,7 @@ def sweep(studio: Studio, names: Iterable[str]) -> int:
     for start in range(0, len(asked), _AT_ONCE):
         some = set(asked[start : start + _AT_ONCE])
         with studio.database.session() as session:
-            session.execute(select(func.pg_advisory_xact_lock(_LOCK)))
+            hold(session, Lock.BLOBS)
             array = any_(bindparam("names", sorted(some), ARRAY(String)))
             used = set(session.scalars(union(*(select(column).where(column == array) for column in _COLUMNS))))
             taken += Quarantine(studio.blobs).take(some - used)

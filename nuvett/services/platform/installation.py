@@ -6,14 +6,14 @@ both only if what the one uses is what the other holds.
 
 import uuid
 
-from sqlalchemy import func, inspect, select
+from sqlalchemy import inspect
 
 from nuvett.core.errors import ForeignStoreError, StoreAbsentError
 from nuvett.services.platform.blobs import blobs_in_use
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
+from nuvett.store.locks import Lock, hold
 
-_LOCK = 7203  # advisory lock: identities are compared and given one after the other
 _ENOUGH = 0.5  # share of the files in use that a store without a mark must hold to be taken for the right one
 _NEW_DATABASE = (
     "The database is new, but the storage {} holds pictures already. Set NUVETT_DATABASE to the database that they "
@@ -46,7 +46,7 @@ def recognise(studio: Studio) -> bool:
     blobs = studio.blobs
     blobs.expect(None)
     with studio.database.session() as session:
-        session.execute(select(func.pg_advisory_xact_lock(_LOCK)))
+        hold(session, Lock.IDENTITY)
         row, marked = session.get(models.Installation, 1), blobs.identity()
         if row is None or marked != row.identity:
             if row is not None and marked is not None:

@@ -4,9 +4,8 @@ from sqlalchemy import text
 
 from nuvett.services.platform.installation import recognise, refuse_new_database
 from nuvett.services.platform.studio import Studio
+from nuvett.store.locks import Lock
 from nuvett.store.migrating import migrate
-
-_LOCK = 7204  # advisory lock: who holds it opens
 
 
 def open_installation(studio: Studio) -> bool:
@@ -15,12 +14,12 @@ def open_installation(studio: Studio) -> bool:
     Raises ForeignStoreError, before anything was changed, when the two do not belong together.
     """
     with studio.database.engine.connect() as connection:
-        connection.execute(text("SELECT pg_advisory_lock(:lock)"), {"lock": _LOCK})
+        connection.execute(text("SELECT pg_advisory_lock(:lock)"), {"lock": Lock.OPENING.value})
         connection.commit()
         try:
             refuse_new_database(studio)
             migrate(studio.database)
             return recognise(studio)
         finally:
-            connection.execute(text("SELECT pg_advisory_unlock(:lock)"), {"lock": _LOCK})
+            connection.execute(text("SELECT pg_advisory_unlock(:lock)"), {"lock": Lock.OPENING.value})
             connection.commit()

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
+from nuvett.store.locks import Lock
 
-_AT_WORK = 7301  # advisory lock: every worker holds it shared for as long as it lives
 _WAIT_FOR = (models.Frame, models.Reference, models.Clip, models.Delivery)
 
 
@@ -21,10 +21,10 @@ def at_work(studio: Studio) -> Iterator[bool]:
     The server lets go of a lock when the connection that holds it ends, however that comes about.
     """
     with studio.database.engine.connect() as connection:
-        alone = bool(connection.scalar(text("SELECT pg_try_advisory_lock(:lock)"), {"lock": _AT_WORK}))
-        connection.execute(text("SELECT pg_advisory_lock_shared(:lock)"), {"lock": _AT_WORK})
+        alone = bool(connection.scalar(text("SELECT pg_try_advisory_lock(:lock)"), {"lock": Lock.AT_WORK.value}))
+        connection.execute(text("SELECT pg_advisory_lock_shared(:lock)"), {"lock": Lock.AT_WORK.value})
         if alone:
-            connection.execute(text("SELECT pg_advisory_unlock(:lock)"), {"lock": _AT_WORK})
+            connection.execute(text("SELECT pg_advisory_unlock(:lock)"), {"lock": Lock.AT_WORK.value})
         connection.commit()
         yield alone
 
