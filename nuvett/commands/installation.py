@@ -44,10 +44,9 @@ def check(
     ] = None,
 ) -> None:
     """Look for files that are missing, damaged, unfinished or used by nothing in this installation; 1 if any are."""
-    try:
-        findings = checkup.check_installation(checkup.Asked(deep, mend, quarantine_unused, tuple(bring_back or ())))
-    except NuvettError as error:
-        stop(error.message)
+    asked = checkup.Asked(deep, mend, quarantine_unused, tuple(bring_back or ()))
+    with _installation() as studio:
+        findings = checkup.check_installation(studio, asked)
     for line in findings.words:
         print(line)
     for one in findings.held:

@@ -9,9 +9,9 @@ from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 
 from nuvett.core.errors import NuvettError
+from nuvett.services.platform.locks import Lock
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.watching import Seen, look_into_all, watched_paths
-from nuvett.store.locks import Lock
 
 log = logging.getLogger("nuvett.watcher")
 _BUSY, _CALM = 0.5, 5.0  # seconds until folders are looked into again, while files settle and otherwise

@@ -20,6 +20,7 @@ import procrastinate
 from procrastinate.exceptions import ProcrastinateException
 from procrastinate.jobs import Job
 from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError, StoreAbsentError
 from nuvett.jobs.memory import hand_back_freed
@@ -74,6 +75,10 @@ def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
     new_references.ingest_reference(studio, reference, targets.renew_target_of_reference)
 
 
+def _leave(studio: Studio, row: uuid.UUID) -> None:
+    """Nothing is lost: what is still to be done is found and queued again by a periodic task."""
+
+
 @dataclass(frozen=True)
 class _Task:
     """What a task does with the row that its one argument names, and what when its last try has failed, too."""
@@ -90,8 +95,8 @@ TASKS: dict[str, _Task] = {
     FIND_SUBJECTS: _Task(subjects.find_subjects, subjects.give_up),
     DELIVER: _Task(delivering.prepare_delivery, delivering.give_up),
     DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
-    KEEP_CARRIED: _Task(carried_plans.keep_carried, carried_plans.give_up),
-    PURGE_SERIES: _Task(filing.purge_series, filing.give_up_purge),
+    KEEP_CARRIED: _Task(carried_plans.keep_carried, _leave),
+    PURGE_SERIES: _Task(filing.purge_series, _leave),
     FINISH_DELIVERY: _Task(delivering.finish_delivery, delivering.give_up),
 }
 _GIVE_UP = {name: task.give_up for name, task in TASKS.items()}
@@ -156,18 +161,13 @@ def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.A
     @app.periodic(cron="37 3 * * *")
     @app.task(name="tidy", queueing_lock="tidy", pass_context=False)
     async def tidy_up(timestamp: int) -> None:
-        with studio.database.session() as session:
-            filing.queue_outdated(session, studio)
+        await asyncio.to_thread(_in_session, studio, filing.queue_outdated)
         await asyncio.to_thread(_when_present, studio, tidy)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="keep_all_carried", queueing_lock="keep_all_carried", pass_context=False)
     async def keep_all_carried(timestamp: int) -> None:
-        def queue() -> None:
-            with studio.database.session() as session:
-                carried_plans.queue_all_due(session, studio)
-
-        await asyncio.to_thread(queue)
+        await asyncio.to_thread(_in_session, studio, carried_plans.queue_all_due)
 
     @app.periodic(cron="*/5 * * * *")
     @app.task(name="find_again", queueing_lock="find_again", pass_context=False)
@@ -175,6 +175,11 @@ def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.A
         await asyncio.to_thread(_when_present, studio, find_again)
 
     return app
+
+
+def _in_session(studio: Studio, work: Callable[[Session, Studio], object]) -> None:
+    with studio.database.session() as session:
+        work(session, studio)
 
 
 def _when_present(studio: Studio, work: Callable[[Studio], object]) -> None:

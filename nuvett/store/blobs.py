@@ -32,17 +32,23 @@ _NAME = re.compile(r"[0-9a-f]{64}")
 _PLACE = re.compile(r"/([0-9a-f]{2})/(\1[0-9a-f]{62})$")
 
 
+def is_full_disk(error: OSError) -> bool:
+    """Whether a file could not be written because no room, or none of the user's share, is left."""
+    return error.errno in _FULL
+
+
 @contextmanager
 def _full_disk_in_words() -> Iterator[None]:
     try:
         yield
     except OSError as error:
-        if error.errno in _FULL:
+        if is_full_disk(error):
             raise DiskFullError from error
         raise
 
 
-def _digest(stream: IO[bytes]) -> str:
+def digest_of(stream: IO[bytes]) -> str:
+    """SHA-256 of a stream, which is the name of a blob of its bytes."""
     digest = hashlib.sha256()
     while chunk := stream.read(_CHUNK):
         digest.update(chunk)
@@ -86,10 +92,10 @@ class BlobStore:
         """Write the store's mark; the folder is made if it is not there."""
         self._files.makedirs(self._root, exist_ok=True)
         text = json.dumps({"installation": identity, "about": _ABOUT}, indent=2)
-        partial = f"{self._root}/{_MARK}.{uuid4().hex}"
         if not self._is_local:
             self._files.pipe_file(f"{self._root}/{_MARK}", text.encode())
             return
+        partial = f"{self._root}/{_MARK}.{uuid4().hex}"
         with self._files.open(partial, "wb") as out:
             out.write(text.encode())
             self._settle(out)
@@ -103,7 +109,8 @@ class BlobStore:
         """Whether the store carries the identity that is expected; any does while none is."""
         return self._expected is None or self.identity() == self._expected
 
-    def _require(self) -> None:
+    def require(self) -> None:
+        """Raise StoreAbsentError while the store is not there."""
         if not self.is_present():
             raise StoreAbsentError
 
@@ -118,7 +125,7 @@ class BlobStore:
 
         Raises DiskFullError, StoreAbsentError.
         """
-        self._require()
+        self.require()
         digest, size = hashlib.sha256(), 0
         partial = f"{self._root}/{_PART}{int(time.time())}-{uuid4().hex}"
         try:
@@ -159,7 +166,7 @@ class BlobStore:
 
     def move(self, source: str, place: str) -> bool:
         """Move a file inside the store; whether it was there. Raises StoreAbsentError."""
-        self._require()
+        self.require()
         try:
             self._move(source, place)
         except FileNotFoundError:
@@ -179,7 +186,7 @@ class BlobStore:
         try:
             data = bytes(self._files.cat_file(self.place(name)))
         except OSError as error:
-            self._require()
+            self.require()
             raise MissingBlobError(name) from error
         if hashlib.sha256(data).hexdigest() != name:
             raise MissingBlobError(name)
@@ -189,16 +196,16 @@ class BlobStore:
         """Whether a blob is there. Raises StoreAbsentError."""
         found = bool(self._files.exists(self.place(name)))
         if not found:
-            self._require()
+            self.require()
         return found
 
     def is_whole(self, name: str) -> bool:
         """Whether a blob is there with the bytes that were kept. Raises StoreAbsentError."""
         try:
             with self._files.open(self.place(name), "rb") as stream:
-                return _digest(stream) == name
+                return digest_of(stream) == name
         except OSError:
-            self._require()
+            self.require()
             return False
 
     @contextmanager
@@ -219,13 +226,13 @@ class BlobStore:
 
     def remove(self, name: str) -> None:
         """Forget a blob for good; none is no error. Raises StoreAbsentError."""
-        self._require()
+        self.require()
         with suppress(FileNotFoundError):
             self._files.rm(self.place(name))
 
     def names(self) -> set[str]:
         """Names of all blobs kept. Raises StoreAbsentError."""
-        self._require()
+        self.require()
         return {found.group(2) for path in self._found() if (found := _PLACE.search(f"/{path}"))}
 
     def _found(self) -> list[str]:

@@ -41,7 +41,7 @@ class Quarantine:
 
     def held(self) -> list[Quarantined]:
         """All blobs in quarantine, the oldest first."""
-        self._blobs.is_present()
+        self._blobs.require()
         try:
             found = self._blobs.files.find(f"{self._blobs.root}/quarantine", detail=True)
         except FileNotFoundError:
@@ -52,11 +52,11 @@ class Quarantine:
 
     def bring_back(self, name: str) -> bool:
         """Bring a blob back to its place; whether it was in quarantine."""
-        return any(
-            self._blobs.move(self._place(name, one.since), self._blobs.place(name))
-            for one in self.held()
-            if one.name == name
-        )
+        return any(self.put_back(one) for one in self.held() if one.name == name)
+
+    def put_back(self, held: Quarantined) -> bool:
+        """Put a blob of `held` back to its place; whether it was still in quarantine."""
+        return self._blobs.move(self._place(held.name, held.since), self._blobs.place(held.name))
 
     def let_go(self, days: int, now: date | None = None) -> int:
         """Remove for good what has lain in quarantine for so many days; how many that were."""

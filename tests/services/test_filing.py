@@ -55,7 +55,7 @@ def test_a_deleted_series_is_out_of_sight_and_comes_back_as_it_was(studio: Studi
         filing.queue_outdated(session, studio)
     drain(studio)
     with studio.database.session() as session:
-        filing.bring_back(filing.find_deleted(session, carried))
+        filing.bring_back(catalogue.find_series(session, carried, in_bin=True))
         series = catalogue.find_series(session, carried)
         assert [(f.name, f.follows_id, f.trim) for f in series.frames] == before
 
@@ -74,7 +74,7 @@ def test_a_series_whose_time_is_over_is_removed_in_the_background_and_its_files_
         filing.purge_series(studio, series.id)
     assert count(studio, models.Series) == 1, "nor one whose time is not over"
     with studio.database.session() as session:
-        row = filing.find_deleted(session, carried)
+        row = catalogue.find_series(session, carried, in_bin=True)
         assert row.deleted
         row.deleted -= timedelta(days=filing.BIN_DAYS)
         session.flush()

@@ -80,6 +80,7 @@ def test_a_store_that_comes_late_is_absent_and_all_goes_on_when_it_is_back(own: 
         lambda: checkup.set_aside(own, frame.original),
         lambda: checkup.tidy(own),
         lambda: own.blobs.names(),
+        lambda: checkup.empty_quarantine(own),
     ):
         with pytest.raises(StoreAbsentError):
             work()

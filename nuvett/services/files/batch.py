@@ -127,14 +127,18 @@ Progress = Callable[[], None]
 """Called once after each photo."""
 
 
+def _refuse_existing(path: Path, overwrite: bool) -> None:
+    if path.exists() and not overwrite:
+        raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
+
+
 def write_through(plan: FramePlan, photo: Photo, output: Output, limits: Limits, seen: LookedAt | None = None) -> Path:
     """Render one photo under a plan and write it under its own stem. Raises OutputExistsError, and as `decode`."""
     header = read_header(photo.path, limits)
     fmt = output.format or usual_format(header.format, header.bits)
     space = output.space or source_space(photo.path)
     path = output.folder / (photo.path.stem + FORMATS[fmt].suffix)
-    if path.exists() and not output.overwrite:
-        raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
+    _refuse_existing(path, output.overwrite)
     output.folder.mkdir(parents=True, exist_ok=True)
     partial = path.with_name(f".{path.name}.part{FORMATS[fmt].suffix}")
     try:
@@ -161,8 +165,7 @@ def _pixels_of(photo: Photo, header: Header, limits: Limits) -> Iterator[Path]:
 
 def write_table(path: Path, table: Floats, overwrite: bool, comments: tuple[str, ...] = ()) -> None:
     """Write a table, in the format its name asks for, whole or not at all. Raises OutputExistsError, TableError."""
-    if path.exists() and not overwrite:
-        raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
+    _refuse_existing(path, overwrite)
     text = table_text(table, format_of(path), path.stem, comments)
     path.parent.mkdir(parents=True, exist_ok=True)
     partial = path.with_name(f".{path.name}.part")
@@ -333,8 +336,7 @@ def match_files(
     base, cube = aside.base, aside.cube
     if cube is not None:
         format_of(cube)
-        if cube.exists() and not output.overwrite:
-            raise OutputExistsError(f"{cube.name} exists already; pass --overwrite to replace it.")
+        _refuse_existing(cube, output.overwrite)
     entries, failed = _measure_all(photos, limits, aside.lenses)
     if not entries:
         return failed

@@ -21,9 +21,9 @@ from nuvett.services.engine.tables import suffix_of
 from nuvett.services.lookbook.book import FreeNames
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.incoming import display_name
+from nuvett.services.platform.locks import Lock, hold
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
-from nuvett.store.locks import Lock, hold
 
 BROUGHT_IN = "Brought in"
 _FIRST = "Brought in"  # words of the first version of a table's look

@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.book.files import LookFile, read_book
 from nuvett.services.lookbook.book import add_kept, free_name
+from nuvett.services.platform.locks import Lock, hold
 from nuvett.store import models
-from nuvett.store.locks import Lock, hold
 
 _FOLDER = Path(__file__).resolve().parent.parent.parent / "starters"
 

@@ -76,7 +76,3 @@ def _write(studio: Studio, rows: list[dict[str, object]]) -> None:
         kept = [row for row in rows if row["frame_id"] in there]  # a frame may have been deleted meanwhile
         if kept:
             session.execute(insert(models.CarriedPlan).values(kept).on_conflict_do_nothing())
-
-
-def give_up(studio: Studio, series_id: uuid.UUID) -> None:
-    """Nothing is lost: plans are made anew where they are needed, and it is tried again."""

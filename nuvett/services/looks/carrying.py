@@ -39,6 +39,11 @@ def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID
     return {frame: known[version] for frame, version in rows}
 
 
+def number_followed(session: Session, frame: models.Frame) -> int:
+    """Number of the version that a frame follows, 0 for none."""
+    return session.get_one(models.LookVersion, frame.follows_id).number if frame.follows_id else 0
+
+
 def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:
     """Look versions by their ids, each with its target."""
     rows = session.execute(
@@ -54,8 +59,8 @@ def _following(version: models.LookVersion, target: models.Target) -> Following:
     return Following(version.number, Aimed(look, target_document(target), str(target.id), version.id))
 
 
-def carried_look(session: Session, series: models.Series, number: int) -> Look:
-    """The look as it was carried as a version. Raises InvalidChangeError for a version that is not there."""
+def version_numbered(session: Session, series: models.Series, number: int) -> models.LookVersion:
+    """A version that the look was carried as. Raises InvalidChangeError for one that is not there."""
     row = session.scalars(
         select(models.LookVersion).where(
             models.LookVersion.look_id == look_of(session, series).id, models.LookVersion.number == number
@@ -63,7 +68,12 @@ def carried_look(session: Session, series: models.Series, number: int) -> Look:
     ).first()
     if row is None:
         raise InvalidChangeError("There is no such version of the look.")
-    return Look.model_validate(row.document)
+    return row
+
+
+def carried_look(session: Session, series: models.Series, number: int) -> Look:
+    """The look as it was carried as a version. Raises as `version_numbered`."""
+    return Look.model_validate(version_numbered(session, series, number).document)
 
 
 @dataclass(frozen=True)

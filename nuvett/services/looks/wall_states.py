@@ -1,14 +1,14 @@
 """What a wall can show of a series: as it came, evened, as it is carried, the draft, or any version carried before."""
 
+import re
 from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError
 from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.wall import Show
-from nuvett.services.looks.carrying import CarryState, followings, versions_followed
+from nuvett.services.looks.carrying import CarryState, followings, version_numbered, versions_followed
 from nuvett.services.looks.looks import draft_of
 from nuvett.services.series.catalogue import look_of
 from nuvett.store import models
@@ -85,13 +85,7 @@ def state_of(session: Session, series: models.Series, facts: Facts, key: str) ->
             aims = [aimed.anew() if aimed else None for aimed in aims]
         numbers = [followed[frame.id].number if frame.id in followed else 0 for frame in facts]
         return WallState(key, Show.LOOK, aims, numbers)
-    row = session.scalars(
-        select(models.LookVersion).where(
-            models.LookVersion.look_id == look_of(session, series).id,
-            models.LookVersion.number == (int(key[1:]) if key[1:].isdecimal() and len(key) < 10 else 0),
-        )
-    ).first()
-    if row is None or not key.startswith("v"):
-        raise InvalidChangeError("There is no such version of the look.")
+    named = re.fullmatch(r"v(\d{1,8})", key)
+    row = version_numbered(session, series, int(named[1]) if named else 0)
     aimed = followings(session, {row.id})[row.id].aimed
     return WallState(key, Show.LOOK, [aimed] * len(facts), [row.number] * len(facts))

@@ -4,7 +4,6 @@ Files lie there by their content, so that the next backup copies only what is ne
 runs: what goes out of use meanwhile lies in quarantine for longer than a backup takes.
 """
 
-import hashlib
 import json
 import shutil
 from collections.abc import Iterable
@@ -23,11 +22,11 @@ from nuvett.services.platform.installation import recognise
 from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
 from nuvett.store import dumps, models
+from nuvett.store.blobs import digest_of
 from nuvett.store.quarantine import Quarantine
 
 _DUMP, _LIST = "database.dump", "backup.json"
 _FULL = "This installation holds series already. Restore into an empty one. Nothing was changed."
-_CHUNK = 1 << 20
 
 
 class Listed(BaseModel):
@@ -55,14 +54,11 @@ def _place(folder: Path, name: str) -> Path:
 
 
 def _is_whole(path: Path, name: str) -> bool:
-    digest = hashlib.sha256()
     try:
         with path.open("rb") as stream:
-            while chunk := stream.read(_CHUNK):
-                digest.update(chunk)
+            return digest_of(stream) == name
     except OSError:
         return False
-    return digest.hexdigest() == name
 
 
 def back_up(studio: Studio, folder: Path, deep: bool = False) -> Made:

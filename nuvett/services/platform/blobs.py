@@ -14,11 +14,11 @@ from sqlalchemy import ARRAY, Select, String, any_, bindparam, select, union
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from nuvett.core.errors import MissingBlobError
+from nuvett.services.platform.locks import Lock, hold
 from nuvett.services.platform.queue import INGEST_CLIP, INGEST_FRAME, INGEST_REFERENCE
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
-from nuvett.store.locks import Lock, hold
 from nuvett.store.quarantine import Quarantine
 
 _AT_ONCE = 200  # blobs that are swept under one hold of the lock, since nothing can be kept meanwhile

@@ -10,7 +10,6 @@ from nuvett.core.errors import StoreAbsentError
 from nuvett.services.platform.blobs import OWNERS, Owner, blobs_in_use, owner_of, sweep
 from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.studio import Studio
-from nuvett.settings import Settings
 from nuvett.store import models
 from nuvett.store.quarantine import Quarantine, Quarantined
 
@@ -184,9 +183,7 @@ def tidy(studio: Studio) -> None:
     find_again(studio)
     studio.blobs.remove_parts(_OLD_PART)
     Quarantine(studio.blobs).let_go(KEPT_DAYS)
-    present = studio.blobs.names()
-    with studio.database.session() as session:
-        unused = present - blobs_in_use(session)
+    unused, present = _unused(studio)
     if not are_many(len(unused), len(present)):
         sweep(studio, unused)
         return
@@ -194,6 +191,13 @@ def tidy(studio: Studio) -> None:
         row = session.get(models.Installation, 1)
         if row is not None and (row.unused or {}).get("left", -1) != len(unused):
             row.unused = {"count": len(unused), "of": len(present)}
+
+
+def _unused(studio: Studio) -> tuple[set[str], set[str]]:
+    """Files that nothing uses, and all that are there; what came into use since they were listed is among neither."""
+    present = studio.blobs.names()
+    with studio.database.session() as session:
+        return present - blobs_in_use(session), present
 
 
 def question_of_unused(session: Session) -> tuple[int, int] | None:
@@ -205,9 +209,7 @@ def question_of_unused(session: Session) -> tuple[int, int] | None:
 
 def take_unused(studio: Studio) -> int:
     """Put all files that nothing uses into quarantine; how many they were."""
-    present = studio.blobs.names()
-    with studio.database.session() as session:
-        unused = present - blobs_in_use(session)
+    unused, _ = _unused(studio)
     count = sweep(studio, unused)
     _remember(studio, None)
     return count
@@ -252,23 +254,16 @@ class Asked:
     back: tuple[str, ...] = ()
 
 
-def check_installation(asked: Asked) -> Findings:
-    """Check the installation that the environment names, and do what is asked.
-
-    Raises ForeignStoreError, StoreAbsentError.
-    """
-    studio = Studio.of(Settings())
-    try:
-        recognise(studio)
-        if asked.back:
-            quarantine = Quarantine(studio.blobs)
-            for one in quarantine.held():
-                if "all" in asked.back or one.name.startswith(asked.back):
-                    quarantine.bring_back(one.name)
-        findings = check(studio, asked.deep)
-        if asked.mend and not findings.absent:
-            mend(studio, findings, asked.quarantine_unused)
-            findings.held = Quarantine(studio.blobs).held()
-        return findings
-    finally:
-        studio.database.close()
+def check_installation(studio: Studio, asked: Asked) -> Findings:
+    """Check an installation, and do what is asked. Raises ForeignStoreError, StoreAbsentError."""
+    recognise(studio)
+    quarantine = Quarantine(studio.blobs)
+    if asked.back:
+        for one in quarantine.held():
+            if "all" in asked.back or one.name.startswith(asked.back):
+                quarantine.put_back(one)
+    findings = check(studio, asked.deep)
+    if asked.mend and not findings.absent:
+        mend(studio, findings, asked.quarantine_unused)
+        findings.held = quarantine.held()
+    return findings

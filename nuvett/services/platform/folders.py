@@ -1,6 +1,5 @@
 """Folders of this machine that Nuvett reads from and writes to: all of them below one that is meant for it."""
 
-import errno
 import filecmp
 import os
 import shutil
@@ -10,9 +9,9 @@ from pathlib import Path
 
 from nuvett.core.errors import DiskFullError, InvalidChangeError, NameTakenError
 from nuvett.services.platform.studio import Studio
+from nuvett.store.blobs import is_full_disk
 
 _MOST_BESIDE = 1000
-_FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 def folder_at(studio: Studio, name: str) -> Path:
@@ -91,7 +90,7 @@ def put_into(folder: Path, wanted: Wanted, source: Path) -> Placed:
             place = _put_beside(partial, place, wanted.beside)
         stamp = _stamp(place)
     except OSError as error:
-        if error.errno in _FULL:
+        if is_full_disk(error):
             raise DiskFullError from error
         raise InvalidChangeError(f"The folder cannot be written to: {error.strerror or error}.") from error
     finally:
@@ -118,7 +117,7 @@ def _put_if_free(partial: Path, place: Path) -> bool:
     except FileExistsError:
         return False
     except OSError as error:
-        if error.errno in _FULL:
+        if is_full_disk(error):
             raise
         try:  # a file system without links: the name is taken first
             os.close(os.open(place, os.O_CREAT | os.O_EXCL | os.O_WRONLY))

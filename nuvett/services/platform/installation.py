@@ -10,9 +10,9 @@ from sqlalchemy import inspect
 
 from nuvett.core.errors import ForeignStoreError, StoreAbsentError
 from nuvett.services.platform.blobs import blobs_in_use
+from nuvett.services.platform.locks import Lock, hold
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
-from nuvett.store.locks import Lock, hold
 
 _ENOUGH = 0.5  # share of the files in use that a store without a mark must hold to be taken for the right one
 _NEW_DATABASE = (

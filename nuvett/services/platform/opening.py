@@ -3,8 +3,8 @@
 from sqlalchemy import text
 
 from nuvett.services.platform.installation import recognise, refuse_new_database
+from nuvett.services.platform.locks import Lock
 from nuvett.services.platform.studio import Studio
-from nuvett.store.locks import Lock
 from nuvett.store.migrating import migrate
 
 

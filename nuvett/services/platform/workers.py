@@ -7,9 +7,9 @@ from contextlib import contextmanager
 from sqlalchemy import bindparam, select, text, update
 from sqlalchemy.orm import Session
 
+from nuvett.services.platform.locks import Lock
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
-from nuvett.store.locks import Lock
 
 _WAIT_FOR = (models.Frame, models.Reference, models.Clip, models.Delivery)
 

@@ -49,11 +49,11 @@ def start_series(session: Session, title: str, credit: str = "") -> models.Serie
     return series
 
 
-def find_series(session: Session, slug: str) -> models.Series:
-    """The series at an address. Raises NotFoundError, also for one in the bin."""
-    series = session.scalars(
-        select(models.Series).where(models.Series.slug == slug, models.Series.deleted.is_(None))
-    ).first()
+def find_series(session: Session, slug: str, in_bin: bool = False) -> models.Series:
+    """The series at an address, out of the bin or in it. Raises NotFoundError, also for one that is in the other."""
+    deleted = models.Series.deleted
+    where = deleted.is_not(None) if in_bin else deleted.is_(None)
+    series = session.scalars(select(models.Series).where(models.Series.slug == slug, where)).first()
     if series is None:
         raise NotFoundError
     return series

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.errors import InvalidChangeError
 from nuvett.services.platform.blobs import blobs_of_series, sweep
 from nuvett.services.platform.queue import PURGE_SERIES
 from nuvett.services.platform.studio import Studio
@@ -48,16 +48,6 @@ def in_bin(session: Session) -> list[tuple[models.Series, datetime]]:
     return [(row, row.deleted + timedelta(days=BIN_DAYS)) for row in session.scalars(query) if row.deleted]
 
 
-def find_deleted(session: Session, slug: str) -> models.Series:
-    """A series in the bin. Raises NotFoundError."""
-    found = session.scalars(
-        select(models.Series).where(models.Series.slug == slug, models.Series.deleted.is_not(None))
-    ).first()
-    if found is None:
-        raise NotFoundError
-    return found
-
-
 def bring_back(series: models.Series) -> None:
     """Bring a series back from the bin, as it was."""
     series.deleted = None
@@ -68,13 +58,17 @@ def remove_for_good(session: Session, studio: Studio, series: models.Series) -> 
     if series.deleted is None:
         raise InvalidChangeError("Only a series in the bin is removed for good.")
     series.deleted -= timedelta(days=BIN_DAYS)
-    studio.queue.defer(session, PURGE_SERIES, once=f"purge-{series.id}", series_id=str(series.id))
+    _queue_purge(session, studio, series)
 
 
 def queue_outdated(session: Session, studio: Studio) -> None:
     """Queue the removal of series that have been in the bin for BIN_DAYS."""
     for row in session.scalars(select(models.Series).where(_is_outdated())):
-        studio.queue.defer(session, PURGE_SERIES, once=f"purge-{row.id}", series_id=str(row.id))
+        _queue_purge(session, studio, row)
+
+
+def _queue_purge(session: Session, studio: Studio, series: models.Series) -> None:
+    studio.queue.defer(session, PURGE_SERIES, once=f"purge-{series.id}", series_id=str(series.id))
 
 
 def _is_outdated() -> Any:
@@ -94,10 +88,6 @@ def purge_series(studio: Studio, series_id: uuid.UUID) -> None:
         session.flush()
         session.delete(series)
     sweep(studio, names)
-
-
-def give_up_purge(studio: Studio, series_id: uuid.UUID) -> None:
-    """Nothing is lost: a series that could not be removed stays in the bin, and is tried again the next day."""
 
 
 def duplicate_series(session: Session, slug: str) -> models.Series:
@@ -135,8 +125,7 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
         )
         frames[row.id] = made
         session.add(made)
-        if row.variant_of_id is None:
-            made.id = uuid.uuid4()
+        made.id = uuid.uuid4()  # known before it is written, for its variants
     session.flush()
     twin.hero_id = frames[first.hero_id].id if first.hero_id in frames else None
     session.flush()

@@ -12,7 +12,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
-from nuvett.services.engine.wall import Wall, build_wall
+from nuvett.services.engine.wall import build_wall
 from nuvett.services.looks import carried_plans, carrying, looks, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
@@ -75,15 +75,15 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         wanted = wall_states.state_of(session, series, facts, key)
         other = wall_states.state_of(session, series, facts, shown.beside) if shown.beside else None
         draft = looks.draft_of(session, series)
-        labels = labels_of(session, series)
+        labels = labels_of(series)
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
         chosen = wall_states.choices(state), wall_states.versions(session, series)
     bench = context.studio.bench
     wall = build_wall(bench, facts, wanted.aims, wanted.show)
     beside = build_wall(bench, facts, other.aims, other.show) if other else None
     tiles = [
-        tile_of(slug, item, labels[item.frame.id], position, beside=beside.items[position - 1] if beside else None)
-        for position, item in enumerate(wall.items, start=1)
+        tile_of(slug, item, labels[item.frame.id], beside=beside.items[place] if beside else None)
+        for place, item in enumerate(wall.items)
     ]
     found = [tile for tile in tiles if shown.finds(tile)]
     run = [tile for tile in tiles if not tile.variant]
@@ -102,15 +102,11 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "run_names": short_names([tile.name for tile in run]),
         "wall": wall,
         "beside_wall": beside,
-        "stand_out": _stand_out(tiles, wall),
+        "stand_out": [tile for tile in tiles if tile.outlier],
         "target": _target(draft.target) if draft else None,
         "state": state,
         "shares": shares,
     }
-
-
-def _stand_out(tiles: list[Tile], wall: Wall) -> list[Tile]:
-    return [tile for tile in tiles if tile.outlier]
 
 
 def _target(target: Target) -> dict[str, Any]:

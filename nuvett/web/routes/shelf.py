@@ -115,7 +115,7 @@ def delete(context: Means, slug: str) -> Response:
 @router.post("/bin/{slug}/bring-back")
 def bring_back(context: Means, slug: str) -> Response:
     with context.session() as session:
-        filing.bring_back(filing.find_deleted(session, slug))
+        filing.bring_back(find_series(session, slug, in_bin=True))
     return _back()
 
 
@@ -123,7 +123,7 @@ def bring_back(context: Means, slug: str) -> Response:
 def remove(context: Means, slug: str) -> Response:
     """Have a series in the bin removed for good, in the background."""
     with context.session() as session:
-        filing.remove_for_good(session, context.studio, filing.find_deleted(session, slug))
+        filing.remove_for_good(session, context.studio, find_series(session, slug, in_bin=True))
     return _back()
 
 

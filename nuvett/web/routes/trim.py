@@ -33,8 +33,7 @@ router = APIRouter(prefix="/series/{slug}")
 
 
 def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
-    trim = Trim.model_validate(frame.trim) if frame.trim else Trim()
-    values = sheet_values(session, trim, frame.trim_revision, f"trim:{frame.id}")
+    values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}")
     return values | {"look_areas": look_areas(session, frame)}
 
 
@@ -52,13 +51,12 @@ def show(
         easel = easel_for_trim(session, slug, frame, reference)
         if easel is None:
             return context.page("trim_empty.html", "trim", series=series, slug=slug, stages=stages)
-        values = _sheet_values(session, find_frame(session, series, easel.frame.id))
-        rows = kept_references.ready_references(session, series.id, readings=False)
         row = find_frame(session, series, easel.frame.id)
+        values = _sheet_values(session, row)
+        rows = kept_references.ready_references(session, series.id, readings=False)
         state = carrying.carry_state(session, series, 0)
-        followed = carrying.versions_followed(session, series).get(row.id)
         values |= {"variant": row.variant, "common": common_view(session, series), "carried": state}
-        values["version"] = followed.number if followed else 0
+        values["version"] = carrying.number_followed(session, row)
     trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
     return context.page(
         "trim.html",

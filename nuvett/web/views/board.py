@@ -20,10 +20,8 @@ class GatherFrame:
 
     id: str
     name: str
-    state: str
     problem: str
     taken: str
-    facts: str
     light: str
     sure: bool
     base: str
@@ -113,10 +111,8 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
         frame = GatherFrame(
             id=str(row.id),
             name=row.name,
-            state=row.state,
             problem=row.problem,
             taken=row.taken.strftime("%H:%M") if row.taken else "",
-            facts=f"{row.width} × {row.height}, {row.bits} bit",
             light=light.words if light else "",
             sure=light is None or not light.is_unsure,
             file=companions.file_words(row),

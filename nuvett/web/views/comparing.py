@@ -58,7 +58,7 @@ def comparing(context: Context, slug: str, frame: uuid.UUID, left: str, right: s
         index = ground.place_of(frame)
         if index is None:
             raise NotFoundError
-        labels = {f.id: Labels(f.name, f.id == series.hero_id, "") for f in shown_frames(session, series.id)}
+        labels = {f.id: Labels(f.name, f.id == series.hero_id) for f in shown_frames(session, series.id)}
         rows = ready_references(session, series.id, readings=False)
         one, other = _version(session, left), _version(session, right)
         options = [Choice(f"kept {key}", name) for key, name in names(session)]

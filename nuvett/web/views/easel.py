@@ -84,7 +84,7 @@ def _begun(session: Session, slug: str, reference: uuid.UUID | None) -> tuple[An
     ready = kept_references.ready_references(session, series.id, readings=False)
     heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
     chosen = next((r for r in ready if r.id == reference), heaviest)
-    return series, facts, {f.id: Labels(f.name, f.id == series.hero_id, "") for f in frames}, chosen
+    return series, facts, {f.id: Labels(f.name, f.id == series.hero_id) for f in frames}, chosen
 
 
 def _index_of(facts: Facts, frame: uuid.UUID | None, hero: uuid.UUID | None) -> int:

@@ -35,6 +35,6 @@ def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
         came = summary(here.frame, bench.planner.as_came(here.frame), aimed)
         item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), came)
         notes = bench.measures.notes(here.frame, plan, aimed.look) if aimed else ()
-        found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], index + 1, _EDGE), notes))
+        found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], _EDGE), notes))
         bench.plans.keep(plan)
     return found

@@ -5,10 +5,7 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from nuvett.services.engine.wall import WallItem
-from nuvett.services.looks.carrying import versions_followed
 from nuvett.web.views.instruments import Band, palette_bands
 
 
@@ -26,12 +23,10 @@ class Tile:
     words: str
     outlier: bool
     hero: bool
-    follows: str
     trimmed: bool
     favourite: bool
     setup: str
     variant: bool
-    position: int
     left_out: bool
     beside_src: str
     beside_drift: float | None
@@ -43,22 +38,14 @@ class Labels:
 
     name: str
     hero: bool
-    follows: str
     favourite: bool = False
     left_out: bool = False
 
 
-def labels_of(session: Session, series: Any) -> dict[uuid.UUID, Labels]:
+def labels_of(series: Any) -> dict[uuid.UUID, Labels]:
     """What is known of the frames of a series beside their pixels."""
-    followed = versions_followed(session, series)
     return {
-        frame.id: Labels(
-            frame.name,
-            frame.id == series.hero_id,
-            f"v{followed[frame.id].number}" if frame.id in followed else "",
-            frame.favourite,
-            frame.left_out,
-        )
+        frame.id: Labels(frame.name, frame.id == series.hero_id, frame.favourite, frame.left_out)
         for frame in series.frames
     }
 
@@ -78,9 +65,7 @@ def picture_address(slug: str, frame_id: object, plan_key: str, edge: int) -> st
     return f"/series/{slug}/frames/{frame_id}/picture.jpg?{plan}edge={edge}"
 
 
-def tile_of(
-    slug: str, item: WallItem, labels: Labels, position: int, edge: int = 400, beside: WallItem | None = None
-) -> Tile:
+def tile_of(slug: str, item: WallItem, labels: Labels, edge: int = 400, beside: WallItem | None = None) -> Tile:
     """Tile of one frame of a wall, whose plan has been kept; `beside` is the frame on the wall that stands beside."""
     drift, plan = item.summary.drift, item.plan.key if item.plan else ""
     other = beside.plan.key if beside and beside.plan else ""
@@ -95,12 +80,10 @@ def tile_of(
         words=drift.words if drift else "",
         outlier=item.outlier,
         hero=labels.hero,
-        follows=labels.follows,
         trimmed=item.frame.trim.acts,
         favourite=labels.favourite,
         setup=str(item.frame.setup or ""),
         variant=item.frame.id != item.frame.first,
-        position=position,
         left_out=labels.left_out,
         beside_src=picture_address(slug, item.frame.id, other, edge) if beside else "",
         beside_drift=beside.summary.drift.value if beside and beside.summary.drift else None,

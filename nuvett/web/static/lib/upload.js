@@ -3,13 +3,12 @@ import { plainFiles, takeDropped } from "./dropping.js";
 
 const AT_ONCE = 3;
 
-/** What became of a file that arrived: nothing to say, or that the same one is there already. */
+/** What was answered; a plain sentence is as good. */
 function answered(text) {
   try {
-    const { already } = JSON.parse(text);
-    return already ? { problem: already, already: true } : {};
+    return JSON.parse(text);
   } catch {
-    return {}; // nothing was said of it
+    return { message: text };
   }
 }
 
@@ -20,14 +19,9 @@ function sendOne(address, file, onProgress) {
     body.append("file", file, file.name);
     request.upload.addEventListener("progress", (event) => onProgress(event.loaded / Math.max(1, event.total)));
     request.addEventListener("load", () => {
-      if (request.status < 300) return resolve(answered(request.responseText));
-      let message = request.responseText;
-      try {
-        message = JSON.parse(message).message;
-      } catch {
-        // A plain sentence is as good.
-      }
-      resolve({ problem: message || "The file could not be kept." });
+      const { already, message } = answered(request.responseText);
+      if (request.status >= 300) resolve({ problem: message || "The file could not be kept." });
+      else resolve(already ? { problem: already, already: true } : {});
     });
     request.addEventListener("error", () => resolve({ problem: "The connection broke; add the file again." }));
     request.open("POST", address);

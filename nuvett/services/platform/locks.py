@@ -1,11 +1,12 @@
 """Advisory locks of the database: which there are, each with a number of its own."""
 
-from enum import IntEnum
+from enum import IntEnum, unique
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 
+@unique
 class Lock(IntEnum):
     """What only one transaction, or one connection, does at a time."""
 
