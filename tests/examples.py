@@ -1,7 +1,16 @@
-"""Every step at a strength that is plainly seen: what the laws of steps are tried on. A new step adds its own here."""
+"""Every step at a strength that is plainly seen, and every kind of area: what laws are tried on. New ones join here."""
 
 import numpy as np
 
+from nuvett.core.area.brush import BrushPart, Stroke
+from nuvett.core.area.colour import ColourPart
+from nuvett.core.area.faces import SkinSeen
+from nuvett.core.area.part import AreaPart
+from nuvett.core.area.round import RoundPart
+from nuvett.core.area.skin import SkinPart
+from nuvett.core.area.straight import StraightPart
+from nuvett.core.area.subject import SubjectPart
+from nuvett.core.area.tone import TonePart
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.reading.family import Family
@@ -44,4 +53,13 @@ EXAMPLES: tuple[Step, ...] = (
     TableStep(on=True, amount=100, table=TABLE, called="evening"),
     HoldStep(where="everywhere", families=(FamilyHold(family=Family(colour=(0.6, -0.1, 0.05))),)),
     FinishStep(noise=40, local=40, haze=30, softness=30, sharpening=40, vignette=80, grain=30),
+)
+AREA_EXAMPLES: tuple[AreaPart, ...] = (
+    RoundPart(x=0.4, y=0.5, across=20, down=12, turn=20),
+    StraightPart(x=0.5, y=0.2, end_x=0.5, end_y=0.8),
+    BrushPart(strokes=(Stroke(points=((0.2, 0.3, 1.0), (0.7, 0.6, 0.6))),)),
+    ColourPart(colour=(0.6, 0.1, 0.05), tolerance=40),
+    TonePart(low=50, high=80),
+    SubjectPart(),
+    SkinPart(faces=(SkinSeen(box=(0.3, 0.2, 0.3, 0.5), centre=(0.58, 0.08, 0.9)),)),
 )

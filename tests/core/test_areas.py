@@ -7,24 +7,23 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
+from nuvett.core.area.area import Area
+from nuvett.core.area.brush import MOST_POINTS, BrushPart, Stroke
+from nuvett.core.area.colour import ColourPart
 from nuvett.core.area.faces import SkinSeen
-from nuvett.core.area.parts import (
-    MOST_POINTS,
-    Area,
-    AreaPart,
-    BrushPart,
-    ColourPart,
-    RoundPart,
-    SkinPart,
-    StraightPart,
-    Stroke,
-    SubjectPart,
-    TonePart,
-)
-from nuvett.core.area.weights import Scene, weigh
+from nuvett.core.area.kinds import AREA_KINDS
+from nuvett.core.area.part import AreaPart
+from nuvett.core.area.round import RoundPart
+from nuvett.core.area.scene import Scene
+from nuvett.core.area.skin import SkinPart
+from nuvett.core.area.straight import StraightPart
+from nuvett.core.area.subject import SubjectPart
+from nuvett.core.area.tone import TonePart
+from nuvett.core.area.weights import weigh
 from nuvett.core.area.words import area_changes, area_words
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.drawing.weighing import scene_of, weigh_layers
+from nuvett.core.fields import numbers_of
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
@@ -44,6 +43,7 @@ from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.saturation import SaturationStep
 from nuvett.core.types import Encoded01, Floats, OKLab
+from tests.examples import AREA_EXAMPLES
 
 SIZE = (300, 200)
 DARKER = ExposureOperation(exposure=-1)
@@ -63,6 +63,34 @@ def weights(*parts: AreaPart, scene: Scene | None = None, **whole: object) -> Fl
 
 def at(made: Floats, x: float, y: float) -> float:
     return float(made[int(y * SIZE[1]), int(x * SIZE[0])])
+
+
+@pytest.mark.parametrize("part", AREA_EXAMPLES, ids=lambda part: type(part).__name__)
+def test_every_kind_of_area_obeys_the_same_laws(part: AreaPart) -> None:
+    rng = np.random.default_rng(5)
+    lab = (np.array([0.6, 0.06, 0.05]) + rng.normal(0, 0.08, (*SIZE[::-1], 3))).astype(np.float32)
+    subject = np.zeros((20, 20), dtype=np.float32)
+    subject[5:15, 5:15] = 1
+    scene = plain_scene(lab, subject)
+    made = weights(part, scene=scene)
+    assert made.min() >= 0 and made.max() <= 1 and 0.01 < made.mean() < 0.99, "it is somewhere, and not everywhere"
+    inverted = part.model_copy(update={"inverted": True})
+    assert np.allclose(weights(inverted, scene=scene), 1 - made, atol=1e-6)
+    assert np.allclose(weights(part, scene=scene, density=50), made / 2, atol=1e-6)
+    assert np.array_equal(weights(part, part.model_copy(update={"join": "within"}), scene=scene), made**2)
+    area = Area(parts=(part,))
+    assert Area.model_validate(area.model_dump(mode="json")) == area
+    assert area_words(Area(parts=(inverted,))) == f"all but {part.words}"
+    assert part.finds(scene, getattr(part, "faces", ())) and bool(part.lacking) == (not part.finds(plain_scene(), ()))
+    for name, words in numbers_of(type(part)).items():
+        value = getattr(part, name)
+        other = part.model_copy(update={name: words.high if value != words.high else words.low})
+        assert part.changes(other) and not part.changes(part), name
+        assert name in part.sentence, f"{name} is a live value"
+
+
+def test_every_kind_of_area_has_an_example() -> None:
+    assert [type(part) for part in AREA_EXAMPLES] == list(AREA_KINDS)
 
 
 def test_a_round_is_whole_inside_gone_outside_and_half_between() -> None:
@@ -190,16 +218,16 @@ def test_parts_join_are_taken_away_and_kept_within() -> None:
 
 def test_areas_are_told_in_words() -> None:
     assert area_words(Area(parts=(SubjectPart(inverted=True),))) == "all but the subject"
-    assert area_words(Area(parts=(RoundPart(), SkinPart(join="taken")))) == "a round without the skin"
-    assert area_words(Area(parts=(TonePart(), StraightPart(join="within")))) == "tones 70 to 100 within beyond a line"
+    assert area_words(Area(parts=(RoundPart(), SkinPart(join="taken")))) == "a radial area without the skin"
+    assert area_words(Area(parts=(TonePart(), StraightPart(join="within")))) == "tones 70 to 100 within a gradient area"
     before = Area(parts=(RoundPart(),))
     softer = Area(parts=(RoundPart(soft=80, x=0.6),), density=60, edges=True)
-    assert area_changes(before, softer) == ["Softness 60 to 80 %", "moved", "Density 100 to 60 %", "edges followed"]
+    assert area_changes(before, softer) == ["Feather 60 to 80 %", "moved", "Opacity 100 to 60 %", "edges followed"]
     one = Local.of(ExposureStep(exposure=0.3), area=before)
     trim = Trim(areas=(one,))
-    assert describe(Trim(), trim) == "Area: A round" and describe(trim, Trim()) == "Area taken out: A round"
+    assert describe(Trim(), trim) == "Area: A radial area" and describe(trim, Trim()) == "Area taken out: A radial area"
     darker = one.with_step(ExposureStep(exposure=-0.2))
-    assert describe(trim, Trim(areas=(darker,))) == "A round: Exposure 0.30 to −0.20 EV"
+    assert describe(trim, Trim(areas=(darker,))) == "A radial area: Exposure 0.30 to −0.20 EV"
     assert describe(trim, Trim(areas=(one.model_copy(update={"strength": 0.0}),))).endswith("look here 100 to 0 %")
     with pytest.raises(ValidationError, match="belongs to its frame"):
         Look(areas=(Local(area=Area(parts=(BrushPart(),))),))

@@ -1,19 +1,66 @@
-"""What strokes of a brush cover."""
+"""Strokes of a brush, and what they cover."""
 
 from functools import lru_cache
 from itertools import pairwise
+from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
+from pydantic import Field, field_validator
 
-from nuvett.core.area.parts import Stroke
+from nuvett.core.area.part import AreaPart, Place
+from nuvett.core.area.scene import Scene
+from nuvett.core.fields import number
 from nuvett.core.smooth import smooth_step
-from nuvett.core.types import Floats, Mask01
+from nuvett.core.types import Document, Floats, Mask01
 
+MOST_STROKES, MOST_POINTS = 400, 4000
 _KEPT_STROKES = 512
 _LIGHTEST = 0.25  # share of its radius that a pen without pressure has
 
 
-def brushed(strokes: tuple[Stroke, ...], size: tuple[int, int]) -> Mask01:
+class Stroke(Document):
+    """A stroke of a brush: points as x, y in shares and pressure 0 to 1; radius in percent of the long edge."""
+
+    points: tuple[tuple[Place, Place, Annotated[float, Field(ge=0, le=1)]], ...] = Field(min_length=1)
+    radius: float = number(4, 0.2, 40, "Radius of the brush, of the long edge", "%", 0.2)
+    hardness: float = number(30, 0, 100, "Hardness of the brush")
+    flow: float = number(100, 1, 100, "Flow of the brush")
+    erases: bool = False
+
+    @field_validator("points", mode="before")
+    @classmethod
+    def _not_endless(cls, points: object) -> object:
+        if isinstance(points, list | tuple) and len(points) > MOST_POINTS:
+            raise ValueError(f"a stroke holds at most {MOST_POINTS} points, this one has {len(points)}")
+        return points
+
+
+class BrushPart(AreaPart):
+    """What strokes have covered, those that erase taken away in their turn."""
+
+    title: ClassVar[str] = "brush"
+    travels: ClassVar[bool] = False
+    begins: ClassVar[Literal["at once", "picked", "brushed"]] = "brushed"
+    kind: Literal["brush"] = "brush"
+    strokes: tuple[Stroke, ...] = Field(default=(), max_length=MOST_STROKES)
+
+    @property
+    def words(self) -> str:
+        count = len(self.strokes)
+        return "a brush" if not count else f"{count} brush stroke{'' if count == 1 else 's'}"
+
+    def weigh(self, scene: Scene) -> Mask01:
+        return _brushed(self.strokes, scene.size)
+
+    def changes(self, after: Self) -> list[str]:
+        if len(after.strokes) > len(self.strokes):
+            return ["a stroke erased" if after.strokes[-1].erases else "a stroke brushed"]
+        if self.strokes == after.strokes:
+            return []
+        return ["a stroke taken back" if len(after.strokes) < len(self.strokes) else "strokes changed"]
+
+
+def _brushed(strokes: tuple[Stroke, ...], size: tuple[int, int]) -> Mask01:
     """Weights (h, w) that strokes leave on a map of a size (width, height), each over those before it."""
     width, height = size
     made = np.zeros((height, width), dtype=np.float32)

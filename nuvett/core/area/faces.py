@@ -1,6 +1,6 @@
 """Faces in a frame: as they were found, and as areas look for their skin."""
 
-from nuvett.core.fit.holds import Centre
+from nuvett.core.near import Centre
 from nuvett.core.types import Document
 
 

@@ -2,59 +2,11 @@
 
 from collections.abc import Sequence
 
-import numpy as np
-
-from nuvett.core.area.parts import (
-    Area,
-    BrushPart,
-    ColourPart,
-    Part,
-    RoundPart,
-    SkinPart,
-    StraightPart,
-    SubjectPart,
-    TonePart,
-)
+from nuvett.core.area.area import Area
+from nuvett.core.area.part import AreaPart
 from nuvett.core.fields import numbers_of
-from nuvett.core.spaces.names import colour_name
-from nuvett.core.types import OKLab
 
-KIND_TITLES = {
-    "round": "round",
-    "straight": "straight",
-    "brush": "brush",
-    "colour": "a colour",
-    "tone": "a tone",
-    "subject": "the subject",
-    "skin": "the skin",
-}
-"""What can be added, as it is offered."""
-
-_PLACES = {"x", "y", "end_x", "end_y"}
 _JOINED = {"added": "and", "taken": "without", "within": "within"}
-
-
-def part_words(part: Part) -> str:
-    """A part by what it is, not yet turned inside out."""
-    match part:
-        case RoundPart():
-            return "a round"
-        case StraightPart():
-            return "beyond a line"
-        case BrushPart():
-            count = len(part.strokes)
-            return "a brush" if not count else f"{count} brush stroke{'' if count == 1 else 's'}"
-        case ColourPart():
-            return colour_name(OKLab(np.array(part.colour, dtype=np.float32)))
-        case TonePart():
-            words = numbers_of(TonePart)
-            return (
-                f"tones {words['low'].bare(min(part.low, part.high))} to {words['high'].bare(max(part.low, part.high))}"
-            )
-        case SubjectPart():
-            return "the subject"
-        case SkinPart():
-            return "the skin"
 
 
 def area_words(area: Area) -> str:
@@ -63,11 +15,11 @@ def area_words(area: Area) -> str:
         return "nowhere yet"
     said = ""
     for index, part in enumerate(area.parts):
-        own = f"all but {part_words(part)}" if part.inverted else part_words(part)
+        own = f"all but {part.words}" if part.inverted else part.words
         if index:
             said += f" {_JOINED[part.join]} {own}"
         elif part.join == "taken":
-            said = f"all but {part_words(part)}" if not part.inverted else part_words(part)
+            said = f"all but {part.words}" if not part.inverted else part.words
         else:
             said = own
     return said
@@ -90,32 +42,18 @@ def area_changes(before: Area, after: Area) -> list[str]:
     return said
 
 
-def _more_or_less(before: Sequence[Part], after: Sequence[Part]) -> str:
+def _more_or_less(before: Sequence[AreaPart], after: Sequence[AreaPart]) -> str:
     longer, shorter, word = (after, before, "joined") if len(after) > len(before) else (before, after, "taken out")
     odd = next((p for i, p in enumerate(longer) if i >= len(shorter) or shorter[i] != p), longer[-1])
-    return f"{part_words(odd)} {word}"
+    return f"{odd.words} {word}"
 
 
-def _part_changes(old: Part, new: Part) -> list[str]:
-    if old.kind != new.kind:
-        return [f"{part_words(new)} in place of {part_words(old)}"]
+def _part_changes(old: AreaPart, new: AreaPart) -> list[str]:
+    if type(old) is not type(new):
+        return [f"{new.words} in place of {old.words}"]
     said = []
     if old.inverted != new.inverted:
-        said.append("turned inside out")
+        said.append("inverted")
     if old.join != new.join:
-        said.append(f"{part_words(new)} {'joined' if new.join == 'added' else _JOINED[new.join]}")
-    numbers = numbers_of(type(new))
-    for name, words in numbers.items():
-        if name not in _PLACES and getattr(old, name) != getattr(new, name):
-            said.append(f"{words.label} {words.bare(getattr(old, name))} to {words.written(getattr(new, name))}")
-    if isinstance(old, BrushPart) and isinstance(new, BrushPart) and old.strokes != new.strokes:
-        said.append(_stroke_words(old, new))
-    if any(getattr(old, name) != getattr(new, name) for name in _PLACES & set(numbers)):
-        said.append("moved")
-    return said
-
-
-def _stroke_words(old: BrushPart, new: BrushPart) -> str:
-    if len(new.strokes) > len(old.strokes):
-        return "a stroke erased" if new.strokes[-1].erases else "a stroke brushed"
-    return "a stroke taken back" if len(new.strokes) < len(old.strokes) else "strokes changed"
+        said.append(f"{new.words} {'joined' if new.join == 'added' else _JOINED[new.join]}")
+    return said + old.changes(new)
