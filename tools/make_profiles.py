@@ -2,11 +2,11 @@
 
 from pathlib import Path
 
-from nuvett.core.spaces.rgb import Space
+from nuvett.core.spaces.rgb import SPACES
 from nuvett.imaging.icc import build_profile
 
 FOLDER = Path(__file__).resolve().parent.parent / "nuvett" / "imaging" / "profiles"
 
 if __name__ == "__main__":
-    for space in Space:
+    for space in (name for name, one in SPACES.items() if not one.curve.stops):
         (FOLDER / f"{space.value}.icc").write_bytes(build_profile(space))

@@ -7,14 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
-from nuvett.core.spaces.rgb import D50, D65, DELIVERED, SPACES, Curve, Space, adaptation_matrix, to_xyz_matrix
+from nuvett.core.spaces.rgb import D50, D65, DELIVERED, SPACES, Space, adaptation_matrix, to_xyz_matrix
 
-# Parametric curve parameters (ICC.1:2022 table 68): function type and g, a, b, c, d.
-_CURVES: dict[Curve, tuple[int, tuple[float, ...]]] = {
-    Curve.SRGB: (3, (2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)),
-    Curve.ADOBE: (0, (563 / 256,)),
-    Curve.ROMM: (3, (1.8, 1.0, 0.0, 1 / 16, 16 / 512)),
-}
 _EPOCH = struct.pack(">6H", 2026, 1, 1, 0, 0, 0)
 
 
@@ -32,7 +26,7 @@ def build_profile(name: Space) -> bytes:
     space = SPACES[name]
     to_d50 = adaptation_matrix(D65, D50)
     colourants = to_d50 @ to_xyz_matrix(name)
-    kind, parameters = _CURVES[space.curve]
+    kind, parameters = space.curve.parameters
     curve = b"para" + bytes(4) + struct.pack(">HH", kind, 0) + _fixed(*parameters)
     white = to_d50 @ np.array([D65[0] / D65[1], 1.0, (1 - D65[0] - D65[1]) / D65[1]])
     adaptation = adaptation_matrix(space.white, D50).reshape(-1)

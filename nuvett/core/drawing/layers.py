@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.drawing.renderer import Pixels, Renderer
 from nuvett.core.plan.finish import FinishOperation
 from nuvett.core.types import Encoded01, Floats, Mask01

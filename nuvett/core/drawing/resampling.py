@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.drawing.cubic import resampled
-from nuvett.core.drawing.lens_light import POWERS, curve_of_light
+from nuvett.core.drawing.lens_light import curve_of_light
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.geometry.geometry import Placing, Shares
 from nuvett.core.geometry.lens import CHANNELS
@@ -127,7 +127,7 @@ class Resampling:
         if lens is None or not lens.darkens:
             return np.zeros((0, 1, 1), dtype=np.float32)
         light = lens.light(*places[len(places) // 2], self.placing.source)
-        return np.stack([light, light ** np.float32(POWERS[SPACES[domain].curve])])
+        return np.stack([light, light ** np.float32(1 / SPACES[domain].curve.exponent)])
 
     def _across(self, box: Box) -> tuple[Any, Any]:
         """Shares of the picture across (1, w) and down (h, 1) a part of it."""

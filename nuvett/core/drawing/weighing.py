@@ -6,7 +6,8 @@ from functools import cache
 import cv2
 import numpy as np
 
-from nuvett.core.area.weights import AREA_EDGE, Scene, WeightMap, weigh
+from nuvett.core.area.scene import Scene
+from nuvett.core.area.weights import AREA_EDGE, WeightMap, weigh
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.apply import evened_by

@@ -9,18 +9,13 @@ import numpy as np
 from nuvett.core.errors import DocumentError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklch_to_oklab
-from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.spaces.rgb import SPACES, to_linear
 from nuvett.core.types import Encoded01, Linear, OKLab, OKLCh
 
 _SHARE = "nuvett.share"
 _DEEPEST = 16  # groups within groups that are looked into
 _ALIAS = re.compile(r"\{([^{}]+)\}")
-_RGB = {
-    "srgb": Space.SRGB,
-    "display-p3": Space.P3,
-    "a98-rgb": Space.ADOBE_RGB,
-    "prophoto-rgb": Space.PROPHOTO,
-}
+_RGB = {space.token: space.name for space in SPACES.values() if space.token}
 _REQUIRED = "#rrggbb, or a colour of a named space with its components"
 Found = list[tuple[OKLab, float | None]]
 

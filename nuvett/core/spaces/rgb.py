@@ -1,4 +1,4 @@
-"""RGB spaces: primaries, transfer curves and the matrices between them.
+"""RGB spaces: primaries, white, transfer curve and the matrices between them.
 
 The linear form shared by all computation is linear light on sRGB primaries with extended range (as in IEC
 61966-2-2, scRGB): a colour outside sRGB has components below 0 or above 1, and nothing is lost.
@@ -7,12 +7,19 @@ The linear form shared by all computation is linear light on sRGB primaries with
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.quick import power
+from nuvett.core.spaces.curves import (
+    ADOBE_CURVE,
+    ROMM_CURVE,
+    SCENE_CURVE,
+    SRGB_CURVE,
+    Curve,
+    decode_curve,
+    encode_curve,
+)
 from nuvett.core.types import Encoded01, Floats, Linear
 
 D65 = (0.3127, 0.3290)
@@ -20,15 +27,6 @@ D50 = (0.3457, 0.3585)
 
 # Bradford cone response matrix: Lam 1985, as printed in CSS Color 4 and ICC.1:2022 annex E.
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]], dtype=np.float64)
-
-
-class Curve(StrEnum):
-    """Transfer curves by the standard that defines them."""
-
-    SRGB = "srgb"  # IEC 61966-2-1
-    ADOBE = "adobe"  # Adobe RGB (1998): pure power 563/256
-    ROMM = "romm"  # ISO 22028-2, ROMM RGB
-    SCENE = "scene"  # sRGB's up to white in SCENE_WHITE of the codes, logarithmic above
 
 
 class Space(StrEnum):
@@ -42,55 +40,53 @@ class Space(StrEnum):
     SCENE = "scene"
 
 
-DELIVERED = (Space.SRGB, Space.P3, Space.ADOBE_RGB, Space.PROPHOTO)
-"""The spaces that finished files can be in."""
-
-SCENE_WHITE, SCENE_STOPS = 0.85, 3.0
-"""Encoded value of white where a picture keeps its headroom, and how many stops above white its largest code lies."""
-
-
 @dataclass(frozen=True)
 class RGBSpace:
-    """One RGB space: chromaticities of its primaries and white, and its transfer curve."""
+    """One RGB space and all that is offered with it. To add one, see docs/adding.md.
+
+    primaries, white : chromaticities; curve : of transfer
+    delivered : whether finished files can be in it; token : its name in CSS Color 4, by which palettes name it
+    """
 
     name: Space
     title: str
     primaries: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
     white: tuple[float, float]
     curve: Curve
+    delivered: bool = False
+    token: str = ""
 
 
-SPACES: dict[Space, RGBSpace] = {
-    space.name: space
-    for space in (
-        RGBSpace(Space.SRGB, "sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), D65, Curve.SRGB),
-        RGBSpace(Space.P3, "Display P3", ((0.68, 0.32), (0.265, 0.69), (0.15, 0.06)), D65, Curve.SRGB),
-        RGBSpace(Space.ADOBE_RGB, "Adobe RGB (1998)", ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)), D65, Curve.ADOBE),
-        RGBSpace(
-            Space.PROPHOTO,
-            "ProPhoto RGB",
-            ((0.734699, 0.265301), (0.159597, 0.840403), (0.036598, 0.000105)),
-            D50,
-            Curve.ROMM,
-        ),
-        # Primaries of ITU-R BT.2020 with the sRGB curve: the domain that wide-gamut originals are kept in.
-        RGBSpace(
-            Space.WIDE,
-            "Wide working space",
-            ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
-            D65,
-            Curve.SRGB,
-        ),
-        # The same primaries for what a camera's sensor saw, with room above white.
-        RGBSpace(
-            Space.SCENE,
-            "Scene",
-            ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046)),
-            D65,
-            Curve.SCENE,
-        ),
-    )
-}
+_BT2020 = ((0.708, 0.292), (0.170, 0.797), (0.131, 0.046))  # ITU-R BT.2020
+_REGISTERED = (
+    RGBSpace(Space.SRGB, "sRGB", ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06)), D65, SRGB_CURVE, True, "srgb"),
+    RGBSpace(Space.P3, "Display P3", ((0.68, 0.32), (0.265, 0.69), (0.15, 0.06)), D65, SRGB_CURVE, True, "display-p3"),
+    RGBSpace(
+        Space.ADOBE_RGB,
+        "Adobe RGB (1998)",
+        ((0.64, 0.33), (0.21, 0.71), (0.15, 0.06)),
+        D65,
+        ADOBE_CURVE,
+        True,
+        "a98-rgb",
+    ),
+    RGBSpace(
+        Space.PROPHOTO,
+        "ProPhoto RGB",
+        ((0.734699, 0.265301), (0.159597, 0.840403), (0.036598, 0.000105)),
+        D50,
+        ROMM_CURVE,
+        True,
+        "prophoto-rgb",
+    ),
+    # With the sRGB curve: the domain that wide-gamut originals are kept in.
+    RGBSpace(Space.WIDE, "Wide working space", _BT2020, D65, SRGB_CURVE),
+    # For what a camera's sensor saw, with room above white.
+    RGBSpace(Space.SCENE, "Scene", _BT2020, D65, SCENE_CURVE),
+)
+SPACES: dict[Space, RGBSpace] = {space.name: space for space in _REGISTERED}
+DELIVERED = tuple(space.name for space in _REGISTERED if space.delivered)
+"""The spaces that finished files can be in."""
 
 
 def _xyz_of(xy: tuple[float, float]) -> NDArray[np.float64]:
@@ -118,43 +114,6 @@ def matrix_between(source: Space, destination: Space) -> Floats:
     """Matrix from linear RGB of one space to linear RGB of another, (3, 3) float32."""
     matrix = np.linalg.solve(to_xyz_matrix(destination), to_xyz_matrix(source))
     return np.asarray(matrix, dtype=np.float32)
-
-
-def decode_curve(encoded: Floats, curve: Curve) -> Floats:
-    """Encoded values to linear light, any shape; odd symmetry below 0 so extended values survive."""
-    magnitude = np.abs(encoded)
-    linear: NDArray[Any]
-    if curve is Curve.SCENE:
-        below = decode_curve(np.minimum(magnitude / np.float32(SCENE_WHITE), 1), Curve.SRGB)
-        above = np.exp2(np.maximum(magnitude - SCENE_WHITE, 0) * (SCENE_STOPS / (1 - SCENE_WHITE)))
-        linear = below * above
-    elif curve is Curve.SRGB:
-        linear = np.where(magnitude <= 0.04045, magnitude / 12.92, ((magnitude + 0.055) / 1.055) ** 2.4)
-    elif curve is Curve.ADOBE:
-        linear = magnitude ** (563 / 256)
-    else:
-        linear = np.where(magnitude < 16 / 512, magnitude / 16, magnitude**1.8)
-    return np.asarray(np.copysign(linear, encoded), dtype=np.float32)
-
-
-def encode_curve(linear: Floats, curve: Curve) -> Floats:
-    """Linear light to encoded values, any shape; inverse of `decode_curve`."""
-    magnitude = np.abs(linear)
-    encoded: NDArray[Any]
-    if curve is Curve.SCENE:
-        below = encode_curve(np.minimum(magnitude, 1), Curve.SRGB) * SCENE_WHITE
-        above = np.log2(np.maximum(magnitude, 1)) * ((1 - SCENE_WHITE) / SCENE_STOPS)
-        encoded = below + above
-    elif curve is Curve.SRGB:
-        encoded = power(magnitude, 1 / 2.4)
-        encoded *= np.float32(1.055)
-        encoded -= np.float32(0.055)
-        np.copyto(encoded, magnitude * np.float32(12.92), where=magnitude <= np.float32(0.0031308))
-    elif curve is Curve.ADOBE:
-        encoded = power(magnitude, 256 / 563)
-    else:
-        encoded = np.where(magnitude < 1 / 512, magnitude * 16, power(magnitude, 1 / 1.8))
-    return np.asarray(np.copysign(encoded, linear), dtype=np.float32)
 
 
 def to_linear(encoded: Encoded01, space: Space = Space.SRGB) -> Linear:
