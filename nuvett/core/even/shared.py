@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from nuvett.core.even.camera import scene_light
-from nuvett.core.even.features import Features
-from nuvett.core.even.matching import Match, match_points
+from nuvett.core.registration.features import Features
+from nuvett.core.registration.matching import Match, match_points
 from nuvett.core.types import Linear
 
 FEWEST_SHARED = 6

@@ -6,10 +6,9 @@ from functools import cached_property
 
 import numpy as np
 
+from nuvett.core.area.area import Area
 from nuvett.core.area.faces import FaceSeen, SkinSeen
-from nuvett.core.area.parts import Area
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.holds import Centre, skin_centres
 from nuvett.core.fit.moves import CLUSTERS, FINE
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.common import with_common
@@ -17,6 +16,7 @@ from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
+from nuvett.core.near import Centre
 from nuvett.core.plan.apply import after_group
 from nuvett.core.plan.ends import EaseOperation
 from nuvett.core.plan.fitted import KeepOperation
@@ -25,6 +25,7 @@ from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import Operation
 from nuvett.core.reading.palette import Edits, find_palette
 from nuvett.core.reading.reading import Target
+from nuvett.core.skin import skin_centres
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.moves import PLANNING_CLOUD

@@ -37,7 +37,7 @@ class PullSuggestion(Document):
         start = f"{self.pull} % is suggested"
         if self.pull == 0:
             gain = max(0.0, none.drift - all_.drift)
-            return f"{start}: fitting each frame by itself would bring frames only {gain:.1f} nearer to the target."
+            return f"{start}: individual fit would bring frames only {gain:.1f} nearer to the target."
         nearer = max(0.0, none.drift - chosen.drift)
         start = f"{start}: frames come {nearer:.1f} nearer to the target than if all were treated alike"
         if self.pull == 100:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.area.faces import FaceSeen
+from nuvett.core.drawing.drawing import compile_stages
 from nuvett.core.fit.holds import HoldLimits
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.apply import apply_plan, evened_by
@@ -35,6 +36,13 @@ def newly_at_ends(before: Floats, after: Floats) -> tuple[float, float]:
     """Shares of encoded colours (..., 3) that became white in a channel, and that became black."""
     white, black = (float((now & ~was).mean()) for now, was in zip(at_ends(after), at_ends(before), strict=True))
     return white, black
+
+
+def newly_clipped(sample: Linear, plan: FramePlan) -> float:
+    """Share of sampled colours (N, 3) that become white in a channel, or black, under a plan."""
+    before: Floats = np.clip(from_linear(sample), 0, 1)
+    after = compile_stages(plan).renderer.picture(before[None], 16)[0] / np.float32(65535)
+    return sum(newly_at_ends(before, after))
 
 
 NoteVeil = Literal["clipping", "steep", "skin", "tinted", "merged", "torn"]
@@ -74,7 +82,7 @@ def notes_on(
         said.append(Note(kind="black", words=f"{100 * crushed:.0f} % lost in black"))
     slope, _ = _steepest(plan, colours)
     if slope > _STEEP:
-        said.append(Note(kind="steep", words=f"tones may break up, {slope:.1f} times as steep"))
+        said.append(Note(kind="steep", words=f"risk of banding: contrast raised {slope:.1f} times as steep"))
     said += [note for face in faces if (note := _skin_note(plan, face, limits or HoldLimits()))]
     return said
 

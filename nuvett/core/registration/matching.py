@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.even.features import DESCRIPTOR_SCALE, Features
+from nuvett.core.registration.features import DESCRIPTOR_SCALE, Features
 from nuvett.core.types import Floats
 
 _RATIO, _FARTHEST = 0.82, 0.75  # of the second nearest descriptor's distance, and RootSIFT distance: plainly the same
