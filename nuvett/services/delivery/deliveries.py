@@ -2,22 +2,21 @@
 
 import uuid
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from sqlalchemy import select, update
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session
 from zipstream import ZIP_STORED, ZipStream
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.services.delivery.delivery_choice import check_chosen, chosen_frames, names_of
-from nuvett.services.delivery.delivery_settings import DeliverySettings
-from nuvett.services.delivery.papers.names import paper_names
+from nuvett.services.delivery.delivery_settings import PICTURE, DeliverySettings, settings_of
+from nuvett.services.delivery.papers.kinds import Ordered, paper_names
 from nuvett.services.delivery.placing import check_names, check_place
 from nuvett.services.platform.queue import DELIVER
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
-
-PICTURE = "picture"
 
 
 def order_delivery(
@@ -53,8 +52,8 @@ def order_delivery(
         for position, choice in enumerate(chosen)
         for output in range(len(settings.outputs))
     ]
-    versions = sorted({choice.label.version for choice in chosen})
-    for kind, name in paper_names(settings.papers, len(chosen), versions):
+    versions = tuple(sorted({choice.label.version for choice in chosen}))
+    for kind, name in paper_names(Ordered(settings.papers, len(chosen), versions)):
         rows.append(models.DeliveryFile(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={}))
     check_names(studio, settings, [row.name for row in rows])
     session.add_all(rows)
@@ -128,11 +127,6 @@ def order_again(
     return order_delivery(session, studio, series, settings, only, outlying)
 
 
-def settings_of(delivery: models.Delivery) -> DeliverySettings:
-    """Settings that a delivery was ordered with."""
-    return DeliverySettings.model_validate(delivery.settings)
-
-
 def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
     """Forget a delivery and its files; names of blobs that may now be unused, for `sweep`."""
     if delivery.state in ("waiting", "running"):
@@ -143,40 +137,30 @@ def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
     return names
 
 
-def list_deliveries(session: Session, series: models.Series) -> list[models.Delivery]:
-    """Deliveries of a series, newest first, without the plans of their files."""
-    files = selectinload(models.Delivery.files).defer(models.DeliveryFile.plan)
-    query = select(models.Delivery).where(models.Delivery.series_id == series.id).options(files)
-    return list(session.scalars(query.order_by(models.Delivery.created.desc())))
+@dataclass(frozen=True)
+class MadeFile:
+    """A finished file of a delivery: its name, blob and size."""
+
+    name: str
+    blob: str
+    bytes: int
 
 
-def made_files(session: Session, delivery: models.Delivery) -> list[tuple[str, str]]:
-    """Name and blob of each finished file of a delivery."""
+def made_files(session: Session, delivery: models.Delivery) -> list[MadeFile]:
+    """The finished files of a delivery, in their order."""
     rows = session.execute(
-        select(models.DeliveryFile.name, models.DeliveryFile.blob)
+        select(models.DeliveryFile.name, models.DeliveryFile.blob, models.DeliveryFile.bytes)
         .where(models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.state == "done")
         .order_by(models.DeliveryFile.position)
     ).all()
-    return [(name, blob) for name, blob in rows if blob]
+    return [MadeFile(name, blob, size) for name, blob, size in rows if blob]
 
 
-def seconds_left(delivery: models.Delivery) -> float | None:
-    """How long a delivery goes on at the pace since its making began; none while that is not known."""
-    started = delivery.started
-    if delivery.state != "running" or started is None:
-        return None
-    ends = [file.finished for file in delivery.files if file.finished and file.finished >= started]
-    if len(ends) < 2:
-        return None
-    waiting = sum(file.state == "waiting" for file in delivery.files)
-    return (max(ends) - started).total_seconds() / len(ends) * waiting
-
-
-def zip_stream(studio: Studio, folder: str, files: list[tuple[str, str]]) -> ZipStream:
+def zip_stream(studio: Studio, folder: str, files: list[MadeFile]) -> ZipStream:
     """A ZIP of finished files in one folder, made while it is sent; pictures are not compressed again."""
     archive = ZipStream(compress_type=ZIP_STORED)
-    for name, blob in files:
-        archive.add(file_stream(studio, blob), f"{folder}/{name}")
+    for file in files:
+        archive.add(file_stream(studio, file.blob), f"{folder}/{file.name}")
     return archive
 
 

@@ -14,7 +14,7 @@ from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.imaging.decode import read_header
 from nuvett.imaging.encode import FORMATS
-from nuvett.services.delivery.deliveries import PICTURE, settings_of
+from nuvett.services.delivery.delivery_settings import PICTURE, settings_of
 from nuvett.services.delivery.kept_settings import credits_of
 from nuvett.services.delivery.papers.making import make_papers
 from nuvett.services.delivery.placing import place_file
@@ -31,8 +31,8 @@ from nuvett.services.series.frame_facts import facts_of, series_facts
 from nuvett.store import models
 from nuvett.store.models import Json
 
-_FAULT = "Making the files went wrong, which is a fault of Nuvett. What was made is kept; it can go on."
-_FILE_FAULT = "Making it went wrong, which is a fault of Nuvett. It can be tried again."
+_FAULT = "Nuvett could not go on making these files (internal error). What was made is kept; resume it."
+_FILE_FAULT = "Nuvett could not make this file (internal error). Retry it."
 _GONE = "The frame was taken out of the series, or its file is missing."
 
 

@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.fields import choice, switch
 from nuvett.core.output.sharpening import SHARPEN_WORDS, Sharpen
 from nuvett.core.output.sizes import Resize
 from nuvett.core.spaces.rgb import DELIVERED, SPACES, Space
@@ -13,6 +14,7 @@ from nuvett.imaging.encode import FORMATS, USUAL_QUALITY, Format
 from nuvett.imaging.facts import KEEP_WORDS, Credits, Keep
 from nuvett.services.delivery.file_names import Pattern, check_pattern
 from nuvett.services.files.writing import Written
+from nuvett.store import models
 
 What = Literal["all", "chosen", "favourites"]
 WHAT_WORDS: dict[What, str] = {
@@ -22,10 +24,12 @@ WHAT_WORDS: dict[What, str] = {
 }
 Clash = Literal["stop", "beside"]
 CLASH_WORDS: dict[Clash, str] = {
-    "stop": "say so and make nothing",
-    "beside": "write beside it, with a number",
+    "stop": "stop and say so",
+    "beside": "keep both, the new one with a number",
 }
 MOST_OUTPUTS = 6
+PICTURE = "picture"
+"""Kind of a delivery's files that are pictures; what goes along with them has kinds of its own."""
 _FIRST_SCHEMA = {"format", "quality", "size", "space"}  # of one kind of file, at the top
 
 
@@ -59,18 +63,18 @@ class Papers(Document):
     """What goes along with the pictures.
 
     sheet : contact sheet; columns : pictures beside each other on it; palette, drift : under each picture
-    record : what was done, as a page and as JSON; tables : the look as a table; palettes : what was aimed at
-    checksums : of all files
     """
 
-    sheet: Literal["none", "pdf", "jpeg", "both"] = "none"
+    sheet: Literal["none", "pdf", "jpeg", "both"] = choice(
+        "none", "Contact sheet", {"none": "none", "pdf": "PDF", "jpeg": "JPEG", "both": "PDF and JPEG"}
+    )
     columns: int = Field(default=4, ge=1, le=8)
-    palette: bool = False
-    drift: bool = False
-    record: bool = False
-    tables: bool = False
-    palettes: bool = False
-    checksums: bool = False
+    palette: bool = switch(False, "each frame's palette on the sheet")
+    drift: bool = switch(False, "each frame's drift on the sheet")
+    record: bool = switch(False, "a record of what was done, as a page and as JSON")
+    tables: bool = switch(False, "the look as a lookup table")
+    palettes: bool = switch(False, "the palette aimed at")
+    checksums: bool = switch(False, "a list of checksums")
 
 
 class DeliverySettings(Document):
@@ -137,6 +141,11 @@ class DeliverySettings(Document):
     def words(self) -> str:
         """In words, as a list of deliveries says it."""
         return " and ".join(output.words for output in self.outputs)
+
+
+def settings_of(delivery: models.Delivery) -> DeliverySettings:
+    """Settings that a delivery was ordered with."""
+    return DeliverySettings.model_validate(delivery.settings)
 
 
 def read_settings(data: dict[str, Any]) -> DeliverySettings:

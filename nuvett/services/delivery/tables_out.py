@@ -4,31 +4,27 @@ import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
 from sqlalchemy.orm import Session
 from zipstream import ZIP_DEFLATED, ZipStream
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.core.plan.apply import apply_plan, evened_by
 from nuvett.core.plan.compile import compile_plan
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.in_tables import evens, finishes, skin_astray
 from nuvett.core.planning.series import natural
-from nuvett.core.spaces.cielab import difference
-from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.cdl import nearest_cdl
 from nuvett.core.table.table import USUAL_SIZE
-from nuvett.core.types import Floats, Linear
+from nuvett.core.types import Floats
 from nuvett.imaging.tables import TableFormat, table_text
 from nuvett.services.delivery.file_names import Labelled, Pattern, file_names
-from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks.looks import draft_of
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 
 SMALLEST, LARGEST_OUT = 9, 129
-_ASTRAY = 4.0  # CIEDE2000 by which a held colour must land elsewhere before that is said
 
 
 def check_size(size: int) -> int:
@@ -61,43 +57,25 @@ def what_a_table_carries(bench: Workbench, facts: Facts, aimed: Aimed, each: boo
     plans = [bench.planner.plan(facts, i, aimed) for i in range(len(facts))]
     lost: list[str] = []
     if not each:
-        lost += ["even light"] if any(_evens(plan) for plan in plans) else []
+        lost += ["even light"] if any(evens(plan) for plan in plans) else []
         lost += ["the fit of each frame"] if aimed.look.pull > 0 else []
         lost += ["trims"] if any(frame.trim.acts for frame in facts) else []
     else:
-        lost += ["cuts and turns"] if any(not frame.trim.geometry.is_none for frame in facts) else []
+        lost += ["crops and turns"] if any(not frame.trim.geometry.is_none for frame in facts) else []
     lost += ["areas"] if any(plan.layers for plan in plans) else []
-    lost += ["the finish (" + _listed(_finishes(plans)) + ")"] if _finishes(plans) else []
+    lost += ["the finish (" + _listed(finishes(plans)) + ")"] if finishes(plans) else []
     return Carries(tuple(lost), () if each else tuple(_skin_astray(bench, facts, aimed, plans)))
-
-
-def _evens(plan: FramePlan) -> bool:
-    grey = Linear(np.full((1, 3), 0.2, dtype=np.float32))
-    return bool(np.abs(evened_by(plan, grey) - grey).max() > 1e-3)
-
-
-def _finishes(plans: list[FramePlan]) -> tuple[str, ...]:
-    return tuple(dict.fromkeys(operation.kind for plan in plans for operation in plan.finish))  # type: ignore[attr-defined]
 
 
 def _skin_astray(bench: Workbench, facts: Facts, aimed: Aimed, plans: list[FramePlan]) -> list[str]:
     """Where the shared table takes the skin of faces elsewhere than the look does."""
     shared = bench.planner.shared(facts, aimed)
-    found: list[tuple[float, FrameFacts]] = []
-    for frame, plan in zip(facts, plans, strict=True):
-        for face in frame.faces:
-            colour = Linear(np.array([face.colour], dtype=np.float32))
-            evened = evened_by(plan, colour)
-            own, by_table = (apply_plan(p.without("light"), evened) for p in (plan.without("trim"), shared))
-            off = difference(*(Linear(map_to_gamut(lab)) for lab in (own, by_table)))
-            found.append((float(off[0]), frame))
-    astray = [(off, frame) for off, frame in found if off > _ASTRAY]
-    if not astray:
+    off = [skin_astray(plan, shared, frame.faces) for frame, plan in zip(facts, plans, strict=True)]
+    frames = sum(one > 0 for one in off)
+    if not frames:
         return []
-    most = max(off for off, _ in astray)
-    frames = len({frame.id for _, frame in astray})
     held = "Skin that the look holds" if any(plan.holds_skin for plan in plans) else "Skin"
-    return [f"{held} lands up to {most:.0f} CIEDE2000 elsewhere, in {frames} frame{'' if frames == 1 else 's'}."]
+    return [f"{held} lands up to {max(off):.0f} CIEDE2000 elsewhere, in {frames} frame{'' if frames == 1 else 's'}."]
 
 
 def one_table(bench: Workbench, facts: Facts, aimed: Aimed, fmt: TableFormat, size: int, title: str) -> str:

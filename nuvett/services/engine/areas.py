@@ -2,8 +2,10 @@
 
 import numpy as np
 
-from nuvett.core.area.parts import Area, SkinPart, SubjectPart
-from nuvett.core.area.weights import WeightMap, stands_out, weigh
+from nuvett.core.area.area import Area
+from nuvett.core.area.faces import SkinSeen
+from nuvett.core.area.scene import Scene
+from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing
@@ -27,13 +29,12 @@ class Areas:
         """Weights of each layer of a plan in the frame that it is for."""
         if not plan.layers:
             return ()
-        size = fit_within(frame.width, frame.height, VIEW_EDGE)
-        scene = scene_of(lambda: self._sources.view(frame.view), size, frame.domain, plan, lambda: self.subject(frame))
+        scene = self._scene(frame, plan)
         light = plan.group("light").model_dump_json()
         found = []
         for layer in plan.layers:
             seen = light if "colours" in layer.area.looks_at else ""
-            key = ("weights", frame.view, size, seen, layer.area.model_dump_json())
+            key = ("weights", frame.view, scene.size, seen, layer.area.model_dump_json())
             found.append(self._kept.get(key, lambda area=layer.area: weigh(area, scene)))  # type: ignore[misc]
         return tuple(found)
 
@@ -43,11 +44,13 @@ class Areas:
 
     def missing(self, frame: FrameFacts, area: Area) -> str:
         """What an area looks for and this frame does not have, in words; empty where it has all."""
-        if any(isinstance(part, SubjectPart) for part in area.parts) and not stands_out(self.subject(frame)):
-            return "Nothing stands out in this frame."
-        if any(isinstance(part, SkinPart) for part in area.parts) and not frame.faces:
-            return "No face was found in this frame."
-        return ""
+        scene = self._scene(frame, FramePlan())
+        faces = tuple(SkinSeen(box=face.box, centre=(0.0, 0.0, 0.0)) for face in frame.faces)
+        return next((part.lacking for part in area.parts if not part.finds(scene, faces)), "")
+
+    def _scene(self, frame: FrameFacts, plan: FramePlan) -> Scene:
+        size = fit_within(frame.width, frame.height, VIEW_EDGE)
+        return scene_of(lambda: self._sources.view(frame.view), size, frame.domain, plan, lambda: self.subject(frame))
 
     def subject(self, frame: FrameFacts) -> Mask01:
         """How far things stand out in a frame (h, w), 0 to 1: as it is kept, else found now."""

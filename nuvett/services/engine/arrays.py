@@ -5,8 +5,8 @@ import io
 import numpy as np
 
 from nuvett.core.errors import DocumentError
-from nuvett.core.even.features import Features
 from nuvett.core.measure.sampling import Sample
+from nuvett.core.registration.features import Features
 from nuvett.core.types import Linear
 
 _POINT = np.dtype([("place", "<f4", 4), ("descriptor", "u1", 128), ("colour", "<f4", 3)])

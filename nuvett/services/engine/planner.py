@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look

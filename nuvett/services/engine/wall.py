@@ -9,6 +9,7 @@ import numpy as np
 
 from nuvett.core.drift.drift import outliers, spread_of
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.proofs import features_of, most_different
 from nuvett.core.types import OKLab
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.measures import Summary
@@ -102,21 +103,11 @@ def mean_drift(items: Sequence[WallItem]) -> tuple[float, float] | None:
 
 
 def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = (), count: int = PROOFS) -> list[int]:
-    """Indices of the frames that were chosen, else of the most different ones.
-
-    Those are found farthest-first on lightness and mean colour (Gonzalez 1985).
-    """
+    """Indices of the frames that were chosen, else of the most different ones; variants are left out."""
     picked = [i for i, frame in enumerate(frames) if frame.id in chosen]
     if picked:
         return picked
     firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
-    if len(firsts) <= count:
-        return firsts
     summaries = [bench.measures.summary(frames[i], None, None) for i in firsts]
-    features = np.array([[*(m / 100 for m in s.marks), *(3 * s.cloud[:, 1:].mean(axis=0))] for s in summaries])
-    found = [int(np.argmin(((features - features.mean(axis=0)) ** 2).sum(axis=1)))]
-    gap = ((features - features[found[0]]) ** 2).sum(axis=1)
-    while len(found) < count:
-        found.append(int(gap.argmax()))
-        gap = np.minimum(gap, ((features - features[found[-1]]) ** 2).sum(axis=1))
-    return sorted(firsts[place] for place in found)
+    features = np.array([features_of(one.marks, one.cloud) for one in summaries])
+    return [firsts[place] for place in most_different(features, count)]

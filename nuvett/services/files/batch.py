@@ -29,6 +29,7 @@ from nuvett.core.plan.tables import TableOperation
 from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.planning import aim_of, even_only
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
+from nuvett.core.planning.warnings import newly_clipped
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.table.held import HeldTable
@@ -43,7 +44,7 @@ from nuvett.imaging.lens_database import usual_correction
 from nuvett.imaging.opened import Header, Limits
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.files.measuring import MeasuredFile, measure_file, small_encoded
-from nuvett.services.files.rendering import LookedAt, looked_at, newly_clipped
+from nuvett.services.files.rendering import LookedAt, looked_at
 from nuvett.services.files.writing import Rendering, Written, write_picture
 
 

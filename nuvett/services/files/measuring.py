@@ -6,11 +6,11 @@ from pathlib import Path
 import numpy as np
 
 from nuvett.core.area.faces import FaceSeen
-from nuvett.core.even.features import Features, find_features
 from nuvett.core.even.shared import Seen
 from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.reading.reading import Reading, read
 from nuvett.core.reading.regions import Sampling
+from nuvett.core.registration.features import Features, find_features
 from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Encoded01, Linear
 from nuvett.imaging.damage import check_jpeg

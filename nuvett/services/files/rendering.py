@@ -11,16 +11,15 @@ from threading import BoundedSemaphore
 
 import numpy as np
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.area.weights import WeightMap, weigh
-from nuvett.core.drawing.drawing import Drawing, Stages, compile_stages
+from nuvett.core.drawing.drawing import Drawing, Stages
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.drawing.resampling import Box
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
-from nuvett.core.planning.warnings import newly_at_ends
-from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, from_linear
-from nuvett.core.types import Floats, Linear
+from nuvett.core.spaces.curves import encode_curve
+from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.imaging.decode import open_picture
 from nuvett.imaging.opened import Header, Limits, Opened, Picture
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within, shrink_linear
@@ -166,11 +165,3 @@ def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
         for done in waiting:
             done.result()
     return out
-
-
-def newly_clipped(sample: Linear, plan: FramePlan) -> float:
-    """Share of sampled colours (N, 3) that become white in a channel, or black, under a plan."""
-    before: Floats = np.clip(from_linear(sample), 0, 1)
-    stages = compile_stages(plan)
-    after = stages.renderer.picture(before[None], 16)[0] / np.float32(65535)
-    return sum(newly_at_ends(before, after))

@@ -13,10 +13,10 @@ KINDS: dict[NoteKind, tuple[str, str]] = {
     "skin": ("Skin", "Skin stays where a person expects it."),
     "clipped": ("Newly clipped", "Nothing runs into white that did not before."),
     "black": ("Lost in black", "Nothing runs into black that did not before."),
-    "steep": ("Posterised", "Tones stay as smooth as they are seen."),
-    "torn": ("Torn apart", "Neighbouring colours stay neighbours."),
+    "steep": ("Banding", "Tones stay as smooth as they are seen."),
+    "torn": ("Torn colours", "Neighbouring colours stay neighbours."),
     "tinted": ("Whites tinted", "What was white without colour stays so."),
-    "merged": ("Colours made one", "Colours that were two stay two."),
+    "merged": ("Colours merged", "Colours that were two stay two."),
 }
 """What is looked at: its title, and what is said when all is well."""
 
@@ -86,6 +86,6 @@ def in_short(health: list[FrameHealth], most: int = 2) -> str:
             words = affected[0].note.words
             said.append(words if len(affected) == 1 else f"{words}, on {len(affected)} frames")
     if not said:
-        return "nothing goes wrong on these frames"
+        return "no problems on these frames"
     more = f"; {len(said) - most} more" if len(said) > most else ""
     return "; ".join(said[:most]) + more

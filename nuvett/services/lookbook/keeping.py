@@ -39,7 +39,7 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
     trim: Trim | None = None
     if {GEOMETRY, BRUSHED} & set(chosen.parts):
         if chosen.frame is None:
-            raise InvalidChangeError("Choose the frame whose cut or areas are kept along.")
+            raise InvalidChangeError("Choose the frame whose crop or areas are kept along.")
         own = trim_of(find_frame(session, series, chosen.frame))
         trim = Trim(geometry=own.geometry, areas=own.areas)
     if not chosen.parts:

@@ -52,7 +52,7 @@ def walked(session: Session, subject: str, forward: bool) -> history.Passed:
     """The step walked over, marked as such, and the state after it. Raises InvalidChangeError when there is none."""
     step = (history.step_forward if forward else history.step_back)(session, subject)
     if step is None:
-        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
     return history.Passed(step, forward)
 
 

@@ -33,7 +33,7 @@ def display_name(file_name: str) -> str:
 
 Waiting = type[models.Frame] | type[models.Reference] | type[models.Clip]
 
-_FAULT = "Measuring it went wrong, which is a fault of Nuvett. Clear it here and add it again."
+_FAULT = "Nuvett could not analyse this file (internal error). Remove it and add it again."
 
 
 def refuse(studio: Studio, table: Waiting, row_id: uuid.UUID, problem: str = _FAULT, lost: bool = False) -> None:

@@ -35,10 +35,7 @@ def worker_beats(session: Session, seconds: float) -> bool:
     return newest is not None and float(newest) < seconds
 
 
-_SILENT = (
-    "Nothing is being worked on just now: the part of Nuvett that works in the background does not answer. It is "
-    "started again by itself; nothing that waits is lost."
-)
+_SILENT = "Background processing is not running. It restarts by itself; queued work is safe."
 
 
 def held_up(session: Session, series: models.Series, seconds: float) -> str:

@@ -63,7 +63,7 @@ def walk_references(session: Session, studio: Studio, series: models.Series, for
     lock_series(session, series)
     step = (history.step_forward if forward else history.step_back)(session, subject_of(series))
     if step is None:
-        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
     restore(session, studio, series, step.after if forward else step.before)
     renew_target_if_weighed(session, series.id)
     return step.words

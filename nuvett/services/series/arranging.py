@@ -64,7 +64,7 @@ def walk_arrangement(session: Session, studio: Studio, series: models.Series, fo
     lock_series(session, series.id)
     step = (history.step_forward if forward else history.step_back)(session, subject_of(series))
     if step is None:
-        raise InvalidChangeError("There is nothing to do again." if forward else "There is nothing to undo.")
+        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
     now = _state(session, series)
     _restore(session, series, step.after if forward else step.before)
     _even_if_changed(session, studio, series, now, _state(session, series))

@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.even.features import find_features
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_against
 from nuvett.core.planning.series import even_members
+from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.views import decode_view
@@ -29,7 +29,7 @@ from nuvett.store import models
 _METHOD = 1  # raised when the same frames would be evened differently, so that all set-ups are done anew
 _ANCHORS = 8  # frames of another set-up that a frame is held against
 _FAULT = (
-    "Evening the light went wrong, which is a fault of Nuvett; frames keep the light they had. "
+    "Nuvett could not match the light (internal error); frames keep the light they had. "
     "Name the hero again to have it tried once more."
 )
 LEFT_ALONE = "itself, as it came"

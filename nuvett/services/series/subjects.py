@@ -6,7 +6,6 @@ import numpy as np
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
-from nuvett.core.area.parts import SubjectPart
 from nuvett.core.errors import StoppingError
 from nuvett.core.look.local import Locals
 from nuvett.core.look.look import Look
@@ -23,7 +22,7 @@ from nuvett.store import models
 
 def asks_for_subject(areas: Locals) -> bool:
     """Whether any of a document's areas looks for what stands out."""
-    return any(isinstance(part, SubjectPart) for own in areas for part in own.area.parts)
+    return any("subject" in own.area.looks_at for own in areas)
 
 
 def queue_subjects(session: Session, studio: Studio, series: models.Series, document: Look | Trim) -> None:

@@ -46,6 +46,11 @@ class Layout:
         return self.columns * self.rows
 
 
+def page_count(papers: Papers, frames: int) -> int:
+    """How many pages a sheet of so many frames has."""
+    return max(1, ceil(frames / Layout.of(papers).on_a_page))
+
+
 @dataclass(frozen=True)
 class Tile:
     """One picture as JPEG, and what stands under it: its name, colours with shares that sum to 1, and words."""

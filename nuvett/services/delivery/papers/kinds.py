@@ -1,0 +1,92 @@
+"""All kinds of papers that go along with the pictures of a delivery. To add one, see docs/adding.md."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from nuvett.core.reading.palette import Palette
+from nuvett.core.reading.tokens import write_tokens
+from nuvett.core.table.table import USUAL_SIZE
+from nuvett.imaging.tables import TableFormat
+from nuvett.services.delivery.delivery_settings import Papers
+from nuvett.services.delivery.papers.contact_sheet import page_count
+from nuvett.services.delivery.papers.parcel import Parcel
+from nuvett.services.delivery.papers.record import record_page
+from nuvett.services.delivery.papers.telling import record_of, sheet_of, sheet_page
+from nuvett.services.delivery.tables_out import shared_table
+from nuvett.store import models
+
+
+@dataclass(frozen=True)
+class Ordered:
+    """What papers are wanted for: how many frames, and by which numbers of the look's versions."""
+
+    papers: Papers
+    frames: int
+    versions: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class PaperKind:
+    """One kind of paper.
+
+    name : as rows keep it; files : names of the files that are wanted, none where it is not
+    make : bytes of one of its files; last : whether it tells of the other papers too
+    """
+
+    name: str
+    files: Callable[[Ordered], list[str]]
+    make: Callable[[Parcel, models.DeliveryFile], bytes]
+    last: bool = False
+
+
+def _table(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+    followed = parcel.followed[parcel.place(paper)]
+    title, bench = f"{parcel.series.title} v{followed.number}", parcel.studio.bench
+    return shared_table(bench, parcel.facts, followed.aimed, TableFormat.CUBE, USUAL_SIZE, title).encode()
+
+
+def _palette(parcel: Parcel, _: models.DeliveryFile) -> bytes:
+    palette: Palette = parcel.followed[-1].aimed.target.palette if parcel.versions else ()
+    return write_tokens(palette, parcel.series.title).encode()
+
+
+def _checksums(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+    rows = [made.row for made in parcel.pictures] + [row for row in parcel.papers if row is not paper]
+    listed = [row for row in rows if row.state == "done" and row.blob]
+    return "".join(f"{row.blob}  {row.name}\n" for row in listed).encode()
+
+
+def _pages(ordered: Ordered) -> list[str]:
+    if ordered.papers.sheet not in ("jpeg", "both"):
+        return []
+    pages = page_count(ordered.papers, ordered.frames)
+    return [f"contact sheet {page}.jpg" for page in range(1, pages + 1)]
+
+
+PAPERS: tuple[PaperKind, ...] = (
+    PaperKind(
+        "sheet-pdf",
+        lambda o: ["contact sheet.pdf"] if o.papers.sheet in ("pdf", "both") else [],
+        lambda parcel, _: sheet_of(parcel),
+    ),
+    PaperKind("sheet-jpeg", _pages, sheet_page),
+    PaperKind("table", lambda o: [f"tables/look v{v}.cube" for v in o.versions] if o.papers.tables else [], _table),
+    PaperKind("palette", lambda o: ["palettes/target.json"] if o.papers.palettes else [], _palette),
+    PaperKind(
+        "record-page",
+        lambda o: ["record.html"] if o.papers.record else [],
+        lambda parcel, _: record_page(record_of(parcel)).encode(),
+    ),
+    PaperKind(
+        "record-json",
+        lambda o: ["record.json"] if o.papers.record else [],
+        lambda parcel, _: record_of(parcel).model_dump_json(indent=2).encode(),
+    ),
+    PaperKind("checksums", lambda o: ["SHA256SUMS"] if o.papers.checksums else [], _checksums, last=True),
+)
+"""Every kind, in the order in which they are made: those that tell of the others come last."""
+
+
+def paper_names(ordered: Ordered, kinds: tuple[PaperKind, ...] = PAPERS) -> list[tuple[str, str]]:
+    """Kind and name of each paper that is wanted, in the order in which they are made."""
+    return [(kind.name, name) for kind in sorted(kinds, key=lambda k: k.last) for name in kind.files(ordered)]

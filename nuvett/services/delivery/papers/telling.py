@@ -1,0 +1,99 @@
+"""What the contact sheet and the record of a delivery say of its pictures."""
+
+from pathlib import Path
+
+from nuvett.core.reading.column import lightness_marks
+from nuvett.imaging.facts import FileFacts
+from nuvett.services.delivery.kept_settings import credits_of
+from nuvett.services.delivery.papers.contact_sheet import TILE_EDGE, Tile, sheet_pdf, sheet_picture
+from nuvett.services.delivery.papers.parcel import Made, Parcel
+from nuvett.services.delivery.papers.record import ColourShare, FileRecord, LookRecord, Record, steps_in_words
+from nuvett.services.looks.carrying import Following
+from nuvett.store import models
+
+
+def sheet_of(parcel: Parcel) -> bytes:
+    """The contact sheet, as PDF."""
+    return parcel.once("contact sheet", lambda: _sheet(parcel))
+
+
+def sheet_page(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+    """A page of the contact sheet, as JPEG."""
+    return sheet_picture(sheet_of(parcel), parcel.place(paper))
+
+
+def _sheet(parcel: Parcel) -> bytes:
+    tiles = [tile for made in parcel.firsts if (tile := _tile(parcel, made))]
+    rights = credits_of(parcel.series).rights
+    below = f"{parcel.delivery.created:%d %B %Y}, {len(tiles)} pictures. {rights}".strip()
+    return sheet_pdf(parcel.series.title, below, tiles, parcel.settings.papers)
+
+
+def _tile(parcel: Parcel, made: Made) -> Tile | None:
+    frame, papers = parcel.frame(made.row), parcel.settings.papers
+    if frame is None:
+        return None
+    plan = parcel.plan(made.row)
+    summary = parcel.summary(made.row, frame, plan) if papers.palette or papers.drift else None
+    drift = summary.drift if summary and papers.drift else None
+    return Tile(
+        parcel.studio.bench.pictures.preview(frame, plan, TILE_EDGE),
+        Path(made.row.name).name,
+        tuple((c.hex, c.share) for c in summary.palette) if summary and papers.palette else (),
+        f"drift {drift.value:.1f}" if drift else "",
+    )
+
+
+def record_of(parcel: Parcel) -> Record:
+    """The record, as a document."""
+    return parcel.once("record", lambda: _record(parcel))
+
+
+def _record(parcel: Parcel) -> Record:
+    credits = credits_of(parcel.series)
+    return Record(
+        series=parcel.series.title,
+        ordered=parcel.delivery.created,
+        settings=parcel.settings.words,
+        creator=credits.creator,
+        rights=credits.rights,
+        caption=credits.caption,
+        looks=tuple(_look_record(one) for one in parcel.followed),
+        files=tuple(_file_record(parcel, made) for made in parcel.pictures),
+    )
+
+
+def _file_record(parcel: Parcel, made: Made) -> FileRecord:
+    row, frame = made.row, made.frame
+    seen = parcel.frame(row)
+    measured = seen is not None and bool(row.plan)
+    before = parcel.summary(row, seen, None).drift if seen and measured else None
+    after = parcel.summary(row, seen, parcel.plan(row)).drift if seen and measured else None
+    shot = FileFacts.model_validate(frame.shot or {}) if frame else FileFacts()
+    followed = parcel.version(row)
+    return FileRecord(
+        name=row.name,
+        frame=frame.name if frame else "",
+        taken=frame.taken if frame else None,
+        camera=" ".join(dict.fromkeys(f"{shot.camera_maker} {shot.camera}".split())),
+        lens=shot.lens,
+        look=followed.number if followed else 0,
+        light=seen.even.words if seen else "",
+        trim=steps_in_words(seen.trim) if seen else (),
+        drift_before=round(before.value, 2) if before else None,
+        drift_after=round(after.value, 2) if after else None,
+        drift_words=after.words if after else "",
+        bytes=row.bytes,
+        sha256=row.blob or "",
+        problem=row.problem if row.state == "failed" else "",
+    )
+
+
+def _look_record(followed: Following) -> LookRecord:
+    target = followed.aimed.target
+    return LookRecord(
+        version=followed.number,
+        steps=steps_in_words(followed.aimed.look),
+        palette=tuple(ColourShare(hex=c.hex, name=c.name, share=c.share) for c in target.palette),
+        tones=tuple(lightness_marks(target.statistics.lightness).values()),
+    )
