@@ -29,7 +29,7 @@ def test_what_scripts_work_out_is_right() -> None:
 
 
 def test_scripts_are_clean_and_typed() -> None:
-    for tool in (("eslint", "."), ("typescript", "-p", "jsconfig.json")):
+    for tool in (("eslint", "."), ("typescript", "-p", "jsconfig.json"), ("typescript", "-p", "jsconfig.strict.json")):
         name = {"eslint": "eslint/bin/eslint.js", "typescript": "typescript/bin/tsc"}[tool[0]]
         done = run("node", f"node_modules/{name}", *tool[1:])
         assert done.returncode == 0, done.stdout + done.stderr

@@ -1,6 +1,6 @@
 // Builds the style sheet and copies scripts and fonts that ship with the application. An argument names another folder.
 import { execFileSync } from "node:child_process";
-import { copyFileSync, mkdirSync } from "node:fs";
+import { copyFileSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 
@@ -22,6 +22,10 @@ if (out.startsWith(project)) {
   copyFileSync(join(modules, "@mediapipe/face_detection", net), join(project, "nuvett", "imaging", "nets", net));
 }
 for (const [to, from] of Object.entries(copies)) copyFileSync(join(modules, from), join(out, to));
+// Types of what others wrote are not ours to check.
+for (const script of Object.keys(copies).filter((name) => name.endsWith(".js"))) {
+  writeFileSync(join(out, script), `// @ts-nocheck\n${readFileSync(join(out, script), "utf8")}`);
+}
 execFileSync(
   process.execPath,
   [

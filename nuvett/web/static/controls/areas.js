@@ -4,6 +4,7 @@
 import { meant } from "../lib/near.js";
 import { connectBrush } from "./brush.js";
 import { one } from "../lib/common.js";
+import { follow } from "../lib/following.js";
 import { ellipse, inverse, shifted, through } from "../lib/places.js";
 import { HANDLES, kept } from "./shape_handles.js";
 import { drawn } from "../lib/svg.js";
@@ -19,6 +20,7 @@ export function connectAreas(page) {
   let settling = null;
   let placed = JSON.parse(one("[data-facts]", root).textContent).placed;
   const size = () => placed.original;
+  /** @returns {[number, number]} */
   const toPlate = (place) => {
     const straight = placed.lens ? shifted(placed.lens.there, place) : place;
     const [x, y] = through(placed.seen, straight);
@@ -87,8 +89,9 @@ export function connectAreas(page) {
     if (page.cutting) return;
     parts().forEach((part, index) => {
       if (part.x === undefined) return; // it has no place before the application has given it one
-      shapes[part.kind]?.(part);
-      for (const [name, words, shape, place] of HANDLES[part.kind]?.(part, size()) ?? []) {
+      const { outline } = page.kinds[part.kind];
+      shapes[outline]?.(part);
+      for (const [name, words, shape, place] of HANDLES[outline]?.(part, size()) ?? []) {
         const [x, y] = toPlate(place);
         const handle = drawn("g", {
           transform: `translate(${x.toFixed(1)} ${y.toFixed(1)})`,
@@ -107,7 +110,7 @@ export function connectAreas(page) {
 
   const change = (index, name, place) => {
     const part = parts()[index];
-    const handle = HANDLES[part.kind](part, size()).find(([own]) => own === name);
+    const handle = HANDLES[page.kinds[part.kind].outline](part, size()).find(([own]) => own === name);
     Object.assign(part, kept(handle[4](place)));
     page.drawShapes();
     page.$dispatch("show-while", "where");
@@ -120,14 +123,7 @@ export function connectAreas(page) {
     handle.focus();
     page.moved = true;
     const move = (at) => change(Number(index), name, toFrame(at));
-    const end = () => {
-      for (const kind of ["pointermove", "pointerup", "pointercancel"])
-        document.removeEventListener(kind, kind === "pointermove" ? move : end);
-      rest(60);
-    };
-    document.addEventListener("pointermove", move);
-    document.addEventListener("pointerup", end);
-    document.addEventListener("pointercancel", end);
+    follow(move, () => rest(60));
   };
 
   plate.addEventListener("pointerdown", (event) => {
@@ -144,7 +140,7 @@ export function connectAreas(page) {
     event.stopPropagation();
     const [index, name] = handle.dataset.shapeHandle.split(".");
     const part = parts()[Number(index)];
-    const [, , , place] = HANDLES[part.kind](part, size()).find(([own]) => own === name);
+    const [, , , place] = HANDLES[page.kinds[part.kind].outline](part, size()).find(([own]) => own === name);
     const step = STEP * (event.shiftKey ? 10 : 1) * (event.altKey ? 0.1 : 1);
     change(Number(index), name, [place[0] + arrow[0] * step, place[1] + arrow[1] * step]);
     rest(SETTLE);

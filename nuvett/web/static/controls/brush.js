@@ -31,7 +31,7 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
   /** The part that strokes go to, none where there is no brush. */
   const of = () => {
     if (page.area === null || page.picking || page.cutting) return null;
-    return parts().findLast(({ kind }) => kind === "brush") ?? null;
+    return parts().findLast(({ kind }) => page.kinds[kind].begins === "brushed") ?? null;
   };
   const pixels = () => ((page.brush.radius / 100) * Math.max(...size()) * svg.clientWidth) / width();
   const rounded = (point) => point.map((value) => Math.round(value * 1e4) / 1e4);

@@ -2,11 +2,13 @@
 // line drawn along what should be level. What a place means is worked out by the application.
 
 import { ask, one, say } from "../lib/common.js";
+import { follow } from "../lib/following.js";
 import { drawn } from "../lib/svg.js";
 
 const SETTLE = 400;
 const HALF = 6; // pixels of half a handle, so that it is seen whole at the edge
 const STEP = 0.005; // of the width or height, for an arrow key
+/** @type {Record<string, [string, number, number]>} Words of each handle, and its place in the cut. */
 const NAMES = {
   nw: ["Top left corner", 0, 0],
   n: ["Top side", 0.5, 0],
@@ -27,6 +29,7 @@ export function connectCut(page) {
   let drawing = false;
   let settling = null;
 
+  /** @returns {[number, number]} */
   const share = (event) => {
     const box = plate.getBoundingClientRect();
     return [(event.clientX - box.left) / box.width, (event.clientY - box.top) / box.height];
@@ -73,7 +76,7 @@ export function connectCut(page) {
         class: "shape-handle",
         tabindex: 0,
         role: "button",
-        "aria-label": `${words} of the cut: drag, or arrow keys`,
+        "aria-label": `${words} of the crop: drag, or arrow keys`,
         "data-cut-handle": name,
       });
       const corner = { x: -5, y: -5, width: 10, height: 10 };
@@ -81,19 +84,6 @@ export function connectCut(page) {
       svg.append(handle);
     }
     if (focus) one(`[data-cut-handle="${focus}"]`, svg)?.focus();
-  };
-
-  /** Follow the pointer until it is let go. */
-  const follow = (event, move, end) => {
-    event.preventDefault();
-    const over = (at) => {
-      for (const kind of ["pointermove", "pointerup", "pointercancel"])
-        document.removeEventListener(kind, kind === "pointermove" ? move : over);
-      end(at);
-    };
-    document.addEventListener("pointermove", move);
-    document.addEventListener("pointerup", over);
-    document.addEventListener("pointercancel", over);
   };
 
   plate.addEventListener("pointerdown", (event) => {
@@ -108,7 +98,8 @@ export function connectCut(page) {
         const points = [start, end].map(([x, y]) => `${x * svg.clientWidth} ${y * svg.clientHeight}`);
         for (const path of [line, shade]) path.setAttribute("d", `M${points.join("L")}`);
       };
-      return follow(event, to, (at) => {
+      event.preventDefault();
+      return follow(to, (at) => {
         drawLevel(false);
         send("level", start, share(at));
         rest(0);
@@ -118,8 +109,8 @@ export function connectCut(page) {
     if (!handle) return undefined;
     handle.focus();
     const name = `cut.${handle.dataset.cutHandle}`;
+    event.preventDefault();
     return follow(
-      event,
       (at) => send(name, share(at)),
       () => rest(60),
     );

@@ -26,12 +26,29 @@ export const sheetOf = (where) => ({
   missing: "",
   channel: "master",
   idle: [],
+  picking: null,
+  pickedKind: "",
+  joining: null,
+  // The rest stands once the page does.
+  root: null,
+  slug: "",
+  frame: "",
+  reference: "",
+  revision: 0,
+  document: null,
+  known: null,
+  kinds: null,
+  at: null,
+  draft: null,
+  keeping: null,
+  walks: [],
   init() {
     const root = this.$el;
     this.root = root;
     const { slug, frame, reference, revision } = root.dataset;
-    Object.assign(this, { slug, frame, reference, revision: Number(revision), picking: null });
+    Object.assign(this, { slug, frame, reference, revision: Number(revision) });
     this.document = JSON.parse(one("[data-document]", root).textContent);
+    this.kinds = JSON.parse(one("[data-area-kinds]", root).textContent);
     this.known = clone(this.document); // as this window knows it to be kept
     this.at = where(this);
     this.keeping = Promise.resolve();
@@ -106,11 +123,16 @@ export const sheetOf = (where) => ({
   },
   /** An area more, with one part of a kind; a colour is picked in the frame first. */
   async addArea(kind) {
-    if (kind === "colour") return one('[data-picking="area"]', this.root).click();
-    return this.addPart(kind, { kind }, null);
+    this.pickedKind = kind;
+    if (this.picked(kind)) return one('[data-picking="area"]', this.root).click();
+    return this.addPart({ kind }, null);
   },
-  async addPart(kind, part, index) {
-    const edges = ["colour", "tone", "subject", "skin"].includes(kind);
+  /** Whether a kind of part begins with a colour that is picked. */
+  picked(kind) {
+    return this.kinds[kind].begins === "picked";
+  },
+  async addPart(part, index) {
+    const { edges } = this.kinds[part.kind];
     if (index === null) {
       const key = crypto.getRandomValues(new Uint32Array(1))[0].toString(16);
       this.document.areas.push({ key, area: { parts: [part], edges } });
@@ -189,7 +211,8 @@ export const sheetOf = (where) => ({
     return () => JSON.stringify(this.document) === now;
   },
   /** Show what is kept; what was changed here since `base` is done to it too, and kept by whoever changed it. */
-  adopt(kept, base = this.document) {
+  adopt(kept, base = undefined) {
+    base ??= this.document;
     const mine = clone(this.document);
     this.known = clone(kept.document);
     this.document = merged(base, mine, kept.document);
@@ -281,10 +304,13 @@ export const sheetOf = (where) => ({
       this.commit();
     } else if (target.matches("[data-join-part]")) {
       const index = Number(target.dataset.joinPart);
-      if (target.value === "colour") {
+      const kind = target.value;
+      if (!kind) return;
+      if (this.picked(kind)) {
+        this.pickedKind = kind;
         this.joining = index;
         one('[data-picking="area"]', this.root).click();
-      } else if (target.value) this.addPart(target.value, { kind: target.value }, index);
+      } else this.addPart({ kind }, index);
       target.value = "";
     } else if (name) {
       if (this.ofBrush({ name, value: target.checked })) return;
@@ -330,5 +356,5 @@ export function goTo(changes) {
     if (value === null) address.delete(name);
     else address.set(name, value);
   }
-  location.search = address;
+  location.search = String(address);
 }

@@ -2,6 +2,7 @@
 // and ribbons of the pairing. What a place means for the look or trim is worked out by the application.
 
 import { all, one } from "../lib/common.js";
+import { follow } from "../lib/following.js";
 import { meant } from "../lib/near.js";
 
 const SETTLE = 400;
@@ -27,7 +28,7 @@ export function connectHandles(page) {
   };
 
   /** Follow the pointer from an element that outlives the handles within it. */
-  const follow = (event, holder, where, handle) => {
+  const followed = (event, holder, where, handle) => {
     event.preventDefault();
     document.activeElement?.blur?.(); // a value that still had the focus would take the next key
     (event.target.closest("[tabindex]") ?? meant(event, "svg [tabindex]", root))?.focus();
@@ -37,16 +38,10 @@ export function connectHandles(page) {
       if (place) send(handle, ...place);
       if (ENDS.has(handle.split(".")[1]) && handle.startsWith("share.")) page.$dispatch("show-while", "clipping");
     };
-    const end = () => {
-      document.removeEventListener("pointermove", move);
-      document.removeEventListener("pointerup", end);
-      document.removeEventListener("pointercancel", end);
+    follow(move, () => {
       dragging = false;
       rest(60);
-    };
-    document.addEventListener("pointermove", move);
-    document.addEventListener("pointerup", end);
-    document.addEventListener("pointercancel", end);
+    });
   };
 
   const lightnessAt = (svg) => (event) => {
@@ -71,13 +66,13 @@ export function connectHandles(page) {
     if (share) {
       const index = Number(share.dataset.share);
       const toneAt = lightnessAt(share.closest("svg"));
-      return follow(event, root, (at) => [index, toneAt(at)], `share.${index}`);
+      return followed(event, root, (at) => [index, toneAt(at)], `share.${index}`);
     }
     const grey = mine("[data-grey]");
     if (grey) {
       const lab = JSON.parse(grey.dataset.lab);
       const greyAt = lightnessAt(grey.closest("svg"));
-      return follow(event, root, (at) => [0, greyAt(at), lab], "grey");
+      return followed(event, root, (at) => [0, greyAt(at), lab], "grey");
     }
     const field = event.target.closest("[data-curve]");
     if (field) {
@@ -89,12 +84,12 @@ export function connectHandles(page) {
         const [x, y] = curveAt(event);
         send(handle, x, y);
         const index = page.scope().curve[page.channel].filter(([at]) => at < x).length;
-        return follow(event, root, curveAt, `curve.${page.channel}.${index}`);
+        return followed(event, root, curveAt, `curve.${page.channel}.${index}`);
       }
-      return follow(event, root, curveAt, handle);
+      return followed(event, root, curveAt, handle);
     }
     const handle = mine("[data-handle]");
-    if (handle) follow(event, root, chartAt, handle.dataset.handle);
+    if (handle) followed(event, root, chartAt, handle.dataset.handle);
   });
 
   /** What a handle is called, by the element that is one. */

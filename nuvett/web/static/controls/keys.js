@@ -32,7 +32,7 @@ function walkedBack(event) {
   const control = all(forward ? "[data-redo]" : "[data-undo]").find((found) => found.getClientRects().length);
   event.preventDefault();
   if (control && !control.disabled) control.click();
-  else say(forward ? "There is nothing to do again." : "There is nothing to undo.");
+  else say(forward ? "There is nothing to redo." : "There is nothing to undo.");
   return true;
 }
 

@@ -47,7 +47,7 @@ export function connectPicking(page) {
       if (what === "area") {
         const index = page.joining ?? null;
         page.joining = null;
-        return await page.addPart("colour", { kind: "colour", colour }, index);
+        return await page.addPart({ kind: page.pickedKind, colour }, index);
       }
       page.open = page.pickingIn;
       if (what === "hold") page.document.hold.families.push({ family: { colour, tolerance: 30 } });

@@ -6,7 +6,6 @@ import { latest, newestWins } from "../lib/draft.js";
 import { cropBox, edgeFor, planOf, splitClip } from "../lib/views.js";
 import { listenToZoom } from "./zooming.js";
 
-const VEILS = ["clipping", "steep", "skin", "where", "tinted", "merged", "torn"];
 const QUIET = 90; // ms between colours that are asked for while the pointer moves
 
 export const viewer = () => ({
@@ -145,8 +144,10 @@ export const viewer = () => ({
     const { slug, frame, reference } = this.facts;
     const { width, height } = this.placed;
     const source = this.holding ? this.pictures.original : this.pictures[this.shown];
+    /** @type {any} A mat, its picture, and where parts of it are found. */
     const mine = { mat: one("[data-mat]", this.root), image: one("[data-zoomed]", this.root), width, height };
     mine.address = (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(source)}&place=${box}`;
+    /** @type {any} */
     const theirs = { mat: one("[data-mat-beside]", this.root), image: one("[data-zoomed-beside]", this.root) };
     if (this.other) {
       const own = this.other === this.facts.beside?.picture ? this.facts.beside : this.placed;
@@ -319,7 +320,7 @@ export const viewer = () => ({
     const asked = new URL(location.href).searchParams;
     if (["split", "alone"].includes(asked.get("arrange"))) this.arrangeAs(asked.get("arrange"));
     if (["1", "2", "4"].includes(asked.get("zoom"))) this.zoomTo(Number(asked.get("zoom")));
-    if (VEILS.includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
+    if (this.facts.veils.includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
     if (Object.hasOwn(this.pictures, asked.get("shown"))) this.show(asked.get("shown"));
     if (/^(original|(strength|step|version) \d+)$/.test(asked.get("beside") ?? "")) {
       // The page that knows other states listens once it stands, too.

@@ -13,7 +13,7 @@ function under(viewer, mat, event) {
   return [placeUnder(offset, box, viewer.placed, viewer.centre, viewer.zoom), offset];
 }
 
-/** @param {any} viewer @param {HTMLElement} mat */
+/** @param {any} viewer @param {any} mat */
 export function listenToZoom(viewer, mat) {
   let turned = 0;
   let last = 0;

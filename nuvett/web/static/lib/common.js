@@ -1,6 +1,8 @@
 // Small helpers that every screen uses.
 
+/** @type {(selector: string, root?: ParentNode) => any} The first element; callers know what it is. */
 export const one = (selector, root = document) => root.querySelector(selector);
+/** @type {(selector: string, root?: ParentNode) => any[]} */
 export const all = (selector, root = document) => [...root.querySelectorAll(selector)];
 
 let quieting;

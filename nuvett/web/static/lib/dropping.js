@@ -3,7 +3,7 @@
 
 import { say } from "./common.js";
 
-const ELSEWHERE = "Files are not taken here: photos go to Gather, stills to Read, tables and looks to the Lookbook.";
+const ELSEWHERE = "Files cannot be added here: photos go to Gather, stills to Read, tables and looks to the Lookbook.";
 
 /** @type {((files: File[]) => void) | null} */
 let taker = null;
@@ -50,15 +50,15 @@ export function listenForDrops() {
   document.addEventListener("drop", async (event) => {
     if (!holdsFiles(event)) return;
     event.preventDefault();
-    const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
+    const entries = [...(event.dataTransfer?.items ?? [])].map((item) => item.webkitGetAsEntry?.()).filter(Boolean);
     const files = entries.length
       ? (await Promise.all(entries.map(filesOfEntry))).flat()
-      : [...event.dataTransfer.files];
+      : [...(event.dataTransfer?.files ?? [])];
     hand(plainFiles(files));
   });
   document.addEventListener("paste", (event) => {
     const pictures = [...(event.clipboardData?.files ?? [])].filter((file) => file.type.startsWith("image/"));
-    if (!pictures.length || event.target.closest?.("input, textarea")) return;
+    if (!pictures.length || event.target?.closest?.("input, textarea")) return;
     event.preventDefault();
     hand(pictures.map(named));
   });

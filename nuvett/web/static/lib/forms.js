@@ -15,8 +15,9 @@ function place(target, path, value) {
  * @param {HTMLFormElement} form
  */
 export function collected(form) {
+  /** @type {Record<string, any>} */
   const found = {};
-  for (const field of form.elements) {
+  for (const field of /** @type {Iterable<any>} */ (form.elements)) {
     if (!field.name || field.disabled) continue;
     if (field.type === "checkbox") place(found, field.name.split("."), field.checked);
     else if (field.value !== "" || field.type === "text" || field.type === "textarea") {

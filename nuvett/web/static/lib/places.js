@@ -1,6 +1,9 @@
 // Places on a frame: what a matrix or a lens makes of them, and shapes as points. Nothing here touches the page.
 
-/** A place through a 3 by 3 matrix of rows. */
+/**
+ * A place through a 3 by 3 matrix of rows.
+ * @returns {[number, number]}
+ */
 export function through(matrix, [x, y]) {
   const [across, down, over] = matrix.map(([a, b, c]) => a * x + b * y + c);
   return [across / over, down / over];
@@ -17,7 +20,10 @@ export function inverse([[a, b, c], [d, e, f], [g, h, i]]) {
   return rows.map((row) => row.map((value) => value / over));
 }
 
-/** A place moved by shifts, rows of [x, y] at even places from edge to edge of a frame; between them evenly. */
+/**
+ * A place moved by shifts, rows of [x, y] at even places from edge to edge of a frame; between them evenly.
+ * @returns {[number, number]}
+ */
 export function shifted(rows, [x, y]) {
   const cells = rows.length - 1;
   const cell = (share) => Math.min(Math.max(Math.floor(share * cells), 0), cells - 1);
@@ -31,7 +37,10 @@ export function shifted(rows, [x, y]) {
   return [x + shift(0), y + shift(1)];
 }
 
-/** Points of an ellipse, in shares of a frame of a size; radii are percent of its long edge. */
+/**
+ * Points of an ellipse, in shares of a frame of a size; radii are percent of its long edge.
+ * @returns {[number, number][]}
+ */
 export function ellipse({ x, y, across, down, turn }, [width, height], edge, scale, count = 72) {
   const angle = (turn * Math.PI) / 180;
   return Array.from({ length: count }, (_, index) => {

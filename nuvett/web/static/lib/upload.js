@@ -99,8 +99,8 @@ export function acceptFiles(kind, take) {
   const input = one(`[data-input="${kind}"]`);
   const folder = one(`[data-input-folder="${kind}"]`);
   document.addEventListener("click", (event) => {
-    if (event.target.closest(`[data-pick="${kind}"]`)) input.click();
-    if (event.target.closest(`[data-pick-folder="${kind}"]`)) folder?.click();
+    if (event.target?.closest(`[data-pick="${kind}"]`)) input.click();
+    if (event.target?.closest(`[data-pick-folder="${kind}"]`)) folder?.click();
   });
   for (const source of [input, folder]) {
     source?.addEventListener("change", () => {

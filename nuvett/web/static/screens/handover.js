@@ -164,11 +164,28 @@ export const handover = () => ({
         say(error.message);
       }
     });
+    /** The list of a delivery's single files, asked for once. */
+    const listed = async (single) => {
+      const list = one("ul", single);
+      if (!list.children.length) {
+        const address = `/series/${slug}/deliveries/${single.dataset.singleFiles}/files`;
+        list.innerHTML = await (await ask(address)).text();
+      }
+      return all("[data-file]", list);
+    };
+    queue.addEventListener(
+      "toggle",
+      ({ target }) => {
+        if (target.open && target.matches("[data-single-files]")) listed(target).catch(({ message }) => say(message));
+      },
+      true, // a toggle does not rise from its element
+    );
     queue.addEventListener("click", async (event) => {
       const button = event.target.closest("[data-save-folder]");
       if (!button) return;
       try {
-        await saveInto(all("[data-file]", button.closest("article")), (link) => ask(link.href));
+        const links = await listed(one("[data-single-files]", button.closest("article")));
+        await saveInto(links, (link) => ask(link.href));
       } catch (error) {
         if (error.name !== "AbortError") say(`The files could not be saved there: ${error.message}`);
       }

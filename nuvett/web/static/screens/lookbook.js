@@ -77,7 +77,7 @@ export const lookbook = () => ({
         one("[data-said]", row).innerHTML = text;
         one("[data-said]", row).title = one("[data-said]", row).textContent.trim();
       } catch {
-        one("[data-said]", row).textContent = "What is to be said of it could not be worked out.";
+        one("[data-said]", row).textContent = "Its details could not be loaded.";
       }
     }
     this.busy = false;

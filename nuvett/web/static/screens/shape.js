@@ -25,7 +25,7 @@ export const shape = () => ({
       const form = new FormData();
       await this.keeping;
       form.append("file", file);
-      form.append("revision", this.revision);
+      form.append("revision", String(this.revision));
       try {
         this.adopt(await (await ask(`/series/${this.slug}/look.json`, { method: "POST", form })).json());
         this.draft({ proofs: true });

@@ -1,3 +1,4 @@
+// @ts-nocheck
 // packages/morph/src/morph.js
 function morph(from, toHtml, options) {
   monkeyPatchDomSetAttributeToAllowAtSymbols();
