@@ -5,6 +5,7 @@ import os
 import re
 import subprocess
 import sys
+import tomllib
 from functools import partial
 from pathlib import Path
 
@@ -57,8 +58,27 @@ def test_every_package_has_its_licence_and_its_reason() -> None:
     text = (DOCS / "packages.md").read_text()
     rows = re.findall(r"^\| ([a-z0-9, -]+) \| [^|]*\w[^|]* \| [^|]*\w[^|]* \|$", text, re.M)
     named = {name for names in rows for name in names.split(", ")}
-    lines = (PROJECT / "requirements" / "runtime.in").read_text().splitlines()
-    assert named - {"package"} == {re.split(r"[~\[<>=]", line)[0] for line in lines}
+    project = tomllib.loads((PROJECT / "pyproject.toml").read_text())
+    asked = [*project["project"]["dependencies"], *project["project"]["optional-dependencies"]["s3"]]
+    asked += project["build-system"]["requires"]
+    assert named - {"package"} == {re.split(r"[~\[<>=]", line)[0] for line in asked}
+
+
+def test_locks_hold_all_that_is_asked_for_and_nothing_that_only_builds() -> None:
+    project = tomllib.loads((PROJECT / "pyproject.toml").read_text())
+    extras = project["project"]["optional-dependencies"]
+    asked = {
+        "runtime": [*project["project"]["dependencies"], *extras["s3"]],
+        "dev": [*project["project"]["dependencies"], *extras["s3"], *extras["dev"]],
+        "build": project["build-system"]["requires"],
+    }
+    for name, wanted in asked.items():
+        lock = (PROJECT / "requirements" / f"{name}.lock").read_text()
+        held = set(re.findall(r"^([\w.-]+)(?:\[[^\]]*\])?==", lock.lower(), re.M))
+        assert {re.split(r"[~\[<>=]", line)[0].lower() for line in wanted} <= held, name
+    assert not {"cython", "setuptools"} & set(
+        re.findall(r"^([\w-]+)==", (PROJECT / "requirements" / "runtime.lock").read_text(), re.M)
+    )
 
 
 def test_the_drawing_of_the_tables_is_of_these_tables() -> None:

@@ -1,4 +1,4 @@
-"""Where the skin of the demo's complexions lies in OKLCh under daylight; `core/fit/holds.py` rounds this.
+"""Where the skin of the demo's complexions lies in OKLCh under daylight; `core/skin.py` rounds this.
 
 Boxes are shares of the picture (left, top, right, bottom) that hold skin and nothing else.
 """

@@ -84,7 +84,7 @@ def files(folder: Path) -> list[Row]:
         rested = wait_until(lambda: _at_rest(copy), 600)
         states = dict(copy.rows("SELECT state, count(*) FROM frame GROUP BY state"))
         silent = copy.rows("SELECT count(*) FROM frame WHERE state = 'refused' AND problem = ''")[0][0]
-        faults = copy.rows("SELECT count(*) FROM frame WHERE problem LIKE '%fault of Nuvett%'")[0][0]
+        faults = copy.rows("SELECT count(*) FROM frame WHERE problem LIKE '%internal error%'")[0][0]
         page = copy.client().get(f"/series/{slug}/gather").status_code
         return [
             ("files", str(count)),

@@ -1,0 +1,30 @@
+"""The parts of the core that are compiled; all else about the package stands in pyproject.toml."""
+
+import os
+from pathlib import Path
+
+from Cython.Build import cythonize
+from setuptools import Extension, setup
+
+_SOURCES = sorted(Path("nuvett/core").rglob("*.pyx"))
+# None of these makes a result depend on anything but the place of a pixel; what does, reordering of sums, is left out.
+_FLAGS = ["-O3", "-fno-math-errno", "-fno-trapping-math", "-ffp-contract=fast"]
+# Set where what is compiled runs on this machine alone, as by ./run; a wheel is for any machine of its kind.
+_NATIVE = ["-march=native"] if os.environ.get("NUVETT_NATIVE") else []
+
+setup(
+    ext_modules=cythonize(
+        [
+            Extension(
+                ".".join(path.with_suffix("").parts),
+                [str(path)],
+                extra_compile_args=[*_FLAGS, *_NATIVE],
+                extra_link_args=["-s"],
+            )
+            for path in _SOURCES
+        ],
+        build_dir=os.environ.get("NUVETT_BUILD", "build"),
+        nthreads=2,
+        quiet=True,
+    )
+)
