@@ -12,7 +12,12 @@ import numpy as np
 from bench.pictures import DEMO, load
 from bench.report import Table
 from bench.speed import demo_workbench, large_jpeg, timed, usual_plan
-from nuvett.core.area.parts import Area, AreaPart, BrushPart, RoundPart, StraightPart, Stroke, SubjectPart
+from nuvett.core.area.area import Area
+from nuvett.core.area.brush import BrushPart, Stroke
+from nuvett.core.area.part import AreaPart
+from nuvett.core.area.round import RoundPart
+from nuvett.core.area.straight import StraightPart
+from nuvett.core.area.subject import SubjectPart
 from nuvett.core.area.weights import weigh
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.drawing.renderer import in_floats

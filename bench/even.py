@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from bench.pictures import DEMO, Named, load, manifest, photographs, small_linear
 from bench.report import Table
 from nuvett.core.even.even_light import EvenLight, gains_of_axes, log_axes
-from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
 from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear

@@ -13,12 +13,12 @@ from bench.transfer import FULL, plan_for
 from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.drift.drift import Yardstick, measure_drift
 from nuvett.core.even.light import apply_gains, join_gains
-from nuvett.core.fit.holds import near_skin
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.by_hand import SaturateOperation
 from nuvett.core.plan.compile import compile_plan, compile_shaped, direct
+from nuvett.core.skin import near_skin
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear

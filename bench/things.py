@@ -8,9 +8,9 @@ import cv2
 import numpy as np
 
 from bench.pictures import DEMO, load, manifest
-from nuvett.core.even.features import find_features
 from nuvett.core.even.shared import Seen
 from nuvett.core.measure.sampling import Sample, placed_sample
+from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Linear
 from nuvett.imaging.faces import Face, find_faces

@@ -1,47 +1,39 @@
-"""The page that says where to add a step is followed to the letter: its own step is added, and works everywhere."""
+"""The page that says where to add things is followed to the letter: what it adds works everywhere."""
 
-import importlib.util
-import re
-import sys
-from collections.abc import Iterator
 from pathlib import Path
+from types import ModuleType
 
 import numpy as np
 import pytest
+from pydantic import Field
 
+from nuvett.core.area.area import Area
+from nuvett.core.area.kinds import AREA_KINDS, any_of
+from nuvett.core.area.scene import Scene
+from nuvett.core.area.weights import weigh
+from nuvett.core.area.words import area_changes, area_words
 from nuvett.core.look.look import Look, WholeLook
-from nuvett.core.look.trim import WholeTrim
+from nuvett.core.look.trim import Trim, WholeTrim
 from nuvett.core.look.with_steps import with_steps
 from nuvett.core.look.words import describe, in_words
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.documents import read_plan
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
+from nuvett.core.spaces import curves, rgb
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.registry import REGISTRY, step_numbers
-from nuvett.core.steps.step import Step
+from nuvett.core.types import Encoded01, OKLab
+from nuvett.imaging.icc import build_profile, space_of
 from nuvett.web.context import make_templates
 from nuvett.web.views.sheet import sheet_of
 from tests import strategies as ours
-from tests.conftest import PROJECT
+from tests.recipes import beside, imported
 
 
-@pytest.fixture
-def fade(tmp_path: Path) -> Iterator[type[Step]]:
-    """The step of the page, written to a file and imported as any module is."""
-    (code,) = re.findall(r"```python\n(.*?)```", (PROJECT / "docs" / "adding.md").read_text(), re.S)
-    (tmp_path / "fade.py").write_text(code)
-    spec = importlib.util.spec_from_file_location("fade", tmp_path / "fade.py")
-    assert spec is not None and spec.loader is not None
-    module = importlib.util.module_from_spec(spec)
-    sys.modules["fade"] = module
-    spec.loader.exec_module(module)
-    yield module.FadeStep
-    del sys.modules["fade"]
-
-
-def test_a_step_added_by_following_the_page_is_planned_said_shown_and_kept(fade: type[Step]) -> None:
+def test_a_step_added_by_following_the_page_is_planned_said_shown_and_kept(tmp_path: Path) -> None:
+    fade = imported("A step", tmp_path).FadeStep
     registry = (*REGISTRY, fade)
     looks, trims = with_steps(WholeLook, registry), with_steps(WholeTrim, registry, only_brought_in=True)
     linear = to_linear(ours.cloud(4, 900))
@@ -71,3 +63,39 @@ def test_a_step_added_by_following_the_page_is_planned_said_shown_and_kept(fade:
     assert 'data-bring="fade"' in sheet.render(**sheet_of(trims()), washes=[], tables=[])
     trimmed = plan_frame(own, aim, none, trim=trims.model_validate({"fade": {"amount": 80}}))
     assert np.hypot(*apply_plan(trimmed, linear)[:, 1:].T).mean() < chroma[1]
+
+
+def test_a_kind_of_area_added_by_following_the_page_weighs_is_said_and_offered(tmp_path: Path) -> None:
+    border = imported("A kind of area", tmp_path).BorderPart
+    kinds = (*AREA_KINDS, border)
+
+    class Wider(Area):
+        parts: tuple[any_of(kinds), ...] = Field(default=())  # type: ignore[valid-type]
+
+    size = (120, 80)
+    grey = np.full((*size[::-1], 3), (0.6, 0, 0), dtype=np.float32)
+    scene = Scene(size, lambda: grey[..., 0], lambda: OKLab(grey), lambda: np.zeros(size[::-1], np.float32))
+    document = {"parts": [{"kind": "border", "reach": 25}, {"kind": "straight", "join": "taken"}]}
+    area = Wider.model_validate(document)
+    assert Wider.model_validate(area.model_dump(mode="json")) == area
+    made = weigh(Wider(parts=(border(reach=25),)), scene).values
+    assert made[40, 60] == 0 and made[1, 60] > 0.99 and abs(made[15, 60] - 0.5) < 0.06
+    assert area_words(area) == "the border without a gradient area"
+    assert area_changes(Wider(parts=(border(),)), Wider(parts=(border(reach=30),))) == [
+        "Reach inward, of the long edge 20 to 30 %"
+    ]
+    sheet = make_templates().get_template("parts/sheet.html")
+    for document_of in (Look(), Trim()):
+        assert 'data-add-area="border"' in sheet.render(**sheet_of(document_of, kinds), washes=[], tables=[])
+
+
+def test_a_colour_space_added_by_following_the_page_has_matrices_and_a_profile(monkeypatch: pytest.MonkeyPatch) -> None:
+    with_a_member_more = ModuleType("more")
+    vars(with_a_member_more)["Space"] = str
+    entry = beside("A colour space", rgb, with_a_member_more)["ENTRY"]
+    assert isinstance(entry, rgb.RGBSpace) and entry.curve == curves.Curve(2.4)
+    monkeypatch.setitem(rgb.SPACES, entry.name, entry)
+    colours = Encoded01(np.random.default_rng(2).uniform(0.1, 0.9, (200, 3)).astype(np.float32))
+    back = rgb.from_linear(to_linear(colours, entry.name), entry.name)
+    assert np.allclose(back, colours, atol=2e-4)
+    assert len(build_profile(entry.name)) > 400 and space_of(build_profile(entry.name)) is not None

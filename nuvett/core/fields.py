@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import BaseModel, Field
 from pydantic.fields import FieldInfo
 
-_NUMBER, _CHOICE = "number", "choice"
+_NUMBER, _CHOICE, _SWITCH = "number", "choice", "switch"
 
 
 @dataclass(frozen=True)
@@ -37,6 +37,11 @@ def number(
 def choice(usual: str, label: str, words: Mapping[str, str]) -> Any:
     """A choice of a step: usual value, label, and words for each value."""
     return Field(default=usual, json_schema_extra={_CHOICE: {"label": label, "words": dict(words)}})
+
+
+def switch(usual: bool, label: str) -> Any:
+    """Something that is done or not: usual value, and what it is called."""
+    return Field(default=usual, json_schema_extra={_SWITCH: {"label": label}})
 
 
 @dataclass(frozen=True)
@@ -105,3 +110,9 @@ def choices_of(model: type[BaseModel]) -> dict[str, ChoiceWords]:
     """The choices of a model by field, as they are described there."""
     shown = {name: _extra(field, _CHOICE) for name, field in model.model_fields.items()}
     return {name: ChoiceWords(**words) for name, words in shown.items() if words is not None}
+
+
+def switches_of(model: type[BaseModel]) -> dict[str, str]:
+    """What the switches of a model are called, by field."""
+    shown = {name: _extra(field, _SWITCH) for name, field in model.model_fields.items()}
+    return {name: str(words["label"]) for name, words in shown.items() if words is not None}

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.area.faces import FaceSeen
-from nuvett.core.fit.holds import SKIN_HUE, face_colour, near_skin
+from nuvett.core.skin import SKIN_HUE, face_colour, near_skin
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Floats, Linear

@@ -7,7 +7,8 @@ import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.measure.sampling import PROXY_PIXELS
-from nuvett.core.spaces.rgb import SPACES, Curve, Space, decode_curve, encode_curve, matrix_between
+from nuvett.core.spaces.curves import Curve, decode_curve, encode_curve
+from nuvett.core.spaces.rgb import SPACES, Space, matrix_between
 from nuvett.core.types import Floats, Linear
 
 VIEW_EDGE = 1600  # long edge of the view that previews and the wall are rendered from

@@ -6,7 +6,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from nuvett.core.area.parts import Area, TonePart
+from nuvett.core.area.area import Area
+from nuvett.core.area.tone import TonePart
 from nuvett.core.computation import COMPUTATION
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.local import Local

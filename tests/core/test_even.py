@@ -9,13 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from nuvett.core.even.even_light import EvenLight, log_axes
-from nuvett.core.even.features import find_features
 from nuvett.core.even.light import apply_gains, join_gains, split_gains
 from nuvett.core.even.setups import find_setups
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import MOST_TOGETHER, even_setup
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.planning.series import even_series
+from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.imaging.proxy import measuring_proxy

@@ -9,7 +9,7 @@ from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.errors import DocumentError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
-from nuvett.core.fit.holds import hold_colours, near_family, near_skin, skin_membership
+from nuvett.core.fit.holds import hold_colours, near_family
 from nuvett.core.fit.keep import keep_own_colour
 from nuvett.core.fit.moves import sinkhorn
 from nuvett.core.fit.tone import GENTLEST, TONE_GRID, aim_ends, fit_tone
@@ -29,6 +29,7 @@ from nuvett.core.planning.suggest import suggest_pull
 from nuvett.core.planning.usual import usual_look
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Weighed, blend, read
+from nuvett.core.skin import near_skin, skin_membership
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.exposure import ExposureStep

@@ -210,7 +210,7 @@ def test_a_line_drawn_along_straightens() -> None:
     assert geometry_words(Geometry(straighten=0.6, quarter=1, proportion="3:2")) == [
         "turned right",
         "straightened by 0.6°",
-        "cut to 3 : 2",
+        "cropped to 3 : 2",
     ]
     assert geometry_changes(Geometry(), Geometry(straighten=-3)) == ["Straightened by 0.0 to −3.0°"]
     assert geometry_changes(Geometry(), Geometry(cut=(0, 0, 0.5, 0.5))) == ["Cut"]

@@ -6,7 +6,7 @@ from typing import get_args
 import numpy as np
 import pytest
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.errors import DocumentError, TableError
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.look.look import Look

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from nuvett.core.errors import PairError, TableError
-from nuvett.core.spaces.rgb import Curve, decode_curve, encode_curve
+from nuvett.core.spaces.curves import SRGB_CURVE, decode_curve, encode_curve
 from nuvett.core.table.cube import read_head, write_cube
 from nuvett.core.table.expects import EXPECTS, Expects, encoded_for, guess, linear_from, log_encoded, neutral_line
 from nuvett.core.table.held import HeldTable
@@ -23,7 +23,7 @@ def from_log(encoded: np.ndarray) -> np.ndarray:
 
 
 def shown(linear: np.ndarray) -> np.ndarray:
-    return np.clip(encode_curve(np.clip(linear, 0, 1).astype(np.float32), Curve.SRGB), 0, 1)
+    return np.clip(encode_curve(np.clip(linear, 0, 1).astype(np.float32), SRGB_CURVE), 0, 1)
 
 
 TABLES: dict[Expects, np.ndarray] = {
@@ -49,7 +49,7 @@ def test_the_log_curve_is_that_of_its_standard() -> None:
 
 @pytest.mark.parametrize("expects", EXPECTS)
 def test_a_table_that_does_nothing_does_nothing_in_any_encoding_of_a_screen(expects: Expects) -> None:
-    colours = decode_curve(np.random.default_rng(3).uniform(0.1, 0.9, (60, 3)).astype(np.float32), Curve.SRGB)
+    colours = decode_curve(np.random.default_rng(3).uniform(0.1, 0.9, (60, 3)).astype(np.float32), SRGB_CURVE)
     made = HeldTable.of(CUBE).looked_up(encoded_for(colours, expects))
     if expects in ("linear", "log", "log-wide"):
         assert np.allclose(made, encoded_for(colours, expects), atol=1e-4)
@@ -94,7 +94,7 @@ def test_a_pair_of_which_one_is_cut_is_laid_over_the_part_that_both_show(before:
     whole = lay_over(before, after)
     assert whole.words == "shown alike" and np.array_equal(whole.before, before)
     cut = lay_over(before, cv2.resize(np.ascontiguousarray(after[50:450, 60:660]), (750, 500)))
-    assert cut.words == "one is cut: the 64 % that both show were compared" or "one is cut" in cut.words
+    assert cut.words == "one is cropped: the 64 % that both show were compared" or "one is cut" in cut.words
     assert cut.before.shape == cut.after.shape and 0.55 < cut.before.size / before.size < 0.66
     assert np.abs(graded(cut.before) - cut.after).mean() < 0.02
     tall = lay_over(before, np.ascontiguousarray(after[:, 100:500]))

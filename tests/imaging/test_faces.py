@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from skimage import data
 
-from nuvett.core.fit.holds import skin_centres, skin_membership
+from nuvett.core.skin import skin_centres, skin_membership
 from nuvett.core.spaces.oklab import linear_to_oklab, oklch_to_oklab
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Linear

@@ -16,8 +16,9 @@ from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.compile import direct
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.curves import SCENE_CURVE, decode_curve, encode_curve
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import Curve, Space, decode_curve, encode_curve, from_linear, to_linear
+from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.types import Encoded01, Linear
 from nuvett.imaging.decode import decode, open_picture, read_header
@@ -104,8 +105,8 @@ def test_a_rendering_rises_everywhere_and_goes_on_above_what_it_was_found_from(l
 
 def test_the_scene_curve_keeps_three_stops_above_white_and_is_its_own_inverse() -> None:
     linear = np.concatenate([np.geomspace(1e-5, 8, 500), [0, 1]]).astype(np.float32)
-    encoded = encode_curve(linear, Curve.SCENE)
-    assert np.allclose(decode_curve(encoded, Curve.SCENE), linear, rtol=2e-4, atol=1e-7)
+    encoded = encode_curve(linear, SCENE_CURVE)
+    assert np.allclose(decode_curve(encoded, SCENE_CURVE), linear, rtol=2e-4, atol=1e-7)
     assert encoded[-1] == pytest.approx(0.85, abs=1e-6) and encoded[-3] == pytest.approx(1, abs=1e-5)
 
 

@@ -236,7 +236,7 @@ def test_tables_are_written_for_a_series_or_for_each_frame_and_say_what_they_can
     plan = bench.planner.plan(facts, 1, aimed)
     assert np.allclose(read_cube(found.read("AT-0102.cube").decode()), compile_plan(plan, 17), atol=1e-5)
     each = tables_out.what_a_table_carries(bench, facts, aimed, each=True)
-    assert each.words == ("A table cannot carry cuts and turns.",)
+    assert each.words == ("A table cannot carry crops and turns.",)
     shared = tables_out.what_a_table_carries(bench, facts, aimed.with_look(Look.of(strength=100, pull=0)), each=False)
     assert "the fit of each frame" not in shared.lost
     for size in (2, 500):

@@ -34,6 +34,7 @@ from nuvett.services.delivery import deliveries, kept_settings, tables_out
 from nuvett.services.delivery.delivery_choice import chosen_frames, names_of
 from nuvett.services.delivery.delivery_settings import DeliverySettings, read_settings
 from nuvett.services.delivery.papers.record import Record
+from nuvett.services.delivery.progress import progress_of
 from nuvett.services.files import writing
 from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.folders import already_there, folder_at
@@ -65,9 +66,9 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
         delivery = deliveries.find_delivery(session, series, ordered)
         assert delivery.state == "done"
         files = deliveries.made_files(session, delivery)
-        assert files[1][0] == "Winter fair 02 AT-0102-1.png"
+        assert files[1].name == "Winter fair 02 AT-0102-1.png"
         plan = FramePlan.model_validate(delivery.files[1].plan)
-    made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1][1]), np.uint8), 1), cv2.COLOR_BGR2RGB)
+    made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1].blob), np.uint8), 1), cv2.COLOR_BGR2RGB)
     expected = Renderer(compile_shaped(plan)).picture(load_rgb(FRAMES[1]))
     assert np.abs(made.astype(int) - expected).max() <= 1
     crop = studio.bench.pictures.crop(facts[1], plan, (300, 200, 256, 128))
@@ -177,7 +178,7 @@ def test_a_finished_delivery_is_the_preview_and_its_crop(studio: Studio, slug: s
     drain(studio)
     with studio.database.session() as session:
         delivery = deliveries.find_delivery(session, catalogue.find_series(session, slug), ordered)
-        blob = deliveries.made_files(session, delivery)[0][1]
+        blob = deliveries.made_files(session, delivery)[0].blob
         plan = FramePlan.model_validate(delivery.files[0].plan)
     made = cv2.imdecode(np.frombuffer(studio.blobs.read(blob), np.uint8), 1)
     crop = cv2.imdecode(np.frombuffer(studio.bench.pictures.crop(facts[0], plan, (311, 203, 256, 256)), np.uint8), 1)
@@ -198,7 +199,7 @@ def parcel(studio: Studio, slug: str, settings: DeliverySettings, **credits: str
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, ordered)
         assert delivery.state == "done", delivery.state
-        return {name: studio.blobs.read(blob) for name, blob in deliveries.made_files(session, delivery)}
+        return {made.name: studio.blobs.read(made.blob) for made in deliveries.made_files(session, delivery)}
 
 
 def size_in(data: bytes) -> tuple[int, int]:
@@ -328,7 +329,7 @@ def test_the_same_is_made_again_with_newer_looks_and_settings_are_kept_for_anoth
     first = parcel(studio, slug, settings)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        delivery = deliveries.list_deliveries(session, series)[0]
+        delivery = session.get_one(models.Delivery, progress_of(session, series)[0].id)
         looks.change_look(session, series, Look.of(strength=40), catalogue.look_of(session, series).revision)
         carrying.carry(session, series)
         again = deliveries.order_again(session, studio, series, delivery).id
@@ -337,8 +338,8 @@ def test_the_same_is_made_again_with_newer_looks_and_settings_are_kept_for_anoth
     drain(studio)
     with studio.database.session() as session:
         newer = deliveries.made_files(session, session.get_one(models.Delivery, again))
-        assert [name for name, _ in newer] == [name.replace("v1", "v2") for name in first]
-        assert studio.blobs.read(newer[0][1]) != next(iter(first.values()))
+        assert [made.name for made in newer] == [name.replace("v1", "v2") for name in first]
+        assert studio.blobs.read(newer[0].blob) != next(iter(first.values()))
         assert [row.name for row in kept_settings.kept_settings(session)] == ["For the web"]
         assert kept_settings.settings_by(session, kept.id) == settings
         other = catalogue.start_series(session, "Another")

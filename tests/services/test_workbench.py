@@ -12,7 +12,6 @@ import pytest
 
 from nuvett.core.errors import DocumentError, InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.even.features import find_features
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.sampling import placed_sample, stratified_sample
@@ -23,6 +22,7 @@ from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.reading.regions import Patch, Sampling, sampling_weights
+from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.steps.even import EvenStep

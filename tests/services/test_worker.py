@@ -101,7 +101,7 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
         rows = session.scalars(select(models.Frame)).all()
         assert sorted(frame.state for frame in rows) == ["ready", "ready", "refused"]
         (refused,) = (frame for frame in rows if frame.state == "refused")
-        assert "went wrong" in refused.problem
+        assert "internal error" in refused.problem
         assert all(frame.even for frame in rows if frame.state == "ready")
 
 
@@ -123,10 +123,10 @@ def test_what_no_try_could_finish_is_refused_and_can_be_tried_again_once_mended(
         drain(studio)
     with studio.database.session() as session:
         for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
-            assert row.state == "refused" and "went wrong" in row.problem
+            assert row.state == "refused" and "internal error" in row.problem
         delivery = session.get_one(models.Delivery, ordered_id)
         assert delivery.state == "done" and [file.state for file in delivery.files] == ["failed"]
-        assert "went wrong" in delivery.files[0].problem
+        assert "internal error" in delivery.files[0].problem
         assert deliveries.retry_failed(session, studio, delivery) == 1
     drain(studio)
     with studio.database.session() as session:
@@ -190,7 +190,7 @@ def test_a_job_whose_worker_dies_again_and_again_is_given_up_with_a_sentence(stu
         restart(studio)
     with studio.database.session() as session:
         frame = session.scalars(select(models.Frame)).one()
-        assert frame.state == "refused" and "fault of Nuvett" in frame.problem
+        assert frame.state == "refused" and "internal error" in frame.problem
     drain(studio)
 
 
@@ -289,7 +289,7 @@ def test_light_that_cannot_be_evened_leaves_frames_as_they_are_and_says_so(
         drain(studio)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
-        assert not series.light_due and "fault of Nuvett" in workers.held_up(session, series, 20)
+        assert not series.light_due and "internal error" in workers.held_up(session, series, 20)
         lighting.name_hero(session, studio, series, catalogue.ready_frames(session, series.id)[0])
     drain(studio)
     with studio.database.session() as session:

@@ -110,7 +110,7 @@ def test_the_matrix_is_worked_from_the_keyboard(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(site + BOOK)
     first = page.locator("[data-kept]").first
-    expect(first.locator("[data-said]")).to_contain_text("ends")
+    expect(first.locator("[data-said]")).to_contain_text("lands")
     first.focus()
     page.keyboard.press("ArrowDown")
     expect(page.locator("[data-kept]").nth(1)).to_be_focused()
@@ -211,7 +211,7 @@ def test_a_look_is_worked_out_from_a_pair_and_kept(quiet: Page, site: str, tmp_p
     page.get_by_label("After").set_input_files(tmp_path / "done.png")
     page.get_by_role("button", name="Work it out").click()
     expect(page.get_by_text("This look is on trial.")).to_be_visible()
-    expect(page.get_by_text(re.compile("one is cut: the 7. % that both show"))).to_be_visible()
+    expect(page.get_by_text(re.compile("one is cropped: the 7. % that both show"))).to_be_visible()
     page.get_by_role("button", name="show where it does not agree").click()
     expect(page.locator('img[src$="/veil"]').first).to_be_visible()
     page.get_by_label("Name").first.fill("From a print")

@@ -60,7 +60,7 @@ def test_raw_files_phones_and_jpegs_become_one_series_and_leave_with_their_paper
     page.locator("[data-add-area=round]").click()
     handle, plate = page.locator('[data-shape-handle="0.middle"]'), place(page, page.locator("[data-plate]"))
     handle.drag_to(page.locator("[data-plate]"), target_position={"x": plate["width"] / 8, "y": plate["height"] / 8})
-    expect(page.locator("[data-history]")).to_contain_text("A round: moved")
+    expect(page.locator("[data-history]")).to_contain_text("A radial area: moved")
     size = (1200, 800)
     lens = usual_correction(read_facts(raws[1]), size, raw=True)
     assert lens is not None

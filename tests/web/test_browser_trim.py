@@ -1,4 +1,4 @@
-"""Trim through Chromium: areas by mouse, pen and keyboard, straighten and cut, the same for many, variants."""
+"""Trim through Chromium: areas by mouse, pen and keyboard, straighten and crop, the same for many, variants."""
 
 import re
 from collections.abc import Iterator
@@ -51,23 +51,23 @@ def test_a_round_is_drawn_and_moved_by_mouse_and_shows_where_it_is(trimming: Pag
     page = trimming
     before = source(page, PICTURE)
     page.locator("[data-add-area=round]").click()
-    expect(history(page)).to_contain_text("Area: A round")
+    expect(history(page)).to_contain_text("Area: A radial area")
     drag(page, '[data-shape-handle="0.middle"]', 0, -60)
-    expect(history(page)).to_contain_text("A round: moved")
+    expect(history(page)).to_contain_text("A radial area: moved")
     drag(page, '[data-shape-handle="0.soft"]', 0, -30)
-    expect(history(page)).to_contain_text("A round: Softness 60 to")
+    expect(history(page)).to_contain_text("A radial area: Feather 60 to")
     page.locator('[data-bring="areas.0.exposure"]').click()
     exposure = page.locator('[data-name="areas.0.exposure.exposure"]')
     expect(exposure).to_be_focused()
     page.keyboard.press("Shift+ArrowDown")
-    expect(history(page)).to_contain_text("A round: Exposure 0.00 to −0.50 EV")
+    expect(history(page)).to_contain_text("A radial area: Exposure 0.00 to −0.50 EV")
     expect(page.locator(PICTURE)).not_to_have_attribute("src", before)
     page.get_by_role("button", name="Show where").click()
     expect(page.locator("[data-veil-picture]")).to_have_attribute("src", re.compile("what=where"))
     assert Axe().run(page).violations_count == 0
     page.reload()
     expect(page.locator('[data-shape-handle="0.middle"]')).to_be_visible()  # the address names the area
-    for words in ("brought in", "Softness", "moved", "Area: A round"):
+    for words in ("brought in", "Feather", "moved", "Area: A radial area"):
         page.get_by_role("button", name="Undo").click()
         expect(history(page)).to_contain_text(words)
     page.get_by_role("button", name="Undo").click()
@@ -108,7 +108,7 @@ def _frame(page: Page) -> str:
 def test_areas_are_made_and_changed_from_the_keyboard_alone(trimming: Page) -> None:
     page = trimming
     page.keyboard.press("a")
-    expect(history(page)).to_contain_text("Area: A round")
+    expect(history(page)).to_contain_text("Area: A radial area")
     page.locator('[data-shape-handle="0.across"]').focus()
     page.keyboard.press("Shift+ArrowRight")
     expect(history(page)).to_contain_text("Reach across, of the long edge 15.0 to")
@@ -121,8 +121,8 @@ def test_areas_are_made_and_changed_from_the_keyboard_alone(trimming: Page) -> N
     expect(history(page)).to_contain_text("a stroke brushed")
     page.locator("[data-join-part='1']").select_option("skin")
     expect(history(page)).to_contain_text("the skin joined")
-    page.get_by_role("button", name="turn inside out").last.click()
-    expect(history(page)).to_contain_text("turned inside out")
+    page.get_by_role("button", name="invert").last.click()
+    expect(history(page)).to_contain_text("inverted")
 
 
 def test_a_frame_is_straightened_and_cut(trimming: Page) -> None:
@@ -131,7 +131,7 @@ def test_a_frame_is_straightened_and_cut(trimming: Page) -> None:
     expect(page.locator('[data-cut-handle="se"]')).to_be_visible()
     expect(page.get_by_text(re.compile(r"long\s+lines"))).to_be_visible()
     drag(page, '[data-cut-handle="se"]', -150, -90)
-    expect(history(page)).to_contain_text("Cut")
+    expect(history(page)).to_contain_text("Cropped")
     page.locator("[data-proportion]").select_option("1:1")
     expect(history(page)).to_contain_text("Proportion 1 : 1")
     page.get_by_role("button", name="draw along a line").click()
@@ -143,11 +143,11 @@ def test_a_frame_is_straightened_and_cut(trimming: Page) -> None:
     expect(history(page)).to_contain_text("Straightened by 0.0 to −2.9°")
     page.locator('[data-cut-handle="move"]').focus()
     page.keyboard.press("Shift+ArrowRight")
-    expect(history(page)).to_contain_text("Cut")
+    expect(history(page)).to_contain_text("Cropped")
     assert Axe().run(page).violations_count == 0
     page.keyboard.press("g")
     expect(page.locator('[data-cut-handle="se"]')).to_have_count(0)
-    expect(page.get_by_text("straightened by −2.9°, cut to 1 : 1")).to_be_visible()
+    expect(page.get_by_text("straightened by −2.9°, cropped to 1 : 1")).to_be_visible()
     page.wait_for_function(
         "() => { const p = document.querySelector('[data-picture]');"
         " return Math.abs(p.naturalWidth - p.naturalHeight) <= 2; }"

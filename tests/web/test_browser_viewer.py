@@ -121,7 +121,7 @@ def test_a_trim_has_the_sheet_of_a_look_with_its_own_history(quiet: Page, site: 
     page.get_by_role("button", name="Split").click()
     expect(page.get_by_role("slider", name="Edge between before and after")).to_be_visible()
     page.reload()
-    expect(page.get_by_text("bent in master")).to_be_visible()
+    expect(page.locator("[data-sheet]").get_by_text("master curve changed")).to_be_visible()
     for _ in range(2):
         page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("Nothing changed yet")).to_be_visible()

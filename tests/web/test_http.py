@@ -188,7 +188,7 @@ def test_deliveries_are_ordered_listed_and_handed_out(client: TestClient, slug: 
     archive = re.search(r'href="([^"]+files\.zip)"', text)
     assert archive and "2 of 2 files" in text
     assert client.get(archive.group(1)).content[:2] == b"PK"
-    single = re.search(r'href="([^"]+/files/[^"]+\.jpg)"', text)
+    single = re.search(r'href="([^"]+/files/[^"]+\.jpg)"', client.get(archive.group(1).removesuffix(".zip")).text)
     assert single and client.get(single.group(1)).content[:2] == b"\xff\xd8"
     assert client.get(f"/series/{slug}/look.cube?size=17").text.startswith('TITLE "Winter fair"')
 

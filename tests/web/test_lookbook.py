@@ -77,12 +77,12 @@ def test_the_page_shows_rows_whose_pictures_are_the_frames_under_each_look(
     far, near = np.abs(row - plain).mean(), np.abs(half - plain).mean()
     assert 0.25 * far < near < 0.8 * far
     words = client.get(f"/lookbook/{look}/words?{src.split('?')[1]}".replace("&amp;", "&")).text
-    assert "ends" in words and "from what it aims at" in words
+    assert "lands" in words and "from its target" in words
 
 
 def test_rows_sort_by_what_suits_the_series_with_the_reason(client: TestClient, slug: str) -> None:
     page = client.get(f"/lookbook?series={slug}&sort=suits").text
-    said = re.findall(r"ends ([\d.]+) from what it aims at and [^(]+\(([\d.]+)\)", page)
+    said = re.findall(r"lands ([\d.]+) from its target and [^(]+\(([\d.]+)\)", page)
     costs = [float(drift) + float(bent) for drift, bent in said]
     assert len(costs) == 12 and max(costs) > min(costs) + 1
     assert all(after > before - 0.15 for before, after in pairwise(costs))
@@ -124,7 +124,7 @@ def test_pointing_at_a_look_shows_it_and_changes_nothing_and_taking_it_can_be_un
     used = client.post(f"/lookbook/{looks[1]}/use", json={"series": slug, "strength": 80})
     assert used.json()["words"] == "Winter fair has Chalk and lilac, version 1 of the lookbook, at 80 % for its draft."
     after = look_of(client, slug)
-    assert after["document"]["strength"] == 80 and "from <a" in after["history"] and "aim at that" in after["history"]
+    assert after["document"]["strength"] == 80 and "from <a" in after["history"] and "Use this series’ target" in after["history"]
     drafted = {"document": after["document"], "frame": frame, "parts": False}
     shown = client.post(f"/series/{slug}/shape/draft", json=drafted)
     tried = client.post(f"/series/{slug}/frames/{frame}/looks/shape", json=asked).json()["pictures"]["look"]
@@ -148,7 +148,7 @@ def test_the_look_in_hand_goes_to_another_series_and_a_draft_aims_at_its_own_aga
     answer = client.post(f"/series/{slug}/look/carry-to", data={"series": "spring-fair"}, follow_redirects=False)
     assert (answer.status_code, answer.headers["location"]) == (303, "/series/spring-fair/carry")
     assert look_of(client, "spring-fair")["document"]["white"]["warmth"] == 17
-    assert "not at what this series has read" in look_of(client, "spring-fair")["history"]
+    assert "a target of its own" in look_of(client, "spring-fair")["history"]
     assert "1 of 1 frames follow the look" in re.sub(
         r"<[^>]+>|\s+", " ", client.get("/series/spring-fair/handover").text
     ).replace("  ", " ")
@@ -157,7 +157,7 @@ def test_the_look_in_hand_goes_to_another_series_and_a_draft_aims_at_its_own_aga
     starters = re.findall(r'data-kept="([^"]+)"', client.get(f"/lookbook?series={slug}").text)
     client.post(f"/lookbook/{starters[0]}/use", json={"series": slug})
     assert client.post(f"/series/{slug}/look/aim-own", follow_redirects=False).status_code == 303
-    assert "not at what this series has read" not in look_of(client, slug)["history"]
+    assert "a target of its own" not in look_of(client, slug)["history"]
 
 
 def test_two_looks_stand_beside_each_other_on_any_frame(client: TestClient, slug: str, studio: Studio) -> None:
@@ -193,7 +193,7 @@ def test_files_are_brought_in_by_what_they_are_and_written_out(client: TestClien
     with studio.database.session() as session:
         table = str(next(e.id for e in book_list.entries(session, book_list.Asked()) if e.table))
     page = client.get(f"/lookbook/{table}?series={slug}").text
-    assert "It takes colours as" in page and "9 points a side" in page
+    assert "It expects" in page and "9 points a side" in page
     assert client.post(f"/lookbook/{table}/expects/log").json()["words"] == "Its table takes log, sRGB primaries now."
     assert client.get(f"/lookbook/{table}?series={slug}").text.count('data-do="use-version"') == 2
     assert len(json.loads(client.get("/lookbook/files/book.json").content)["looks"]) == 3

@@ -94,7 +94,9 @@ def test_a_variant_hangs_beside_its_frame_and_is_handed_over_by_its_own_name(
     chosen = {"settings": {"what": "chosen", "size": "200"}, "frames": [made, second]}
     assert client.post(f"/series/{slug}/deliveries", json=chosen).status_code == 201
     drain(studio)
-    text = client.get(f"/series/{slug}/handover").text
+    page = client.get(f"/series/{slug}/handover").text
+    (single,) = re.findall(r'data-single-files="([^"]+)"', page)
+    text = client.get(f"/series/{slug}/deliveries/{single}/files").text
     assert "AT-0101 bw.jpg" in text and "AT-0101.jpg" not in text
     assert client.post(f"/series/{slug}/deliveries", json=chosen | {"frames": ["x"]}).status_code == 422
     for words in ("marked as favourite", "no longer favourite"):
@@ -124,7 +126,7 @@ def test_an_area_moves_into_the_look_and_out_of_one_frame(client: TestClient, sl
     assert picture(client, slug, second).mean() < plain.mean() - 3
     trim(client, slug, second, {"without": ["a1"]})
     assert np.abs(picture(client, slug, second) - plain).max() <= 1
-    assert "take up again" in trim_of(client, slug, second)["sheet"]
+    assert "use again" in trim_of(client, slug, second)["sheet"]
 
 
 @pytest.mark.parametrize("value", [12, -9])
@@ -146,7 +148,7 @@ def test_what_trims_have_in_common_is_taken_into_the_look_and_no_picture_changes
     assert [trim_of(client, slug, frame)["document"]["white"] for frame in frames[1:]] == [None] * 4
     assert trim_of(client, slug, frames[0])["document"]["white"]["warmth"] == 1
     assert all(np.abs(picture(client, slug, f) - b).max() <= 1 for f, b in zip(frames, before, strict=True))
-    assert "In common" in client.get(f"/series/{slug}/shape").text
+    assert "All trimmed frames" in client.get(f"/series/{slug}/shape").text
     client.post(f"/series/{slug}/trims/common/undo")
     assert trim_of(client, slug, frames[1])["document"]["white"]["warmth"] == value
     assert all(np.array_equal(picture(client, slug, f), b) for f, b in zip(frames, before, strict=True))

@@ -103,14 +103,14 @@ def test_a_full_disk_refuses_an_upload_with_words_and_keeps_nothing_of_it(
 
 def test_pages_say_when_nothing_works_in_the_background(client: TestClient, slug: str, studio: Studio) -> None:
     client.post(f"/series/{slug}/frames", files={"file": ("a.jpg", STILL.read_bytes())})
-    assert "does not answer" not in client.get(f"/series/{slug}/gather").text
+    assert "Background processing is not running" not in client.get(f"/series/{slug}/gather").text
     long_ago = "UPDATE procrastinate_events SET at = now() - interval '1 hour'"
     with studio.database.session() as session:
         session.execute(sql(long_ago))
-    assert "does not answer" in client.get(f"/series/{slug}/gather").text
+    assert "Background processing is not running" in client.get(f"/series/{slug}/gather").text
     with studio.database.session() as session:
         session.execute(sql("INSERT INTO procrastinate_workers DEFAULT VALUES"))
-    assert "does not answer" not in client.get(f"/series/{slug}/gather").text
+    assert "Background processing is not running" not in client.get(f"/series/{slug}/gather").text
 
 
 def test_a_frame_taken_out_comes_back_with_all_that_was_done_to_it(

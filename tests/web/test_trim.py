@@ -48,7 +48,7 @@ def test_an_area_is_drawn_shown_and_told(client: TestClient, slug: str, studio: 
     gone = client.post(f"{at}/draft", json=asked | {"area": 3})
     assert gone.status_code == 422 and "not there any more" in gone.json()["message"]
     kept = client.put(at, json={"document": {"areas": [ROUND]}, "revision": 1}).json()
-    assert "Area: A round" in kept["history"] and 'data-area="0"' in kept["sheet"]
+    assert "Area: A radial area" in kept["history"] and 'data-area="0"' in kept["sheet"]
     many = client.put(at, json={"document": {"areas": [ROUND] * 13}, "revision": 2})
     assert many.status_code == 422 and "areas" in many.json()["message"]
     stroke = {"points": [[0.5, 0.5, 1]] * 50_000}
@@ -79,7 +79,7 @@ def test_a_frame_is_straightened_and_cut_and_all_of_it_follows(client: TestClien
     document = draft.document  # type: ignore[attr-defined]
     assert document["geometry"]["uncut"] is False
     kept = client.put(at, json={"document": document, "revision": 1}).json()
-    assert "turned right, straightened by −2.4°, cut to 1 : 1" in " ".join(kept["sheet"].split())
+    assert "turned right, straightened by −2.4°, cropped to 1 : 1" in " ".join(kept["sheet"].split())
     page = client.get(f"{at.rsplit('/', 3)[0]}/trim?frame={at.split('/')[4]}").text
     facts = json.loads(re.search(r"data-facts>(.+?)</script>", page).group(1))  # type: ignore[union-attr]
     assert facts["placed"]["width"] == pytest.approx(facts["placed"]["height"], abs=2)
@@ -94,7 +94,7 @@ def test_a_frame_is_straightened_and_cut_and_all_of_it_follows(client: TestClien
     assert off.status_code == 422 and "outside the picture" in off.json()["message"]
     assert client.get(f"{at.rsplit('/', 1)[0]}/proposal").status_code == 200
     nothing = client.put(at, json={"document": {"geometry": {"cut": [0.5, 0.5, 0, 0]}}, "revision": 2})
-    assert "a cut leaves at least 4%" in nothing.json()["message"]
+    assert "a crop leaves at least 4%" in nothing.json()["message"]
 
 
 def test_what_stands_out_is_found_kept_and_said_when_there_is_nothing(

@@ -1,4 +1,4 @@
-"""Whether a look is sound on a frame: beside what notes say, whites tinted, colours made one, neighbours torn apart."""
+"""Whether a look is sound on a frame: beside what notes say, whites tinted, merged colours, neighbours torn apart."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -55,7 +55,7 @@ def health_on(
         some = Linear(colours[:: _COLOURS // _GAIN_COLOURS])
         torn = float((gains(plan, some) > _TORN).mean())
         if torn >= _NOTED_TORN:
-            found.append(Note(kind="torn", words=f"neighbouring colours are torn apart in {100 * torn:.0f} % of it"))
+            found.append(Note(kind="torn", words=f"neighbouring colours torn apart in {100 * torn:.0f} % of it"))
     return found
 
 

@@ -23,7 +23,7 @@ _BESIDE = {
     COMMON: "Trims in common",
     AIM_TONE: "The tone it aims at",
     AIM_COLOUR: "The colours it aims at",
-    GEOMETRY: "This frame’s cut",
+    GEOMETRY: "This frame’s crop",
     BRUSHED: "This frame’s areas",
 }
 PARTS: dict[str, str] = {kind.name: kind.title for kind in REGISTRY} | _BESIDE

@@ -35,11 +35,11 @@ class Suit(Document):
     @property
     def words(self) -> str:
         """The reason in words."""
-        how = "hardly bends" if self.bending < _LITTLE else "bends" if self.bending < _MUCH else "strongly bends"
-        bent = f"{how} their colours ({self.bending:.1f})"
+        how = "evenly" if self.bending < _LITTLE else "fairly evenly" if self.bending < _MUCH else "unevenly"
+        bent = f"changes neighbouring colours {how} ({self.bending:.1f})"
         if self.drift is None:
-            return f"aims at nothing; {bent}"
-        return f"ends {self.drift:.1f} from what it aims at and {bent}"
+            return f"has no target; {bent}"
+        return f"lands {self.drift:.1f} from its target and {bent}"
 
 
 def bending(plan: FramePlan, sample: Sample, seeing: Seeing) -> float:

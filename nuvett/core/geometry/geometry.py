@@ -64,9 +64,9 @@ class Geometry(Document):
             return None
         left, top, width, height = cut
         if width < LEAST_SHARE or height < LEAST_SHARE:
-            raise ValueError(f"a cut leaves at least {LEAST_SHARE:.0%} of the width and of the height")
+            raise ValueError(f"a crop leaves at least {LEAST_SHARE:.0%} of the width and of the height")
         if left < -1e-6 or top < -1e-6 or left + width > 1 + 1e-6 or top + height > 1 + 1e-6:
-            raise ValueError("a cut lies within the frame")
+            raise ValueError("a crop lies within the frame")
         return cut
 
     @property

@@ -8,7 +8,7 @@ _TURNED = ("not turned", "turned right", "turned upside down", "turned left")
 
 
 def geometry_words(geometry: Geometry) -> list[str]:
-    """What geometry does, in a few words each: "straightened by 0.6°", "cut to 3 : 2"."""
+    """What geometry does, in a few words each: "straightened by 0.6°", "cropped to 3 : 2"."""
     said = []
     if geometry.quarter:
         said.append(_TURNED[geometry.quarter])
@@ -20,7 +20,7 @@ def geometry_words(geometry: Geometry) -> list[str]:
         said.append("set upright")
     if geometry.cut is not None or geometry.proportion not in ("shot", "free"):
         to = "" if geometry.proportion in ("shot", "free") else f" to {PROPORTIONS[geometry.proportion]}"
-        said.append(f"cut{to}")
+        said.append(f"cropped{to}")
     return said
 
 
@@ -40,5 +40,5 @@ def geometry_changes(before: Geometry | None, after: Geometry | None) -> list[st
     if before.proportion != after.proportion:
         said.append(f"Proportion {PROPORTIONS[after.proportion]}")
     elif before.cut != after.cut:
-        said.append("No longer cut" if after.cut is None else "Cut")
+        said.append("No longer cropped" if after.cut is None else "Cropped")
     return said

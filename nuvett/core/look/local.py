@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import Field
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.area.words import area_changes, area_words
 from nuvett.core.fields import number, numbers_of
 from nuvett.core.look.with_steps import WithSteps, with_steps

@@ -12,9 +12,10 @@ from nuvett.core.plan.light import GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Stage
 from nuvett.core.quick import exp
 from nuvett.core.smooth import smooth_step
+from nuvett.core.spaces.curves import encode_curve
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, to_linear
+from nuvett.core.spaces.rgb import SPACES, Space, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear, OKLab
 
 FALLOFF = (0.35, 1.05)

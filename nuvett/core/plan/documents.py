@@ -23,7 +23,7 @@ def read_plan(data: Any) -> FramePlan:
         unknown = _unknown_operation(error)
         if unknown:
             raise DocumentError(
-                f"This plan asks for something this version does not know ({unknown}). Nothing was changed."
+                f"This plan uses something that this version does not know ({unknown}). Nothing was changed."
             ) from error
         raise DocumentError("This plan is damaged. The frame can be planned anew: carry the look once more.") from error
 

@@ -5,8 +5,10 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.fit.holds import Centre, HeldFamily, HoldLimits, hold_colours, near_family, near_skin
+from nuvett.core.fit.holds import HeldFamily, HoldLimits, hold_colours, near_family
+from nuvett.core.near import Centre
 from nuvett.core.plan.operation import ColourOperation, Stage
+from nuvett.core.skin import near_skin
 from nuvett.core.spaces.gamut import ease_outward
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import OKLab

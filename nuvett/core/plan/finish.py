@@ -26,7 +26,7 @@ class NoiseOperation(FinishOperation):
 
 
 class HazeOperation(FinishOperation):
-    """Haze taken away above 0, added below."""
+    """Haze removal above 0, added below."""
 
     kind: Literal["haze"] = "haze"
     amount: float = Field(ge=-1, le=1)
@@ -53,7 +53,7 @@ class SharpenOperation(FinishOperation):
 
 
 class VignetteOperation(FinishOperation):
-    """Corners darker by stops of exposure, or lighter below 0."""
+    """Vignette, corners darker by stops of exposure, or lighter below 0."""
 
     kind: Literal["vignette"] = "vignette"
     reach: ClassVar[Reach] = "place"

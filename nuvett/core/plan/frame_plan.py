@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import Field, model_validator
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.geometry.geometry import Geometry, Placing, Size
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.plan.by_hand import (

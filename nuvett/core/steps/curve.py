@@ -44,7 +44,7 @@ class CurveStep(Step):
     @property
     def sentence(self) -> str:
         bent = [channel for channel in CHANNELS if not is_straight(getattr(self, channel))]
-        through = f"bent in {' and '.join(bent)}, " if bent else ""
+        through = f"{' and '.join(bent)} curve changed, " if bent else ""
         return f"{through}blacks lifted by {{faded}}" + taken(self)
 
     @property

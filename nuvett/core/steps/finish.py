@@ -18,10 +18,10 @@ from nuvett.core.steps.step import Ask, Step, taken, taken_below
 _SAID = {
     "noise": "noise reduction {noise}",
     "local": "local contrast {local}",
-    "haze": "haze taken away {haze}",
+    "haze": "haze removal {haze}",
     "softness": "softness {softness}",
     "sharpening": "sharpening {sharpening}, flat areas spared {masking}",
-    "vignette": "corners {vignette} darker",
+    "vignette": "vignette {vignette}",
     "grain": "grain {grain}, {grain_size} the usual size",
 }
 
@@ -38,11 +38,11 @@ class FinishStep(Step):
     amount: float = number(100, 0, 100, "Finish")
     noise: float = number(0, 0, 100, "Noise reduction")
     local: float = number(0, -100, 100, "Local contrast")
-    haze: float = number(0, -100, 100, "Haze taken away")
+    haze: float = number(0, -100, 100, "Haze removal")
     softness: float = number(0, 0, 100, "Softness")
     sharpening: float = number(0, 0, 100, "Sharpening")
     masking: float = number(40, 0, 100, "Flat areas spared")
-    vignette: float = number(0, -200, 200, "Corners darker", "% of a stop")
+    vignette: float = number(0, -200, 200, "Vignette, corners darker", "% of a stop")
     grain: float = number(0, 0, 100, "Grain")
     grain_size: float = number(1, 0.5, 4, "Size of grain", "times", 0.1)
 

@@ -25,7 +25,7 @@ class TableStep(Step):
     on: bool = False
     amount: float = number(100, 0, 100, "Table")
     part: Part = part()
-    expects: Expects = choice("srgb", "takes colours as", {str(name): words for name, words in EXPECTS.items()})
+    expects: Expects = choice("srgb", "expects", {str(name): words for name, words in EXPECTS.items()})
     table: HeldTable = HeldTable()
     called: str = Field(default="", max_length=MOST_NAME)
 
@@ -43,7 +43,7 @@ class TableStep(Step):
 
     @property
     def more(self) -> tuple[str, ...]:
-        return ("It takes colours as {expects}",)
+        return ("It expects {expects}",)
 
     def resolve(self, ask: Ask) -> tuple[TableOperation, ...]:
         return (TableOperation(table=self.table, expects=self.expects, amount=self.amount / 100, part=self.part),)

@@ -101,7 +101,7 @@ class MoveStep(Step):
             said += [f"Move of {colour_word(b.source)}" for a, b in zip(old, new, strict=True) if a != b]
         if self.pins != after.pins:
             more = len(after.pins) - len(self.pins)
-            said.append("Pairing pinned" if more > 0 else "Pairing set free" if more < 0 else "Pin of pairing changed")
+            said.append("Pairing pinned" if more > 0 else "Pairing automatic" if more < 0 else "Pin of pairing changed")
         return said
 
 

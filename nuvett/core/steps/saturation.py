@@ -22,7 +22,7 @@ class SaturationStep(Step):
 
     @property
     def sentence(self) -> str:
-        return "{saturation} on all colours, {vibrance} on quiet ones" + taken(self)
+        return "{saturation} on all colours, {vibrance} on muted ones" + taken(self)
 
     @property
     def more(self) -> tuple[str, ...]:

@@ -9,9 +9,9 @@ import numpy as np
 
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fields import choice, choices_of, numbers_of
-from nuvett.core.fit.holds import Centre
 from nuvett.core.fit.tone import TONE_GRID
 from nuvett.core.measure.statistics import Statistics
+from nuvett.core.near import Centre
 from nuvett.core.plan.apply import through
 from nuvett.core.plan.fitted import KeepOperation, ToneOperation
 from nuvett.core.plan.frame_plan import GroupName

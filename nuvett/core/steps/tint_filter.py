@@ -24,7 +24,7 @@ class FilterStep(Step):
 
     @property
     def sentence(self) -> str:
-        return "a gel of hue {hue} before the lens, {amount} dense"
+        return "a colour filter of hue {hue}, density {amount}"
 
     @property
     def more(self) -> tuple[str, ...]:

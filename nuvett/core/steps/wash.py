@@ -29,7 +29,7 @@ class WashStep(Step):
 
     @property
     def sentence(self) -> str:
-        return "lays a palette over by lightness, blended as {mode}, {amount} dense"
+        return "lays a palette over by lightness, blended as {mode}, opacity {amount}"
 
     @property
     def more(self) -> tuple[str, ...]:

@@ -9,9 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from nuvett.core.spaces.curves import encode_curve
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import SPACES, Space, encode_curve, to_linear
+from nuvett.core.spaces.rgb import SPACES, Space, to_linear
 from nuvett.core.types import Encoded01, Floats, OKLab
 
 _KNOTS = 12  # along lightness 0 to 1

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.errors import PairError
-from nuvett.core.even.features import find_features
-from nuvett.core.even.matching import matched_places
+from nuvett.core.registration.features import find_features
+from nuvett.core.registration.matching import matched_places
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.table.held import HeldTable
@@ -74,7 +74,7 @@ def _cut_alike(before: Encoded01, after: Encoded01) -> LaidOver:
     return LaidOver(
         Encoded01(np.ascontiguousarray(before[rows, columns])),
         Encoded01(np.ascontiguousarray(warped[rows, columns])),
-        f"one is cut: the {share:.0f} % that both show were compared",
+        f"one is cropped: the {share:.0f} % that both show were compared",
     )
 
 

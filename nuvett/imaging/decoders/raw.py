@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from nuvett.core.errors import FileError, NuvettError, TruncatedFileError
 from nuvett.core.fit.rendering import Rendering, fit_rendering
-from nuvett.core.spaces.rgb import Curve, Space, decode_curve, encode_curve
+from nuvett.core.spaces.curves import SCENE_CURVE, decode_curve, encode_curve
+from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Floats
 from nuvett.imaging.decoders import by_vips
 from nuvett.imaging.facts import read_facts
@@ -130,6 +131,6 @@ def _encoded(light: NDArray[Any], scale: float, rendering: Rendering | None) -> 
     linear: Floats = (np.arange(65536, dtype=np.float64) * (scale / 65535)).astype(np.float32)
     if rendering is not None:
         linear = rendering(linear)
-    most = float(decode_curve(np.ones(1, np.float32), Curve.SCENE)[0])
-    codes = np.rint(encode_curve(np.clip(linear, 0, most), Curve.SCENE) * 65535).astype(np.uint16)
+    most = float(decode_curve(np.ones(1, np.float32), SCENE_CURVE)[0])
+    codes = np.rint(encode_curve(np.clip(linear, 0, most), SCENE_CURVE) * 65535).astype(np.uint16)
     return np.asarray(cv2.LUT(light, codes))

@@ -15,6 +15,7 @@ from fastapi.responses import (
 )
 
 from nuvett.core.errors import NotFoundError
+from nuvett.core.fields import choices_of, switches_of
 from nuvett.core.output.sharpening import SHARPEN_WORDS
 from nuvett.core.output.sizes import BY_WORDS
 from nuvett.core.spaces.rgb import DELIVERED, SPACES
@@ -26,9 +27,11 @@ from nuvett.services.delivery.delivery_settings import (
     WHAT_WORDS,
     DeliverySettings,
     Output,
+    Papers,
     facts_choices,
     format_choices,
     read_settings,
+    settings_of,
 )
 from nuvett.services.delivery.file_names import FIELDS
 from nuvett.services.looks.carrying import carry_state
@@ -51,6 +54,8 @@ _CHOICES: dict[str, Any] = {
     "sharpenings": list(SHARPEN_WORDS.items()),
     "whats": list(WHAT_WORDS.items()),
     "clashes": list(CLASH_WORDS.items()),
+    "sheets": choices_of(Papers)["sheet"].words,
+    "papers": switches_of(Papers),
     "fields": list(FIELDS.items()),
     "most_outputs": MOST_OUTPUTS,
     "another": Output(),
@@ -149,7 +154,7 @@ def forget(context: Means, slug: str, kept_id: uuid.UUID) -> Response:
 def again(context: Means, slug: str, delivery_id: uuid.UUID) -> Response:
     with context.session() as session:
         delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
-        settings = deliveries.settings_of(delivery)
+        settings = settings_of(delivery)
     outlying = _outlying(context, slug, settings)
     with context.session() as session:
         series = find_series(session, slug)
@@ -190,14 +195,23 @@ def archive(context: Means, slug: str, delivery_id: uuid.UUID) -> StreamingRespo
     return StreamingResponse(iter(stream), media_type="application/zip", headers=_attachment(f"{slug}.zip"))
 
 
+@router.get("/deliveries/{delivery_id}/files")
+def file_list(context: Means, slug: str, delivery_id: uuid.UUID) -> HTMLResponse:
+    """The single files of a delivery, asked for when somebody opens their list."""
+    with context.session() as session:
+        delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
+        files = deliveries.made_files(session, delivery)
+    return context.part("parts/files.html", slug=slug, id=str(delivery_id), files=files)
+
+
 @router.get("/deliveries/{delivery_id}/files/{name:path}")
 def one_file(context: Means, slug: str, delivery_id: uuid.UUID, name: str) -> Response:
     with context.session() as session:
         delivery = deliveries.find_delivery(session, find_series(session, slug), delivery_id)
-        blob = dict(deliveries.made_files(session, delivery)).get(name)
-    if blob is None:
+        made = next((file for file in deliveries.made_files(session, delivery) if file.name == name), None)
+    if made is None:
         raise NotFoundError
-    stream = deliveries.file_stream(context.studio, blob)
+    stream = deliveries.file_stream(context.studio, made.blob)
     headers = _attachment(name.rsplit("/", 1)[-1])
     return StreamingResponse(stream, media_type="application/octet-stream", headers=headers)
 

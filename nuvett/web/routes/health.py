@@ -111,7 +111,7 @@ def mend(context: Means, slug: str, kind: Annotated[str, Form()]) -> Response:
     ground, aimed, _ = _asked(context, slug, None)
     found = remedy_for(context.studio.bench, ground.facts, aimed, _kind(kind))
     if found is None:
-        raise InvalidChangeError("Nothing that can be turned down mends this.")
+        raise InvalidChangeError("No single setting fixes this.")
     with context.session() as session:
         series = find_series(session, slug)
         looks.change_look(session, series, found.look, look_of(session, series).revision)

@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
 from nuvett.services.engine.facts import FrameFacts
-from nuvett.services.engine.overlays import Veil, veil_of
+from nuvett.services.engine.overlays import veil_of
 from nuvett.services.engine.pictures import box_of
 from nuvett.services.engine.readouts import read_out
 from nuvett.services.references import kept_references
@@ -61,7 +61,7 @@ def frame_crop(
 @router.get("/frames/{frame_id}/veil.png")
 @heavy
 def frame_veil(
-    context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "", what: Veil = "clipping"
+    context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "", what: str = "clipping"
 ) -> Response:
     """Where a frame's picture clips, breaks up or shows a face, to be laid over it."""
     bench = context.studio.bench

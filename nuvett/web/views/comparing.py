@@ -111,5 +111,5 @@ def _words(context: Context, mine: Compared, theirs: Compared) -> str:
         plan = context.studio.bench.planner.plan(one.easel.facts, one.easel.index, aimed)
         drift = context.studio.bench.measures.summary(one.easel.frame, plan, aimed).drift
         if drift is not None:
-            said.append(f"{one.name} ends {drift.value:.1f} from its aim")
+            said.append(f"{one.name} lands {drift.value:.1f} from its target")
     return "; ".join(said)

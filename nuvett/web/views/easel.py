@@ -7,7 +7,7 @@ from typing import Any, TypedDict
 import numpy as np
 from sqlalchemy.orm import Session
 
-from nuvett.core.area.parts import Area
+from nuvett.core.area.area import Area
 from nuvett.core.geometry.geometry import Cut
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look

@@ -26,7 +26,7 @@ _AT_A_SHEET = (
     Key("w", "show where the area is"),
     Key("l", "kept looks at hand"),
     Key("u", "undo"),
-    Key("r", "do again"),
+    Key("r", "redo"),
 )
 """Keys of screens that have the viewer and a sheet."""
 
@@ -44,7 +44,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("x", "see the frame in focus large"),
         Key("/", "find by name"),
         Key("u", "undo"),
-        Key("r", "do again"),
+        Key("r", "redo"),
     ),
     "read": (
         Key("p", "sample patches"),
@@ -56,7 +56,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("n", "next reference"),
         Key("b", "reference before"),
         Key("u", "undo"),
-        Key("r", "do again"),
+        Key("r", "redo"),
         Key("y", "save, use or write out the palette"),
         Key("a", "add stills or a clip"),
         Key("k", "open the clip"),
@@ -92,7 +92,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
     ),
     "trim": (
         *_AT_A_SHEET,
-        Key("g", "straighten and cut"),
+        Key("g", "straighten and crop"),
         Key("d", "do the same to other frames"),
         Key("k", "make a variant"),
         Key("e", "let the brush erase"),

@@ -7,8 +7,10 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from nuvett.core.area.parts import BrushPart, Stroke
-from nuvett.core.area.words import KIND_TITLES, area_words, part_words
+from nuvett.core.area.brush import Stroke
+from nuvett.core.area.kinds import AREA_KINDS, kind_name
+from nuvett.core.area.part import AreaPart
+from nuvett.core.area.words import area_words
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
@@ -205,7 +207,7 @@ def _scope(document: WithSteps, prefix: str) -> Scope:
     )
 
 
-_WHOLE = "Density {density}, blurred by {softness}"
+_WHOLE = "Opacity {density}, feather {softness}"
 _TAKES = "takes {strength} of the look"
 
 
@@ -214,7 +216,7 @@ def _area(own: Local, index: int) -> AreaView:
     parts = [
         PartView(
             path=(path := f"{prefix}area.parts.{place}"),
-            words=part_words(part),
+            words=part.words,
             inverted=part.inverted,
             join=pieces(part, "{join}", f"{path}.") if place else [],
             sentence=pieces(part, part.sentence, f"{path}."),
@@ -233,7 +235,7 @@ def _area(own: Local, index: int) -> AreaView:
         parts=parts,
         whole=whole,
         travels=own.area.travels,
-        brushed=any(isinstance(part, BrushPart) for part in own.area.parts),
+        brushed=own.area.brushed,
     )
 
 
@@ -246,8 +248,9 @@ def _common(document: Look | Trim) -> list[Piece]:
     return pieces(document.common, sentence, "common.")
 
 
-def sheet_of(document: Look | Trim) -> dict[str, Any]:
+def sheet_of(document: Look | Trim, area_kinds: tuple[type[AreaPart], ...] = AREA_KINDS) -> dict[str, Any]:
     """Values of a sheet: its steps everywhere and in areas, and what the special controls of steps need."""
+    offered = [kind for kind in area_kinds if kind.travels or isinstance(document, Trim)]
     return {
         "document": document.model_dump(mode="json"),
         "group": "look" if isinstance(document, Look) else "trim",
@@ -255,7 +258,8 @@ def sheet_of(document: Look | Trim) -> dict[str, Any]:
         "areas": [_area(own, index) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
         "common_pieces": _common(document),
-        "area_kinds": KIND_TITLES,
+        "area_kinds": {kind_name(kind): kind for kind in offered},
+        "area_facts": {kind_name(k): {"edges": k.edges, "outline": k.outline, "begins": k.begins} for k in area_kinds},
         "most_areas": MOST_AREAS,
         "brush": Stroke(points=((0.5, 0.5, 1),)),
         "brush_values": numbers_of(Stroke),

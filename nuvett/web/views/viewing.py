@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+from nuvett.services.engine.overlays import VEILS
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, Placed, addresses, placed, plan_on
 
@@ -71,6 +72,7 @@ class Viewing:
             "placed": self.placed,
             "pictures": self.pictures,
             "large": self.large,
+            "veils": list(VEILS),
             "beside": {"picture": self.beside_picture, **self.beside_size} if self.beside_picture else None,
             "reference": {"id": str(reference.id), "width": reference.width, "height": reference.height}
             if reference is not None
