@@ -2,6 +2,8 @@
 
 import json
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -10,13 +12,19 @@ from numpy.typing import NDArray
 
 from bench.pictures import DEMO, Named, load, manifest, photographs, small_linear
 from bench.report import Table
-from nuvett.core.even.even_light import EvenLight, gains_of_axes, log_axes
+from bench.things import frames as known_frames
+from bench.things import things_in
+from nuvett.core.even.axes import gains_of_axes, log_axes
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.key import key_of
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import even_setup
 from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.planning.warnings import newly_at_ends
 from nuvett.core.registration.features import find_features
-from nuvett.core.spaces.cielab import difference
+from nuvett.core.spaces.cielab import difference, lightness_of_oklab
+from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear
 from nuvett.imaging.proxy import measuring_proxy
@@ -248,6 +256,104 @@ def _apart(entries: list[dict[str, Any]], setups: list[int], lights: list[EvenLi
     return np.abs(off), tinted
 
 
+@dataclass(frozen=True)
+class _Shown:
+    """A frame whose things are known: its set-up, its proxy (h, w, 3), what it brings, exposure, things' pixels."""
+
+    setup: str
+    proxy: Linear
+    seen: Seen
+    exposure: float
+    things: dict[str, Linear]
+
+
+def _demo_shown() -> list[_Shown]:
+    entries = manifest()["frames"]
+    return [
+        _Shown(
+            entry["set_up"],
+            one.proxy,
+            replace(one.seen, exposure=entry["exposure_ev"]),
+            entry["exposure_ev"],
+            one.things,
+        )
+        for one, entry in zip(known_frames(), entries, strict=True)
+    ]
+
+
+def _viewpoints_shown() -> list[_Shown]:
+    entries = json.loads((VIEWPOINTS / "manifest.json").read_text())["frames"]
+    names = json.loads((VIEWPOINTS / "things" / "things.json").read_text())
+    found = []
+    for entry in entries:
+        name = Path(entry["file"]).stem
+        proxy = measuring_proxy(load(VIEWPOINTS / entry["file"]), Space.SRGB)
+        things = things_in(VIEWPOINTS / "things" / f"{name}.png", proxy, names[name])
+        found.append(_Shown(entry["set_up"], proxy, seen(proxy, entry["exposure_ev"]), entry["exposure_ev"], things))
+    return found
+
+
+def _lightness(linear: Linear) -> np.ndarray:
+    return lightness_of_oklab(linear_to_oklab(Linear(linear.reshape(-1, 3)))[:, 0])
+
+
+def _apart_in(values: dict[Any, list[float]]) -> float:
+    """Mean distance of values from the mean of their group, of groups of two and more."""
+    return float(np.mean([np.abs(np.array(own) - np.mean(own)).mean() for own in values.values() if len(own) > 1]))
+
+
+def _as_seen(frames: list[_Shown], lights: list[EvenLight]) -> tuple[float, float, float]:
+    """L* of things and of middles apart inside set-ups, and percent of pixels newly at white."""
+    things: dict[Any, list[float]] = {}
+    middles: dict[Any, list[float]] = {}
+    clipped = []
+    for frame, light in zip(frames, lights, strict=True):
+        gains = np.array(light.gains, np.float32)
+        before = Linear(frame.proxy.reshape(-1, 3)[::4])
+        after = apply_gains(before, gains, light.camera)
+        middles.setdefault(frame.setup, []).append(float(np.median(_lightness(after))))
+        clipped.append(newly_at_ends(from_linear(before), from_linear(after))[0])
+        for name, pixels in frame.things.items():
+            value = float(_lightness(apply_gains(pixels, gains, light.camera)).mean())
+            things.setdefault((frame.setup, name), []).append(value)
+    return _apart_in(things), _apart_in(middles), 100 * float(np.mean(clipped))
+
+
+def _each_setup(frames: list[_Shown], find: Callable[[list[_Shown]], list[EvenLight]]) -> list[EvenLight]:
+    found: dict[int, EvenLight] = {}
+    for name in dict.fromkeys(frame.setup for frame in frames):
+        members = [i for i, frame in enumerate(frames) if frame.setup == name]
+        found |= zip(members, find([frames[i] for i in members]), strict=True)
+    return [found[i] for i in range(len(frames))]
+
+
+def _equal_exposure(frames: list[_Shown]) -> list[EvenLight]:
+    middle = float(np.mean([frame.exposure for frame in frames]))
+    return [_light(np.full(3, 2.0 ** (middle - frame.exposure))) for frame in frames]
+
+
+def _equal_middles(frames: list[_Shown]) -> list[EvenLight]:
+    keys = np.array([key_of(frame.seen.sample) for frame in frames])
+    return [_light(np.full(3, 2.0 ** (keys.mean() - key))) for key in keys]
+
+
+def as_seen_table() -> Table:
+    """Frames of a set-up as an editor sees them: the same things as light, one key, nothing washed out."""
+    columns = ("frames and method", "things apart, L*", "middles apart, L*", "newly at white, %")
+    table = Table("Even light as seen, inside set-ups (aim: things 3.6, middles 3.5, white 1)", columns)
+    ways: dict[str, Callable[[list[_Shown]], list[EvenLight]]] = {
+        "as they came": lambda frames: [EvenLight()] * len(frames),
+        "equal exposure, by the record": _equal_exposure,
+        "equal middles": _equal_middles,
+        "Nuvett": lambda frames: even_setup([frame.seen for frame in frames], "the middle"),
+    }
+    for name, frames in (("demo", _demo_shown()), ("changed viewpoints", _viewpoints_shown())):
+        for way, find in ways.items():
+            found = _as_seen(frames, _each_setup(frames, find))
+            table.add(f"{name}: {way}", *(round(value, 2) for value in found))
+    return table
+
+
 def run() -> list[Table]:
     """All tables of even light."""
-    return [crops_table(0), crops_table(1), tiles_table(), viewpoints_table(), frames_table()]
+    return [crops_table(0), crops_table(1), tiles_table(), viewpoints_table(), frames_table(), as_seen_table()]

@@ -3,6 +3,7 @@
 import json
 from dataclasses import dataclass
 from functools import cache
+from pathlib import Path
 
 import cv2
 import numpy as np
@@ -34,10 +35,11 @@ class Frame:
     things: dict[str, Linear]
 
 
-def _things(name: str, proxy: Linear, names: dict[str, str]) -> dict[str, Linear]:
-    codes = cv2.imread(str(DEMO / "things" / f"{name}.png"), cv2.IMREAD_UNCHANGED)
+def things_in(path: Path, proxy: Linear, names: dict[str, str]) -> dict[str, Linear]:
+    """Pixels (N, 3) of each thing of a frame, by a picture of codes and their names."""
+    codes = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)
     if codes is None:
-        raise FileNotFoundError(name)
+        raise FileNotFoundError(path)
     height, width = codes.shape[:2]
     small = cv2.resize(proxy, (width, height), interpolation=cv2.INTER_AREA)
     found = {}
@@ -63,7 +65,7 @@ def frames(truth: bool = False) -> list[Frame]:
         proxy = measuring_proxy(load(DEMO / entry["truth" if truth else "file"]), Space.SRGB)
         sample = placed_sample(proxy)
         seen = Seen(sample.colours, find_features(proxy))
-        things = _things(name, proxy, names[name])
+        things = things_in(DEMO / "things" / f"{name}.png", proxy, names[name])
         made.append(Frame(name, setups.index(entry["set_up"]), proxy, sample, seen, find_faces(proxy), things))
     return made
 

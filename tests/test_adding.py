@@ -12,6 +12,10 @@ from nuvett.core.area.kinds import AREA_KINDS, any_of
 from nuvett.core.area.scene import Scene
 from nuvett.core.area.weights import weigh
 from nuvett.core.area.words import area_changes, area_words
+from nuvett.core.even import witnesses
+from nuvett.core.even.shared import Seen, shared_points
+from nuvett.core.even.solve import solve
+from nuvett.core.even.witnesses import WITNESSES, Hearing, heard
 from nuvett.core.look.look import Look, WholeLook
 from nuvett.core.look.trim import Trim, WholeTrim
 from nuvett.core.look.with_steps import with_steps
@@ -20,6 +24,7 @@ from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.documents import read_plan
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
+from nuvett.core.registration.features import Features
 from nuvett.core.spaces import curves, rgb
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
@@ -99,3 +104,14 @@ def test_a_colour_space_added_by_following_the_page_has_matrices_and_a_profile(m
     back = rgb.from_linear(to_linear(colours, entry.name), entry.name)
     assert np.allclose(back, colours, atol=2e-4)
     assert len(build_profile(entry.name)) > 400 and space_of(build_profile(entry.name)) is not None
+
+
+def test_a_witness_added_by_following_the_page_is_heard_and_weighed() -> None:
+    lamps = beside("A witness of even light", witnesses)["LAMPS"]
+    half = ours.cloud(3, 4000)[..., :3] * np.float32(0.5)
+    frames = [Seen(sample, Features.none()) for sample in (half, half * np.float32(0.5))]
+    hearing = Hearing(frames, shared_points(frames, [(0, 1)]), 0.0)
+    said = [w for w in heard(hearing, (*WITNESSES, lamps)) if w.kind == "lamps"]
+    assert len(said) == 1 and said[0].difference[0] > 0.9
+    needed = solve(said, {}, np.zeros((2, 3))).needed[:, 0]
+    assert 0.1 < needed[1] - needed[0] < said[0].difference[0], "weighed against what frames usually differ by"

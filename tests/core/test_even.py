@@ -8,11 +8,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nuvett.core.even.even_light import EvenLight, log_axes
+from nuvett.core.even.axes import log_axes
+from nuvett.core.even.key import asked_by_key
 from nuvett.core.even.light import apply_gains, join_gains, split_gains
 from nuvett.core.even.setups import find_setups
 from nuvett.core.even.shared import Seen
 from nuvett.core.even.together import MOST_TOGETHER, even_setup
+from nuvett.core.even.witnesses import Hearing, heard
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.planning.series import even_series
 from nuvett.core.registration.features import find_features
@@ -74,31 +76,39 @@ def test_half_a_cameras_curve_lies_between_none_and_the_whole() -> None:
         assert abs(dark) > 0.8 > abs(light) and dark * light > 0
 
 
-def test_frames_that_share_nothing_are_left_alone_and_say_so() -> None:
+def test_frames_that_share_nothing_keep_their_white_and_say_that_only_their_key_is_known() -> None:
     random = np.random.default_rng(5)
     red = (np.array([0.5, 0.02, 0.02]) * random.uniform(0.9, 1, (200, 300, 1))).astype(np.float32)
     blue = (np.array([0.02, 0.03, 0.4]) * random.uniform(0.9, 1, (200, 300, 1))).astype(np.float32)
     for hero in (None, 0):
         found = even_setup([seen(red), seen(blue)], "the base", hero)[1]
-        assert found.is_unsure and "shares nothing" in found.words
-        assert np.abs(np.log2(found.gains)).max() < 0.1
+        assert found.is_unsure and found.words.endswith("; by the key of its set-up")
+        assert np.ptp(np.log2(found.gains)) < 0.02 and 0.1 < log_axes(found.gains)[0] < 0.8
+        assert log_axes(found.at(0.5))[0] == pytest.approx(log_axes(found.gains)[0] / 2)
 
 
-def test_the_cameras_record_is_believed_unless_shared_things_speak_against_it() -> None:
+def test_the_cameras_record_counts_where_two_frames_show_the_same_view_and_nowhere_else() -> None:
     names = ("AT-0114", "AT-0115", "AT-0116")  # unrelated subjects of one set-up
     exposures = {e["file"][7:14]: e["exposure_ev"] for e in MANIFEST["frames"]}
     scenes = [scene(name) for name in names]
     without = even_setup([seen(s) for s in scenes], "the middle")
     with_it = even_setup([seen(s, exposures[n]) for s, n in zip(scenes, names, strict=True)], "the middle")
-    level = np.array([exposures[n] for n in names])
-
-    def apart(lights: list[EvenLight]) -> float:
-        return float(np.ptp(level + [log_axes(light.gains)[0] for light in lights]))
-
-    assert apart(with_it) < 0.25 < apart(without)
-    assert [light.rests for light in with_it] == ["record"] * 3
+    assert [light.gains for light in with_it] == [light.gains for light in without]
+    hearing = Hearing([seen(scenes[0], 3.0), seen(scenes[0], 2.0)], [], 0.5)
+    assert not [w for w in heard(hearing) if w.kind == "record"], "nothing that they share was found"
     flash = even_setup([seen(scenes[0], 3.0), seen(scenes[0] * np.float32(0.8), 1.0)], "the first", 0)[1]
     assert abs(np.log2(flash.gains[1] * 0.8)) < 0.1 and flash.rests == "points"
+
+
+def test_frames_are_brought_most_of_the_way_to_one_key_but_never_far_nor_into_white() -> None:
+    grey = [np.full((500, 3), level, np.float32) for level in (0.05, 0.1, 0.2)]
+    asked = asked_by_key(grey, {})
+    assert asked[1] == 0 and 0.5 < asked[0] < 0.7 and asked[2] == pytest.approx(-asked[0])
+    assert asked_by_key([grey[0], grey[2]], {1: -1.0})[0] == pytest.approx(asked[0], abs=1e-6), "to what is pinned"
+    far = asked_by_key([np.full((500, 3), 0.01, np.float32), grey[2], grey[2]], {})
+    assert 0.7 < far[0] < 0.8
+    window = np.concatenate([np.full((450, 3), 0.03, np.float32), np.full((50, 3), 0.95, np.float32)])
+    assert asked_by_key([window, grey[2], grey[2]], {})[0] == pytest.approx(0.3), "its lights are white already"
 
 
 def test_nothing_wild_comes_of_frames_without_features() -> None:
@@ -106,7 +116,8 @@ def test_nothing_wild_comes_of_frames_without_features() -> None:
     card = np.full((200, 300, 3), 0.18, np.float32)
     black = np.zeros((200, 300, 3), np.float32)
     lights = even_setup([seen(f.astype(np.float32)) for f in (fog, card, black, black, card)], "the middle")
-    assert all(np.isfinite(light.gains).all() and np.abs(np.log2(light.gains)).max() < 0.3 for light in lights)
+    assert all(np.isfinite(light.gains).all() and np.abs(np.log2(light.gains)).max() < 0.8 for light in lights)
+    assert np.abs(np.log2(lights[2].gains)).max() < 0.3, "what is black has no key"
     assert lights[1].gains == pytest.approx(lights[4].gains, abs=1e-3)
     assert even_setup([seen(black)], "the middle")[0].gains == (1.0, 1.0, 1.0)
     twice = even_setup([seen(scene("AT-0104"))] * 2, "the middle")

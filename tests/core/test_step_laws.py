@@ -228,6 +228,7 @@ def _with(name: str, **values: object) -> Step:
 _ZONES = ("shadow", 0, 0.4, 260), ("midtone", 0.45, 0.6, 150), ("highlight", 0.75, 1, 60)
 WAYS: dict[str, Way] = {
     "even.amount": Way(mean_light, 1, 20, 100),
+    "even.white": Way(lambda p: float(_lab(p)[:, 2].mean()), 1, 0, 100),
     "tone.amount": Way(away("tone"), 1, 20, 100),
     "tone.black": Way(share_of(0.01), 1, 4, 30),
     "tone.white": Way(share_of(0.99), 1, 70, 95),

@@ -3,13 +3,17 @@
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PIL import Image
 from sqlalchemy import update
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.even.axes import log_axes
 from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.key import key_of
 from nuvett.imaging.facts import read_facts
+from nuvett.services.engine.arrays import load_colours
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, gathering, lighting, setups
 from nuvett.store import models
@@ -52,7 +56,7 @@ def slug(studio: Studio) -> str:
         return catalogue.start_series(session, "Autumn").slug
 
 
-def test_the_cameras_record_evens_frames_that_share_nothing(studio: Studio, slug: str, tmp_path: Path) -> None:
+def test_frames_that_share_nothing_are_brought_towards_one_key(studio: Studio, slug: str, tmp_path: Path) -> None:
     names = [f"AT-01{n}.jpg" for n in (14, 15, 16)]
     wanted = [EXPOSURES[f"frames/{name}"] for name in names]
     paths = [with_record(tmp_path, name, ev) for name, ev in zip(names, wanted, strict=True)]
@@ -60,9 +64,11 @@ def test_the_cameras_record_evens_frames_that_share_nothing(studio: Studio, slug
     assert [f - found[0] for f in found] == pytest.approx([w - wanted[0] for w in wanted], abs=0.01)
     add(studio, slug, *paths)
     rows = lights(studio, slug)
-    level = [ev + light.exposure for ev, (_, light) in zip(wanted, rows, strict=True)]
-    assert max(level) - min(level) < 0.3 < max(wanted) - min(wanted)
-    assert all(light.rests == "record" and "camera's record" in light.words for _, light in rows)
+    assert all(light.rests == "key" and "record" not in light.words for _, light in rows)
+    keys = np.array([key_of(load_colours(studio.blobs.read(frame.sample))) for frame, _ in rows])
+    evened = keys + [log_axes(light.gains)[0] for _, light in rows]
+    assert 0.2 * np.ptp(keys) < np.ptp(evened) < 0.7 * np.ptp(keys)
+    assert all(abs(light.exposure) < 0.85 for _, light in rows)
     assert read_facts(without_record(tmp_path, names[0])).exposure is None
 
 

@@ -3,14 +3,12 @@
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
+from nuvett.core.even.axes import gains_of_axes, log_axes
 from nuvett.core.even.light import split_gains
-from nuvett.core.types import Document, Floats
-
-Rests = Literal["points", "record", "clouds", "nothing", "base"]
-"""What a correction mainly rests on: shared things, the camera's record, colours as a whole, nothing; or the base."""
+from nuvett.core.even.witnesses import WITNESSES
+from nuvett.core.types import Document
 
 
 class EvenLight(Document):
@@ -22,11 +20,13 @@ class EvenLight(Document):
     confidence : share of what the frame could be off by that is known, 0 (left alone) to 1
     doubt : standard deviation of the exposure, EV
     base : what it was evened to, in words
-    rests : what the correction mainly rests on
+    rests : what the correction mainly rests on: a kind of witness, the key of the set-up, nothing; or it is the base
+    white_rests : the same of its white, empty in documents of before
     shared : frames of the set-up that show the same things, as far as was found
+    key : what the key of the set-up had to do with it, 0 to 1
     """
 
-    schema_version: Literal[1, 2] = 2
+    schema_version: Literal[1, 2, 3] = 3
     gains: tuple[float, float, float] = (1.0, 1.0, 1.0)
     exposure: float = 0
     warmth: float = 0
@@ -35,32 +35,52 @@ class EvenLight(Document):
     confidence: float = Field(default=1.0, ge=0, le=1)
     doubt: float = Field(default=0.0, ge=0)
     base: str = ""
-    rests: Rests = "base"
+    rests: str = "base"
+    white_rests: str = ""
     shared: int = Field(default=0, ge=0)
+    key: float = Field(default=0.0, ge=0, le=1)
 
-    def at(self, strength: float) -> Floats:
-        """Gains (3,) at a strength from 0 (none) to 1."""
-        return np.asarray(np.array(self.gains) ** strength, dtype=np.float32)
+    def at(self, exposure: float, white: float | None = None) -> tuple[float, float, float]:
+        """Gains of so much of the exposure and of the white, each from 0 (none) to 1; white as much if not said."""
+        if white is None or white == exposure:
+            red, green, blue = (float(gain**exposure) for gain in self.gains)
+            return red, green, blue
+        return gains_of_axes(log_axes(self.gains) * np.array([exposure, white, white]))
 
     @property
     def is_unsure(self) -> bool:
-        """Whether the frame was left as it came, or nearly, because too little is known."""
+        """Whether too little is known of the frame, so that at most its exposure follows the key of its set-up."""
         return self.confidence < UNSURE
 
     @property
     def words(self) -> str:
-        """What was done and why, in one or two short sentences."""
-        if self.is_unsure:
-            return "Left as it came: shares nothing with its set-up"
-        done = self._changes() or "Even already"
-        if self.rests == "points" and self.shared == 0:
-            return f"{done}; by things it seems to share"
-        return f"{done}; {_BECAUSE[self.rests].format(self.shared, '' if self.shared == 1 else 's')}".rstrip("; ")
+        """What was done and why, in short sentences: exposure and white, each with what it rests on."""
+        exposure, white = self._exposure_words, self._white_words
+        because = self._because(self.rests)
+        if self.rests != "key" and self.key > _KEY_TOLD:
+            because += f" and {_BY_KEY.removeprefix('by ')}"
+        if not exposure and not white:
+            if self.rests in ("key", "nothing"):
+                return "Left as it came"
+            return f"Even already; {because}".rstrip("; ")
+        by_white = self._because(self.white_rests or self.rests)
+        if exposure and white and by_white != because:
+            return f"{exposure} {because}; {white} {by_white}"
+        done = ", ".join(part for part in (exposure, white) if part)
+        return f"{done}; {because if exposure else by_white}".rstrip("; ")
 
-    def _changes(self) -> str:
+    def _because(self, rests: str) -> str:
+        if rests == "points" and self.shared == 0:
+            return "by things it seems to share"
+        return _BECAUSE.get(rests, "").format(self.shared, "" if self.shared == 1 else "s")
+
+    @property
+    def _exposure_words(self) -> str:
+        return f"{self.exposure:+.2f} EV".replace("-", "−") if abs(self.exposure) >= 0.03 else ""
+
+    @property
+    def _white_words(self) -> str:
         parts = []
-        if abs(self.exposure) >= 0.03:
-            parts.append(f"{self.exposure:+.2f} EV".replace("-", "−"))
         if abs(self.warmth) >= 1:
             parts.append(f"{'warmer' if self.warmth > 0 else 'cooler'} {abs(self.warmth):.0f} %")
         if abs(self.tint) >= 1:
@@ -69,26 +89,9 @@ class EvenLight(Document):
 
 
 UNSURE = 0.6  # confidence below which little or nothing of what was found is applied
-_BECAUSE = {
-    "points": "by things shared with {} frame{}",
-    "record": "by the camera's record",
-    "clouds": "by its colours as a whole",
-    "nothing": "",
-    "base": "",
-}
-
-
-def log_axes(linear: Floats | tuple[float, float, float]) -> NDArray[np.float64]:
-    """Mean log2, log2 R-G and log2 B-G of gains or linear colours (..., 3) above zero: (..., 3)."""
-    logs = np.log2(np.asarray(linear, dtype=np.float64))
-    return np.stack([logs.mean(axis=-1), logs[..., 0] - logs[..., 1], logs[..., 2] - logs[..., 1]], axis=-1)
-
-
-def gains_of_axes(axes: NDArray[np.float64]) -> tuple[float, float, float]:
-    """Gains of mean log2, log2 R-G and log2 B-G (3,); inverse of `log_axes`."""
-    mean, red_green, blue_green = (float(v) for v in axes)
-    green = mean - (red_green + blue_green) / 3
-    return float(2 ** (green + red_green)), float(2**green), float(2 ** (green + blue_green))
+_KEY_TOLD = 0.2  # share of the key in a correction from which it is told
+_BY_KEY = "by the key of its set-up"
+_BECAUSE = {kind.name: kind.words for kind in WITNESSES} | {"key": _BY_KEY}
 
 
 def described(gains: tuple[float, float, float]) -> dict[str, float]:

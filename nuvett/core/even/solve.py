@@ -1,33 +1,17 @@
 """The light of a whole set-up from what witnesses say of its frames, two by two, each weighed by what it knows."""
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from nuvett.core.even.witness import Witness
 
 PRIOR = np.array([0.35, 0.15, 0.2])
 """One standard deviation of what metering and automatic white make frames differ by: mean log2, R-G, B-G."""
 _COMMON = 0.5  # the same, of a whole set-up against its hero, beside what frames differ by
 _CAUCHY, _ROUNDS = 2.0, 15
-
-
-Kind = Literal["points", "record", "clouds"]
-"""What a witness rests on: matched points, the camera's record of its exposure, or colours as a whole."""
-
-
-@dataclass(frozen=True)
-class Witness:
-    """What is said of two frames: the second needs `difference` more light than the first, give or take `spread`.
-
-    difference, spread : (3,) mean log2, R-G and B-G; a spread of infinity where it says nothing
-    """
-
-    first: int
-    second: int
-    difference: NDArray[np.float64]
-    spread: NDArray[np.float64]
-    kind: Kind
 
 
 @dataclass(frozen=True)
@@ -41,26 +25,29 @@ class Solution:
     deviation: NDArray[np.float64]
 
 
-def solve(count: int, witnesses: list[Witness], pinned: dict[int, NDArray[np.float64]]) -> Solution:
-    """Most likely light of `count` frames, axis by axis.
+def solve(witnesses: list[Witness], pinned: dict[int, NDArray[np.float64]], expected: NDArray[np.float64]) -> Solution:
+    """Most likely light of N frames, axis by axis.
 
     Minimises the witnesses' squared misfits, in the tails as Cauchy's distribution has it (iterated reweighting,
-    Holland and Welsch 1977), with frames spread about a common middle by PRIOR. Clouds of one frame all carry the
-    same doubt, its own content, so together they count no more than the best of them.
+    Holland and Welsch 1977), with frames spread by PRIOR about what is expected of them and a common middle. Clouds of
+    one frame all carry the same doubt, its own content, so together they count no more than the best of them.
 
     pinned : what frames need that is known beforehand, (3,) each, as a hero's none
+    expected : (N, 3) what frames are expected to need before any witness is heard
     """
-    needed, deviation = np.zeros((count, 3)), np.zeros((count, 3))
+    needed, deviation = np.zeros_like(expected), np.zeros_like(expected)
     for axis in range(3):
         told = [w for w in witnesses if np.isfinite(w.spread[axis])]
-        needed[:, axis], deviation[:, axis] = _solve_axis(count, told, {i: v[axis] for i, v in pinned.items()}, axis)
+        known = {i: v[axis] for i, v in pinned.items()}
+        needed[:, axis], deviation[:, axis] = _solve_axis(told, known, expected[:, axis], axis)
     return Solution(needed, deviation)
 
 
 def _solve_axis(
-    count: int, witnesses: list[Witness], pinned: dict[int, float], axis: int
+    witnesses: list[Witness], pinned: dict[int, float], expected: NDArray[np.float64], axis: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """One axis: what frames need (N,) and its deviation (N,). The last unknown is the frames' common middle."""
+    """One axis: what frames need (N,) and its deviation (N,). The last unknown is what all need beyond `expected`."""
+    count = len(expected)
     first = np.array([w.first for w in witnesses], dtype=np.int64)
     second = np.array([w.second for w in witnesses], dtype=np.int64)
     told = np.array([w.difference[axis] for w in witnesses])
@@ -72,6 +59,8 @@ def _solve_axis(
     base[middle, middle] += count * prior + (_COMMON * PRIOR[axis]) ** -2.0
     base[frames, middle] -= prior
     base[middle, frames] -= prior
+    goal[frames] += prior * expected
+    goal[middle] -= prior * expected.sum()
     for index, value in pinned.items():
         base[index, index] += 1e6
         goal[index] += 1e6 * value

@@ -7,18 +7,20 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.even.even_light import EvenLight, Rests, described, gains_of_axes, log_axes
+from nuvett.core.even.axes import gains_of_axes, log_axes
+from nuvett.core.even.even_light import UNSURE, EvenLight, described
+from nuvett.core.even.key import asked_by_key
 from nuvett.core.even.shared import Seen, Shared, camera_share, shared_points
-from nuvett.core.even.solve import Kind, Solution, Witness, solve
-from nuvett.core.even.witnesses import by_colours, by_points, by_record
+from nuvett.core.even.solve import Solution, solve
+from nuvett.core.even.witness import Witness
+from nuvett.core.even.witnesses import Hearing, heard
 from nuvett.core.smooth import smooth_step
 
 MOST_TOGETHER = 16  # frames solved jointly; the others of a larger set-up join those
 _NEAREST, _ANCHORS = 4, 8  # of the jointly solved that a later frame is held against: the nearest, and in all
-# Shares of what a frame could be off by that must be known: none of a correction below the first, all above the second.
-_TRUST_EXPOSURE, _TRUST_WHITE = (0.55, 0.85), (0.2, 0.6)
-
-_PLAIN = 0.05  # EV: what shared things tell so well that colours as a whole need not be asked
+# Shares of what white could be off by that must be known: none of it below the first, all above the second.
+_TOLD = 0.05  # EV that the key must ask for to be told
+_TRUST_WHITE = (0.2, 0.6)
 
 Anchors = Sequence[tuple[Seen, EvenLight]]
 """Frames whose light is known already."""
@@ -61,17 +63,16 @@ def _solved(frames: list[Seen], base: str, pinned: dict[int, NDArray[np.float64]
     pairs = [pair for pair in combinations(range(len(frames)), 2) if not (pair[0] in pinned and pair[1] in pinned)]
     shared = shared_points(frames, pairs)
     camera = camera_share(shared)
-    told = by_points(shared, camera)
-    plain = {(w.first, w.second) for w in told if w.spread[0] < _PLAIN}
-    told += by_colours(frames, [pair for pair in shared if (pair.first, pair.second) not in plain], camera)
-    told += by_record(frames, pairs)
-    found = _Found(base, camera, shared, told, solve(len(frames), [], pinned), solve(len(frames), told, pinned))
+    told = heard(Hearing(frames, shared, camera))
+    expected = np.zeros((len(frames), 3))
+    expected[:, 0] = asked_by_key([frame.sample for frame in frames], {i: float(v[0]) for i, v in pinned.items()})
+    found = _Found(base, camera, shared, told, solve([], pinned, expected), solve(told, pinned, expected))
     return [EvenLight(base=base) if index == hero else found.light(index) for index in range(len(frames))]
 
 
 @dataclass(frozen=True)
 class _Found:
-    """All that was found of a set-up: what was said, and what follows from nothing and from all of it."""
+    """All that was found of a set-up: what was said, and what follows from nothing but the key, and from all of it."""
 
     base: str
     camera: float
@@ -81,11 +82,16 @@ class _Found:
     solution: Solution
 
     def light(self, index: int) -> EvenLight:
-        """What is applied to a frame: what was found, as far as its doubt is small against what it could be off by."""
+        """What is applied to a frame.
+
+        Exposure is the likeliest of all that was said, the key among it. White is taken as far as little of it is in
+        doubt: of two frames without anything in common one may show warm things.
+        """
         doubt = self.solution.deviation[index]
         known = np.clip(1 - (doubt / self.nothing.deviation[index]) ** 2, 0, 1)
-        trust = np.array([_rise(known[0], _TRUST_EXPOSURE), *(_rise(k, _TRUST_WHITE) for k in known[1:])])
+        trust = np.array([1.0, *(_rise(k, _TRUST_WHITE) for k in known[1:])])
         gains = gains_of_axes(self.solution.needed[index] * trust)
+        by_key = abs(self.nothing.needed[index][0]) > _TOLD
         return EvenLight(
             gains=gains,
             **described(gains),
@@ -93,21 +99,25 @@ class _Found:
             confidence=float(known[0]),
             doubt=float(doubt[0]),
             base=self.base,
-            rests=_rests([w for w in self.told if index in (w.first, w.second)], self.solution),
+            rests=self._rests(index, 0) if known[0] > UNSURE else "key",
+            white_rests=self._rests(index, 1) if trust[1:].max() > 0 else "nothing",
             shared=sum(pair.plainly for pair in self.shared if index in (pair.first, pair.second)),
+            key=float(1 - known[0]) if by_key else 0.0,
         )
+
+    def _rests(self, index: int, axis: int) -> str:
+        """Which kind of witness says most of a frame on an axis, among those that the solution agrees with."""
+        said: dict[str, float] = {}
+        needed = self.solution.needed[:, axis]
+        for witness in self.told:
+            if index not in (witness.first, witness.second) or not np.isfinite(witness.spread[axis]):
+                continue
+            misfit = needed[witness.second] - needed[witness.first] - witness.difference[axis]
+            precision = witness.spread[axis] ** -2.0
+            counted = precision / (1 + misfit**2 * precision / 4)
+            said[witness.kind] = max(said.get(witness.kind, 0.0), counted)
+        return max(said.items(), key=lambda item: item[1])[0] if said else "nothing"
 
 
 def _rise(known: float, between: tuple[float, float]) -> float:
     return float(smooth_step(np.array((known - between[0]) / (between[1] - between[0]), dtype=np.float32)))
-
-
-def _rests(own: list[Witness], solution: Solution) -> Rests:
-    """Which kind of witness says most of a frame's exposure, among those that the solution agrees with."""
-    said: dict[Kind, float] = {}
-    for witness in own:
-        misfit = solution.needed[witness.second, 0] - solution.needed[witness.first, 0] - witness.difference[0]
-        precision = witness.spread[0] ** -2.0
-        counted = precision / (1 + misfit**2 * precision / 4)
-        said[witness.kind] = max(said.get(witness.kind, 0.0), counted)
-    return max(said.items(), key=lambda item: item[1])[0] if said else "nothing"

@@ -1,16 +1,19 @@
-"""What is said of the light of two frames: by shared things, by colours as a whole, by the camera's record."""
+"""What is said of the light of two frames: by shared things, by colours as a whole, by the camera's record.
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+To add a kind of witness, see docs/adding.md.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nuvett.core.even.axes import log_axes
 from nuvett.core.even.camera import scene_light
-from nuvett.core.even.even_light import log_axes
 from nuvett.core.even.overlay import light_cloud, overlay
 from nuvett.core.even.shared import Seen, Shared
-from nuvett.core.even.solve import Witness
+from nuvett.core.even.witness import Witness
 from nuvett.core.types import Linear
 
 _FLOOR = np.array([0.02, 0.01, 0.01])  # what points cannot know better: noise, eight bits
@@ -31,10 +34,26 @@ _TURNS = (0.2, 0.35, 0.5, 0.65, 0.8)  # of all pairs, that points are paired at 
 _APART = 2.5  # times that an overlay of frames that show different things is off by
 
 
-def by_points(shared: list[Shared], camera: float) -> list[Witness]:
+_PLAIN = 0.05  # EV: what shared things tell so well that colours as a whole need not be asked
+
+
+@dataclass(frozen=True)
+class Hearing:
+    """What witnesses look at: frames, what each pair of them shares, and how much of a camera's curve they show.
+
+    heard : what those before have said
+    """
+
+    frames: Sequence[Seen]
+    shared: list[Shared]
+    camera: float
+    heard: tuple[Witness, ...] = ()
+
+
+def by_points(hearing: Hearing) -> list[Witness]:
     """What plainly shared points say: the median of their ratios, by how they scatter and how many they are."""
-    said = []
-    for pair in shared:
+    said, camera = [], hearing.camera
+    for pair in hearing.shared:
         if not pair.plainly:
             continue
         one, other = (log_axes(scene_light(Linear(colours), camera)) for colours in pair.match.sure)
@@ -46,16 +65,20 @@ def by_points(shared: list[Shared], camera: float) -> list[Witness]:
     return said
 
 
-def by_colours(frames: Sequence[Seen], shared: list[Shared], camera: float) -> list[Witness]:
-    """What colours as a whole say, and points that only look alike.
+def by_colours(hearing: Hearing) -> list[Witness]:
+    """What colours as a whole say, and points that only look alike, of frames whose things have not told plainly.
 
     The shift of the best overlay counts by how much lies on each other there. Its white tells which of the points
     that look alike may be right; where many do, their exposures' mode is a witness of its own, and where hardly any
     does, the frames show different things and the overlay says little of exposure.
     """
-    clouds = [light_cloud(scene_light(Linear(np.clip(frame.sample, 0, 1)), camera)) for frame in frames]
+    camera = hearing.camera
+    clouds = [light_cloud(scene_light(Linear(np.clip(frame.sample, 0, 1)), camera)) for frame in hearing.frames]
+    told = {(w.first, w.second) for w in hearing.heard if w.spread[0] < _PLAIN}
     said = []
-    for pair in shared:
+    for pair in hearing.shared:
+        if (pair.first, pair.second) in told:
+            continue
         first, second = clouds[pair.first], clouds[pair.second]
         found = overlay(first, second)
         ev, white = (float(np.exp(np.interp(found.overlap, _OVERLAPS, np.log(v)))) for v in (_OFF_EV, _OFF_WHITE))
@@ -107,12 +130,40 @@ def _likely(pair: Shared, shift: NDArray[np.float64], camera: float) -> _Likely:
     return _Likely(share, len(exposures), mode, float(np.median(np.abs(exposures - mode))))
 
 
-def by_record(frames: Sequence[Seen], pairs: Iterable[tuple[int, int]]) -> list[Witness]:
-    """What the camera wrote down: more exposure in one frame is less light needed, as long as the light is the same."""
+def by_record(hearing: Hearing) -> list[Witness]:
+    """What the camera wrote down of frames that show the same view: more exposure in one is less light needed.
+
+    Of frames that show different things it says nothing: the photographer metered each for what it shows.
+    """
     said = []
-    for first, second in pairs:
-        one, other = frames[first].exposure, frames[second].exposure
-        if one is not None and other is not None:
+    for pair in hearing.shared:
+        one, other = hearing.frames[pair.first].exposure, hearing.frames[pair.second].exposure
+        if pair.plainly and one is not None and other is not None:
             difference = np.array([one - other, 0.0, 0.0])
-            said.append(Witness(first, second, difference, np.array([_RECORD, np.inf, np.inf]), "record"))
+            spread = np.array([_RECORD, np.inf, np.inf])
+            said.append(Witness(pair.first, pair.second, difference, spread, "record"))
     return said
+
+
+@dataclass(frozen=True)
+class WitnessKind:
+    """One kind of witness: its name, how it is told ("by things shared with 3 frames"), and what it says."""
+
+    name: str
+    words: str
+    hear: Callable[[Hearing], list[Witness]]
+
+
+WITNESSES: tuple[WitnessKind, ...] = (
+    WitnessKind("points", "by things shared with {0} frame{1}", by_points),
+    WitnessKind("clouds", "by its colours as a whole", by_colours),
+    WitnessKind("record", "by the camera's record", by_record),
+)
+"""Every kind, in the order in which they are heard."""
+
+
+def heard(hearing: Hearing, kinds: tuple[WitnessKind, ...] = WITNESSES) -> list[Witness]:
+    """What all kinds of witness say, one after the other."""
+    for kind in kinds:
+        hearing = replace(hearing, heard=(*hearing.heard, *kind.hear(hearing)))
+    return list(hearing.heard)

@@ -31,7 +31,7 @@ from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.moves import PLANNING_CLOUD
 from nuvett.core.steps.step import Aim, Ask, Step
 from nuvett.core.steps.zones import ZoneStep
-from nuvett.core.types import Floats, Linear, OKLab
+from nuvett.core.types import Linear, OKLab
 
 
 def aim_of(target: Target) -> Aim:
@@ -44,9 +44,9 @@ def aim_of_statistics(statistics: Statistics, edits: Edits | None = None) -> Aim
     return Aim(statistics, find_palette(OKLab(thin(statistics.cloud, PLANNING_CLOUD)), CLUSTERS, FINE, edits))
 
 
-def even_only(gains: Floats, camera: float = 0.0) -> FramePlan:
+def even_only(gains: tuple[float, float, float], camera: float = 0.0) -> FramePlan:
     """The plan that only evens the light."""
-    operation = GainsOperation(gains=(float(gains[0]), float(gains[1]), float(gains[2])), camera=camera)
+    operation = GainsOperation(gains=gains, camera=camera)
     return FramePlan(groups=(Group(name="light", operations=(operation,)),))
 
 

@@ -63,7 +63,7 @@ class Planner:
     def pools(self, frames: Facts, look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
         even = look.step(EvenStep)
-        key = ("pools", frames.key, 0.0 if even.is_idle else even.amount)
+        key = ("pools", frames.key, (0.0, None) if even.is_idle else (even.amount, even.white))
         return self._kept.get(key, lambda: Pools.of(self._measured(frames), look))
 
     def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:

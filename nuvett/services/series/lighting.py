@@ -26,7 +26,7 @@ from nuvett.services.series.catalogue import ready_frames
 from nuvett.services.series.setups import group_frames, number_setups, sort_by_time
 from nuvett.store import models
 
-_METHOD = 1  # raised when the same frames would be evened differently, so that all set-ups are done anew
+_METHOD = 2  # raised when the same frames would be evened differently, so that all set-ups are done anew
 _ANCHORS = 8  # frames of another set-up that a frame is held against
 _FAULT = (
     "Nuvett could not match the light (internal error); frames keep the light they had. "
