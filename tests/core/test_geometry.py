@@ -213,7 +213,7 @@ def test_a_line_drawn_along_straightens() -> None:
         "cropped to 3 : 2",
     ]
     assert geometry_changes(Geometry(), Geometry(straighten=-3)) == ["Straightened by 0.0 to −3.0°"]
-    assert geometry_changes(Geometry(), Geometry(cut=(0, 0, 0.5, 0.5))) == ["Cut"]
+    assert geometry_changes(Geometry(), Geometry(cut=(0, 0, 0.5, 0.5))) == ["Cropped"]
 
 
 def lined(geometry: Geometry) -> np.ndarray:

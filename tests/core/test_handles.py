@@ -140,7 +140,7 @@ def test_a_steep_look_is_noted(photo: np.ndarray) -> None:
     own = measure(linear_to_oklab(sample.colours))
     steep = Look(curve=CurveStep(master=((0, 0), (40, 10), (60, 90), (100, 100))))
     plan = plan_frame(own, aim_of_statistics(own), steep)
-    assert any("break up" in note.words and note.veil == "steep" for note in notes_on(plan, sample, Seeing()))
+    assert any("banding" in note.words and note.veil == "steep" for note in notes_on(plan, sample, Seeing()))
     low, high = steep_tones(plan, sample)
     assert 0.3 < low < high < 0.75
     plain = plan_frame(own, aim_of_statistics(own), Look())

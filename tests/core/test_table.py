@@ -61,7 +61,7 @@ def test_a_shaper_saves_the_tails_of_a_look_at_full_strength(photo: np.ndarray, 
     full = Look(tone=ToneStep(amount=100, steepest=2.6), zones=ZoneStep(amount=100), moves=MoveStep(amount=100))
     plan = plan_frame(own, aim_of_statistics(target), full)
     even, shaped = (errors_of(plan, compiled(plan, 17), photo) for compiled in (compile_plan, compile_shaped))
-    assert np.quantile(shaped, 0.999) < 0.9 * np.quantile(even, 0.999)
+    assert np.quantile(shaped, 0.999) < 0.95 * np.quantile(even, 0.999)
 
 
 def test_a_shaper_rises_and_is_even_where_nothing_bends(plan: FramePlan) -> None:

@@ -1,5 +1,7 @@
 """Tables that are brought in: what they expect, and before and after of a pair laid over each other."""
 
+import re
+
 import cv2
 import numpy as np
 import pytest
@@ -94,11 +96,11 @@ def test_a_pair_of_which_one_is_cut_is_laid_over_the_part_that_both_show(before:
     whole = lay_over(before, after)
     assert whole.words == "shown alike" and np.array_equal(whole.before, before)
     cut = lay_over(before, cv2.resize(np.ascontiguousarray(after[50:450, 60:660]), (750, 500)))
-    assert cut.words == "one is cropped: the 64 % that both show were compared" or "one is cut" in cut.words
+    assert re.fullmatch("one is cropped: the 6[34] % that both show were compared", cut.words)
     assert cut.before.shape == cut.after.shape and 0.55 < cut.before.size / before.size < 0.66
     assert np.abs(graded(cut.before) - cut.after).mean() < 0.02
     tall = lay_over(before, np.ascontiguousarray(after[:, 100:500]))
-    assert "one is cut" in tall.words and np.abs(graded(tall.before) - tall.after).mean() < 0.02
+    assert "one is cropped" in tall.words and np.abs(graded(tall.before) - tall.after).mean() < 0.02
 
 
 def test_what_does_not_agree_is_found_where_it_is_and_left_out(before: np.ndarray) -> None:

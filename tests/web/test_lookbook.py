@@ -125,7 +125,7 @@ def test_pointing_at_a_look_shows_it_and_changes_nothing_and_taking_it_can_be_un
     assert used.json()["words"] == "Winter fair has Chalk and lilac, version 1 of the lookbook, at 80 % for its draft."
     after = look_of(client, slug)
     assert after["document"]["strength"] == 80
-    assert "from <a" in after["history"] and "Use this series’ target" in after["history"]
+    assert "from <a" in after["history"] and "aim-own" in after["history"]
     drafted = {"document": after["document"], "frame": frame, "parts": False}
     shown = client.post(f"/series/{slug}/shape/draft", json=drafted)
     tried = client.post(f"/series/{slug}/frames/{frame}/looks/shape", json=asked).json()["pictures"]["look"]

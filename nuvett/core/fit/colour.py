@@ -5,10 +5,14 @@ from numpy.typing import NDArray
 
 from nuvett.core.fit.tone import apply_curve
 from nuvett.core.measure.statistics import ZONE_COUNT, ZONE_LIGHTNESS, Statistics, interpolate_zones
+from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.cielab import lightness_of_oklab, oklab_of_lightness
 from nuvett.core.types import Floats
 
 NARROWEST, WIDEST = 0.4, 1.8  # limits of the linear transport's eigenvalues
+_SMOOTHINGS = 4  # rounds over neighbouring zones
+_STEEPEST_TINT = 0.25  # of a and b by lightness, at full amount
+_FAINT = (0.05, 0.4)  # lightness between which a tint comes to its strength: CIE L* 0.1 to 27
 _FLOOR = 4e-6  # variance added to both spreads, so that grey pictures neither explode nor vanish
 
 
@@ -27,7 +31,26 @@ def zone_tints(
     landed = apply_curve(curve, ZONE_LIGHTNESS)
     crossed = np.interp(lightness_of_oklab(landed), [0, crossover, 100], [0, MIDDLE, 100])
     there = interpolate_zones(target.zone_tint, oklab_of_lightness(crossed.astype(np.float32)))
-    return np.asarray(frame.zone_tint), there
+    own = np.asarray(frame.zone_tint)
+    return own, np.asarray(own + _softened(there - own, np.minimum(ZONE_LIGHTNESS, landed)), dtype=np.float32)
+
+
+def _softened(added: Floats, lightness: Floats) -> Floats:
+    """Tints that are added to zones (17, 2), changing only so fast with lightness and fading towards black.
+
+    A tint that changes with lightness turns the grain of a sky into specks of colour; one that stays as strong towards
+    black makes the noise of shadows colourful, for the same distance in OKLab is more of a colour there.
+    lightness : (17,) of each zone, the darker of before and after tone
+    """
+    smooth = np.asarray(added, dtype=np.float32)
+    for _ in range(_SMOOTHINGS):
+        smooth = _smooth_zones(smooth)
+    steps = np.diff(smooth, axis=0)
+    length = np.linalg.norm(steps, axis=1, keepdims=True)
+    steps = steps * np.minimum(1, _STEEPEST_TINT / (ZONE_COUNT - 1) / np.maximum(length, 1e-9))
+    bounded = np.vstack([np.zeros((1, 2)), np.cumsum(steps, axis=0)])
+    bounded += smooth.mean(axis=0) - bounded.mean(axis=0)
+    return np.asarray(bounded * smooth_step((lightness - _FAINT[0]) / (_FAINT[1] - _FAINT[0]))[:, None])
 
 
 def zone_spreads(frame: Statistics, target: Statistics, curve: Floats) -> Floats:

@@ -9,6 +9,7 @@ from nuvett.core.fields import number
 from nuvett.core.fit.parts import Part, only
 from nuvett.core.fit.scaling import scaled
 from nuvett.core.reading.palette import Colour, Palette, find_palette
+from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, OKLab
 
 CLUSTERS = 10
@@ -18,6 +19,7 @@ _SINKHORN_ROUNDS = 150
 FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
 _LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, when it is judged whether a move by hand reaches a colour
+_WHITE, _COLOURLESS = (0.88, 0.96), 0.04  # lightness between which a colour comes to be white, and chroma of one
 _BACKGROUND = 0.1  # weight of "no move" in the partition of unity
 
 
@@ -97,10 +99,17 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
     plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
     itself = sinkhorn(pairing_cost(source_lab, source_lab), source_share, source_share)
     away = _landing(plan, target_lab) - _landing(itself, source_lab)
+    away *= 1 - _is_white(source_lab)[:, None]
     return tuple(
         Move(source=_triple(s), by=_triple(d), reach=reach, share=min(1.0, float(share)))
         for s, d, share in zip(source_lab, away * MOST_OF_THE_MOVE, source_share, strict=True)
     )
+
+
+def _is_white(lab: OKLab) -> Floats:
+    """How far colours (N, 3) are white, 0 to 1: tone says where whites go, and no pairing."""
+    light = smooth_step((lab[:, 0] - np.float32(_WHITE[0])) / np.float32(_WHITE[1] - _WHITE[0]))
+    return np.asarray(light * np.exp(-(lab[:, 1] ** 2 + lab[:, 2] ** 2) / _COLOURLESS**2), dtype=np.float32)
 
 
 def _triple(values: Floats) -> tuple[float, float, float]:

@@ -15,6 +15,13 @@ _CELLS = 64
 _SMOOTHNESS = 2e-4
 _ROUNDS, _RHO = 80, 0.02
 _END = 0.005  # probability at which black and white points are read
+_MIDDLE = np.linspace(0.3, 0.7, 9)  # probabilities that a picture's middle is the mean of
+_NEAR, _FARTHEST = 0.1, 0.22  # OKLab lightness by which a target's middle is followed whole, and at most
+_WHITE, _BLACK = 0.955, 0.26  # OKLab lightness of CIE L* 95 and 9: tops and bottoms that are white and black
+_FADED_WHITE, _FADED_BLACK = 0.78, 0.5  # of L* 74 and 42: beyond them no faded end is meant as white or black
+_MASS_WITHIN, _MASS = 0.03, 0.02  # within such a lightness of its end lies such a share of a faded picture
+_PURE = 0.985  # OKLab lightness of CIE L* 98: paper white
+_LEAST_WAY, _WIDEST_WAY, _BACK_SLOPE = 0.12, 0.5, 1.1
 
 
 def aim_ends(target: Quantiles, black: float | None, white: float | None) -> Quantiles:
@@ -28,6 +35,54 @@ def aim_ends(target: Quantiles, black: float | None, white: float | None) -> Qua
     if white is not None:
         moved = moved + (white - high) * fade_high
     return np.maximum.accumulate(np.clip(moved, 0, 1)).astype(np.float32)
+
+
+def tonality(source: Quantiles, target: Quantiles) -> Quantiles:
+    """Target quantiles (65,) with their middle brought nearer to the frame's (65,).
+
+    How dark a still is as a whole is partly what it shows and partly how it was meant. A forest at night is meant dark
+    and shows dark things; aimed at whole, it makes a day unreadable. So a middle that lies far off is followed only so
+    far; a near one, as stills of one light and series lie, is followed whole.
+    """
+    away = float(np.mean(np.interp(_MIDDLE, PROBABILITIES, target) - np.interp(_MIDDLE, PROBABILITIES, source)))
+    beyond = abs(away) - _NEAR
+    if beyond <= 0:
+        return target
+    followed = _NEAR + (_FARTHEST - _NEAR) * float(np.tanh(beyond / (_FARTHEST - _NEAR)))
+    back = np.sign(away) * (followed - abs(away))
+    # What is brought back up keeps its blacks, what is brought back down its whites.
+    there = np.minimum(1, 2 * (PROBABILITIES if back > 0 else 1 - PROBABILITIES))
+    back = back * there
+    return np.maximum.accumulate(np.clip(target + back, 0, 1)).astype(np.float32)
+
+
+def has_faded_whites(target: Quantiles) -> bool:
+    """Whether a target (65,) has whites of its own that are lower than white: many pixels at a top that is light."""
+    top = float(np.interp(1 - _END, PROBABILITIES, target))
+    return _FADED_WHITE <= top < _WHITE and 1 - float(np.interp(top - _MASS_WITHIN, target, PROBABILITIES)) >= _MASS
+
+
+def has_faded_blacks(target: Quantiles) -> bool:
+    """Whether a target (65,) has blacks of its own that are lighter than black: many pixels at a dark bottom."""
+    bottom = float(np.interp(_END, PROBABILITIES, target))
+    return _BLACK < bottom <= _FADED_BLACK and float(np.interp(bottom + _MASS_WITHIN, target, PROBABILITIES)) >= _MASS
+
+
+def keep_ends(curve: Floats, whites: float, blacks: float) -> Floats:
+    """A tone curve (129,) whose whites are not lowered and whose blacks are not lifted, but for shares that follow it.
+
+    The way back to white and black is as wide as keeps it from being steep.
+    """
+    kept = np.asarray(curve, dtype=np.float64)
+    for share, end, sign in ((whites, _PURE, 1.0), (blacks, 1 - _PURE, -1.0)):
+        gap = sign * (end - float(np.interp(end, TONE_GRID, kept)))
+        if share >= 1 or gap <= 0:
+            continue
+        width = min(max(_LEAST_WAY, 1.5 * gap / _BACK_SLOPE), _WIDEST_WAY)
+        near = np.clip((sign * (TONE_GRID - end) + width) / width, 0, 1)
+        near = near * near * (3 - 2 * near) * (1 - share)
+        kept = kept + np.where(sign * (TONE_GRID - kept) > 0, near * (TONE_GRID - kept), 0)
+    return np.asarray(np.maximum.accumulate(kept), dtype=np.float32)
 
 
 def _goal(source: Quantiles, target: Quantiles, grid: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -9,7 +9,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.fit.keep import keep_own_colour
+from nuvett.core.fit.keep import keep_own_colour, keep_softly
 from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.fit.tone import TONE_GRID, TONE_KNOTS, apply_curve, steepest_slope
 from nuvett.core.measure.statistics import interpolate_zones
@@ -80,14 +80,20 @@ class MovesOperation(ColourOperation):
 
 
 class KeepOperation(ColourOperation):
-    """vivid : share of its chroma that a strong colour keeps at least; whites : share of a tint that white takes."""
+    """vivid : share of its chroma that a strong colour keeps at least; whites : share of a tint that white takes.
+
+    softly : whether soft colours are kept whole, as since the third computation
+    """
 
     kind: Literal["keep"] = "keep"
     stage: ClassVar[Stage] = Stage.KEPT
     vivid: float = Field(default=0, ge=0, le=1)
     whites: float = Field(default=1, ge=0, le=1)
+    softly: bool = False
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        if self.softly:
+            return keep_softly(came, lab, self.vivid, self.whites)
         return keep_own_colour(came, lab, self.vivid, self.whites)
 
 

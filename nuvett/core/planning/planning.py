@@ -207,7 +207,7 @@ def _keep(look: Look) -> KeepOperation:
     """What a look leaves things of their own colour. Where a hue was chosen for highlights, white goes there too."""
     zones = look.step(ZoneStep)
     whites = 100.0 if zones.highlight_hue is not None else zones.whites
-    return KeepOperation(vivid=look.vivid / 100, whites=whites / 100)
+    return KeepOperation(vivid=look.vivid / 100, whites=whites / 100, softly=True)
 
 
 def skin_seen(faces: Sequence[FaceSeen], gains: GainsOperation) -> tuple[SkinSeen, ...]:

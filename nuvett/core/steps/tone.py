@@ -5,10 +5,11 @@ from typing import ClassVar
 import numpy as np
 
 from nuvett.core.fields import Empty, number
-from nuvett.core.fit.tone import TONE_GRID, aim_ends, fit_tone
+from nuvett.core.fit.tone import TONE_GRID, aim_ends, fit_tone, has_faded_blacks, has_faded_whites, keep_ends, tonality
 from nuvett.core.plan.fitted import ToneOperation
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.step import Ask, Step
+from nuvett.core.types import Quantiles
 
 
 class ToneStep(Step):
@@ -21,6 +22,8 @@ class ToneStep(Step):
     black: float | None = number(None, 0, 60, "Black point", "L*", 0.5, Empty("the target’s", 4))
     white: float | None = number(None, 40, 100, "White point", "L*", 0.5, Empty("the target’s", 96))
     steepest: float = number(2.2, 1, 4, "Contrast rises at most", "times", 0.05)
+    whites: float | None = number(None, 0, 100, "Whites follow the target", empty=Empty("as it has them", 0))
+    blacks: float | None = number(None, 0, 100, "Blacks follow the target", empty=Empty("as it has them", 0))
 
     @property
     def _does_nothing(self) -> bool:
@@ -33,14 +36,23 @@ class ToneStep(Step):
 
     @property
     def more(self) -> tuple[str, ...]:
-        steepest = "Contrast rises at most {steepest}"
-        return (_ENDS, steepest) if self.black is None and self.white is None else (steepest,)
+        others = (_FOLLOW, "Contrast rises at most {steepest}")
+        return (_ENDS, *others) if self.black is None and self.white is None else others
 
     def resolve(self, ask: Ask) -> tuple[ToneOperation, ...]:
         black, white = (None if aim is None else neutral_oklab(aim) for aim in (self.black, self.white))
-        full = fit_tone(ask.frame.lightness, aim_ends(ask.aim.statistics.lightness, black, white), self.steepest)
+        target = ask.aim.statistics.lightness
+        goal = aim_ends(tonality(ask.frame.lightness, target), black, white)
+        full = keep_ends(fit_tone(ask.frame.lightness, goal, self.steepest), *self._followed(target))
         curve = TONE_GRID + (full - TONE_GRID) * np.float32(self.amount / 100)
         return (ToneOperation(curve=np.asarray(curve)),)
 
+    def _followed(self, target: Quantiles) -> tuple[float, float]:
+        """Shares of whites and of blacks that follow a target (65,): as asked, else whether it has faded ones."""
+        whites = 100.0 * (self.white is not None or has_faded_whites(target)) if self.whites is None else self.whites
+        blacks = 100.0 * (self.black is not None or has_faded_blacks(target)) if self.blacks is None else self.blacks
+        return whites / 100, blacks / 100
 
+
+_FOLLOW = "Whites follow the target by {whites}, blacks by {blacks}"
 _ENDS = "Blacks rest at {black}, whites at {white}"
