@@ -233,7 +233,7 @@ WAYS: dict[str, Way] = {
     "tone.black": Way(share_of(0.01), 1, 4, 30),
     "tone.white": Way(share_of(0.99), 1, 70, 95),
     "tone.whites": Way(share_of(0.999), -1, 0, 100),
-    "tone.blacks": Way(share_of(0.001), 1, 0, 100, _with("tone", black=40.0)),
+    "tone.blacks": Way(share_of(0.001), 1, 0, 100, _with("tone", black=40.0, steepest=1.0)),
     "tone.steepest": Way(contrast, 1, 1, 1.5),
     "table.amount": Way(away("table"), 1, 20, 100),
     "zones.amount": Way(away("zones"), 1, 20, 100),

@@ -54,11 +54,11 @@ def test_the_table_agrees_with_the_direct_computation(plan: FramePlan, photo: np
     assert shaped.mean() < 0.15 and np.quantile(shaped, 0.999) < 1
 
 
-def test_a_shaper_saves_the_tails_of_a_look_at_full_strength(photo: np.ndarray, still: np.ndarray) -> None:
+def test_a_shaper_saves_the_tails_of_a_tone_at_full_strength(photo: np.ndarray, still: np.ndarray) -> None:
     own, target = (
         measure(linear_to_oklab(stratified_sample(to_linear((p / 255).astype(np.float32))))) for p in (photo, still)
     )
-    full = Look(tone=ToneStep(amount=100, steepest=2.6), zones=ZoneStep(amount=100), moves=MoveStep(amount=100))
+    full = Look(tone=ToneStep(amount=100, steepest=2.6), zones=ZoneStep(on=False), moves=MoveStep(on=False))
     plan = plan_frame(own, aim_of_statistics(target), full)
     even, shaped = (errors_of(plan, compiled(plan, 17), photo) for compiled in (compile_plan, compile_shaped))
     assert np.quantile(shaped, 0.999) < 0.95 * np.quantile(even, 0.999)

@@ -30,9 +30,13 @@ class Reason(Document):
 
 
 class Drift(Document):
-    """Distance of a frame from a target: sliced 1-Wasserstein in OKLab times 100, with reasons, largest first."""
+    """Distance of a frame from a target: sliced 1-Wasserstein in OKLab times 100, with reasons, largest first.
+
+    shown : what no change of light, contrast, cast or chroma could take away: what the frame shows; none if not known
+    """
 
     value: float = Field(ge=0)
+    shown: float | None = Field(default=None, ge=0)
     reasons: tuple[Reason, ...] = ()
     words: str = ""
 
@@ -60,7 +64,12 @@ class Yardstick:
 
 def distance(cloud: OKLab, yardstick: Yardstick) -> float:
     """Sliced 1-Wasserstein distance of an OKLab cloud (N, 3) from the yardstick's, times 100."""
-    return float(np.abs(Yardstick.of(cloud).quantiles - yardstick.quantiles).mean() * 100)
+    return distance_of(Yardstick.of(cloud), yardstick)
+
+
+def distance_of(one: Yardstick, yardstick: Yardstick) -> float:
+    """The same of a cloud that is made ready already."""
+    return float(np.abs(one.quantiles - yardstick.quantiles).mean() * 100)
 
 
 def _deviation(values: Floats) -> float:
@@ -104,15 +113,17 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
         if abs(amount) >= _NOTICEABLE[kind]
     ]
     reasons.sort(key=lambda r: -r.share)
-    return Drift(value=total, reasons=tuple(reasons), words=_sentence(reasons, than))
+    shown = None if grey else min(total, distance_of(colour.rest, yardstick))
+    return Drift(value=total, shown=shown, reasons=tuple(reasons), words=_sentence(reasons, than, total, shown))
 
 
 @dataclass(frozen=True)
 class _ColourSteps:
-    """Colour cast and chroma taken away one after the other: what each was, and what energy was left after each."""
+    """Colour cast and chroma taken away one after the other: what each was, what energy it left, and what is left."""
 
     reasons: list[tuple[str, float, str]]
     energy: list[float]
+    rest: Yardstick
 
 
 def _is_grey(cloud: OKLab) -> bool:
@@ -123,7 +134,7 @@ def _is_grey(cloud: OKLab) -> bool:
 def _without_colours(current: Yardstick, yardstick: Yardstick) -> "_ColourSteps":
     """All that is left where a black-and-white picture is held against colours: it is neither cooler nor duller."""
     left = current.energy(yardstick)
-    return _ColourSteps([("chroma", -100.0, _BLACK_AND_WHITE)], [0.0, left])
+    return _ColourSteps([("chroma", -100.0, _BLACK_AND_WHITE)], [0.0, left], current)
 
 
 def _colour_steps(current: Yardstick, yardstick: Yardstick) -> _ColourSteps:
@@ -143,7 +154,7 @@ def _colour_steps(current: Yardstick, yardstick: Yardstick) -> _ColourSteps:
     for first, second in ((without_cast, without_chroma), (without_chroma, without_cast)):
         once, reason = first(current)
         twice, other = second(once)
-        orders.append(_ColourSteps([reason, other], [once.energy(yardstick), twice.energy(yardstick)]))
+        orders.append(_ColourSteps([reason, other], [once.energy(yardstick), twice.energy(yardstick)], twice))
     return min(orders, key=lambda o: o.energy[0])
 
 
@@ -160,14 +171,15 @@ def cast_words(a: float, b: float) -> str:
     return "pinker" if pink > 0 else "greener"
 
 
-def _sentence(reasons: list[Reason], than: str) -> str:
+def _sentence(reasons: list[Reason], than: str, total: float, shown: float | None) -> str:
     telling = [r.words for r in reasons if r.share >= 0.08][:2]
     plain = [words for words in telling if words not in (_OTHER, _BLACK_AND_WHITE)]
     if not telling:
         return f"close to {than}"
+    part = "" if shown is None else f"; {shown:.1f} of {total:.1f} is what the frame shows"
     if not plain:
-        return f"black-and-white, unlike {than}" if _BLACK_AND_WHITE in telling else f"other colours than {than}"
-    tails = {_BLACK_AND_WHITE: f", {_BLACK_AND_WHITE}", _OTHER: f", with {_OTHER}"}
+        return f"black-and-white, unlike {than}" if _BLACK_AND_WHITE in telling else f"{_OTHER} than {than}{part}"
+    tails = {_BLACK_AND_WHITE: f", {_BLACK_AND_WHITE}", _OTHER: part or f", with {_OTHER}"}
     tail = next((tails[words] for words in telling if words in tails), "")
     return f"{' and '.join(plain)} than {than}{tail}"
 

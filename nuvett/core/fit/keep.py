@@ -19,8 +19,9 @@ _PAPER = (0.9, 1.0)  # lightness between which neutrals come to count as paper w
 _SOFT, _BACK_BY_CHROMA = 0.03, 0.8  # chroma from which a colour is a thing's own, and how far it is taken back by each
 _AGAINST = (0.1, 0.9)  # minus the cosine between own hue and what is added: from 96 to 154 degrees
 _HAS_HUE = (0.0, 0.05)  # chroma between which a colour comes to have a hue of its own
-_FOREIGN = (-1.0, 0.0)  # minus the cosine of the hue's distance from the nearer of both, between none and a quarter
-_GREYED = 0.7  # share of its chroma that a foreign hue loses
+_FOREIGN = (-0.95, -0.15)  # minus the cosine of the hue's distance from the nearer of both: from 18 to 81 degrees
+_FAINT = 0.004  # chroma below which no hue is read
+_GREYED = 0.9  # share of its chroma that a foreign hue loses
 
 
 def _between(values: Floats, ends: tuple[float, float]) -> Floats:
@@ -86,10 +87,10 @@ def _through_grey(unit: Floats, chroma: Floats, a: Floats, b: Floats) -> tuple[F
     """
     unit_a, unit_b = unit
     by_a, by_b = a - chroma * unit_a, b - chroma * unit_b
-    by = np.maximum(np.sqrt(by_a * by_a + by_b * by_b), np.float32(1e-6))
+    by = np.sqrt(by_a * by_a + by_b * by_b) + np.float32(_FAINT)
     against = -(by_a * unit_a + by_b * unit_b) / by
     opposed = _between(np.asarray(against), _AGAINST) * _between(chroma, _HAS_HUE)
-    made = np.maximum(np.sqrt(a * a + b * b), np.float32(1e-6))
+    made = np.sqrt(a * a + b * b) + np.float32(_FAINT)  # about grey a hue says little, and must not turn at once
     to_own = (a * unit_a + b * unit_b) / made
     to_added = (a * by_a + b * by_b) / (made * by)
     foreign = _between(np.asarray(-np.maximum(to_own, to_added)), _FOREIGN)

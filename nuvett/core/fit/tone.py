@@ -19,7 +19,7 @@ _MIDDLE = np.linspace(0.3, 0.7, 9)  # probabilities that a picture's middle is t
 _NEAR, _FARTHEST = 0.1, 0.22  # OKLab lightness by which a target's middle is followed whole, and at most
 _WHITE, _BLACK = 0.955, 0.26  # OKLab lightness of CIE L* 95 and 9: tops and bottoms that are white and black
 _FADED_WHITE, _FADED_BLACK = 0.78, 0.5  # of L* 74 and 42: beyond them no faded end is meant as white or black
-_MASS_WITHIN, _MASS = 0.03, 0.02  # within such a lightness of its end lies such a share of a faded picture
+_MASS_WITHIN, _MASS, _MORE = 0.03, 0.02, 1.3  # within such a lightness of its end lies such a share of a faded picture
 _PURE = 0.985  # OKLab lightness of CIE L* 98: paper white
 _LEAST_WAY, _WIDEST_WAY, _BACK_SLOPE = 0.12, 0.5, 1.1
 
@@ -57,15 +57,21 @@ def tonality(source: Quantiles, target: Quantiles) -> Quantiles:
 
 
 def has_faded_whites(target: Quantiles) -> bool:
-    """Whether a target (65,) has whites of its own that are lower than white: many pixels at a top that is light."""
+    """Whether a target (65,) has whites of its own that are lower than white: pixels gather at a top that is light."""
     top = float(np.interp(1 - _END, PROBABILITIES, target))
-    return _FADED_WHITE <= top < _WHITE and 1 - float(np.interp(top - _MASS_WITHIN, target, PROBABILITIES)) >= _MASS
+    return _FADED_WHITE <= top < _WHITE and _gathers(1 - target[::-1], 1 - top)
 
 
 def has_faded_blacks(target: Quantiles) -> bool:
-    """Whether a target (65,) has blacks of its own that are lighter than black: many pixels at a dark bottom."""
+    """Whether a target (65,) has blacks of its own that are lighter than black: pixels gather at a dark bottom."""
     bottom = float(np.interp(_END, PROBABILITIES, target))
-    return _BLACK < bottom <= _FADED_BLACK and float(np.interp(bottom + _MASS_WITHIN, target, PROBABILITIES)) >= _MASS
+    return _BLACK < bottom <= _FADED_BLACK and _gathers(target, bottom)
+
+
+def _gathers(quantiles: Quantiles, end: float) -> bool:
+    """Whether many pixels lie at the lower end of a distribution (65,), more than beside it."""
+    there, beside = (float(np.interp(end + n * _MASS_WITHIN, quantiles, PROBABILITIES)) for n in (1, 2))
+    return there >= _MASS and there >= _MORE * (beside - there)
 
 
 def keep_ends(curve: Floats, whites: float, blacks: float) -> Floats:

@@ -65,23 +65,27 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
 
 
 def before_kind(plan: FramePlan, name: str, kind: type[ColourOperation], linear: Linear) -> OKLab:
-    """OKLab colours (N, 3), of linear light (N, 3), as they come to the first operation of a kind in a group.
+    """OKLab colours (N, 3), of linear light (N, 3), as the first operation of a kind in a group looks at them.
 
     Of a layer, as they come to it from all groups.
     """
     for layer in plan.layers:
         if layer.name == name:
             below = linear_to_oklab(to_linear(finished(plan, linear, Space.SRGB)))
-            before = takewhile(lambda operation: not isinstance(operation, kind), layer.colours.colours)
-            return through(tuple(before), below)
+            return _before(layer.colours.colours, kind, below)
     lab = linear_to_oklab(evened_by(plan, linear))
     for group in plan.groups:
         if group.name == name:
-            before = takewhile(lambda operation: not isinstance(operation, kind), group.colours)
-            return through(tuple(before), lab)
+            return _before(group.colours, kind, lab)
         if group.name != "light":
             lab = after_group(group, lab)
     return lab
+
+
+def _before(operations: Sequence[ColourOperation], kind: type[ColourOperation], came: OKLab) -> OKLab:
+    before = tuple(takewhile(lambda operation: not isinstance(operation, kind), operations))
+    lab = through(before, came)
+    return operations[len(before)].looked_at(lab, came) if len(before) < len(operations) else lab
 
 
 def fitted_part(plan: FramePlan) -> tuple[ColourOperation, ...]:

@@ -112,15 +112,26 @@ class FilterOperation(ColourOperation):
 
 
 class GreyOperation(ColourOperation):
-    """Black-and-white, hues lighter or darker; toning : (17, 2) a and b by lightness, none for neutral greys."""
+    """Black-and-white, hues lighter or darker; toning : (17, 2) a and b by lightness, none for neutral greys.
+
+    own : whether hues are those that came into the group: under a strong cast a lemon and a leaf are of one hue
+    """
 
     kind: Literal["grey"] = "grey"
     hues: tuple[GreyHue, ...] = ()
     toning: tuple[tuple[float, float], ...] = ()
+    own: bool = False
+
+    def looked_at(self, lab: OKLab, came: OKLab) -> OKLab:
+        if not self.own:
+            return lab
+        out = came.copy()
+        out[:, 0] = lab[:, 0]
+        return OKLab(out)
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         out = np.zeros_like(lab)
-        out[:, 0] = grey_lightness(lab, self.hues)
+        out[:, 0] = grey_lightness(self.looked_at(lab, came), self.hues)
         if self.toning:
             out[:, 1:] = interpolate_zones(np.array(self.toning, dtype=np.float32), out[:, 0])
         return OKLab(out)

@@ -53,6 +53,10 @@ class ColourOperation(Operation):
         space : where the picture goes
         """
 
+    def looked_at(self, lab: OKLab, came: OKLab) -> OKLab:
+        """The colours (N, 3) that decide what it does to each; arguments as in `whole`."""
+        return lab
+
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after as much of it as is taken; arguments as in `whole`."""
         if self.amount == 0:

@@ -57,7 +57,7 @@ class MonoStep(Step):
         if self.toned:
             tints = np.asarray(ask.aim.statistics.zone_tint) * self.toned / 100
             toning = tuple((float(a), float(b)) for a, b in tints)
-        return (GreyOperation(hues=self.hues, toning=toning, amount=self.amount / 100),)
+        return (GreyOperation(hues=self.hues, toning=toning, amount=self.amount / 100, own=True),)
 
     def changes(self, after: Self) -> list[str]:
         old, new = ({grey.hue: grey for grey in step.hues} for step in (self, after))
