@@ -5,7 +5,7 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import areas, book, cameras, consistency, even, extras, speed, transfer, truth
+from bench import areas, book, cameras, consistency, even, extras, soft, speed, transfer, truth
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
@@ -13,6 +13,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "even": even.run,
     "consistency": consistency.run,
     "truth": truth.run,
+    "soft": soft.run,
     "tables": extras.run,
     "speed": speed.run,
     "areas": areas.run,

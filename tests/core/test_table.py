@@ -89,7 +89,7 @@ def test_dither_leaves_no_bands_on_a_smooth_ramp(plan: FramePlan) -> None:
     renderer = Renderer(compile_shaped(plan))
     fine = renderer.picture(ramp, 16).astype(np.float64) / 257
     coarse = renderer.picture(ramp, 8).astype(np.float64)
-    assert np.abs((coarse - fine).mean(axis=0)).max() < 0.2  # columns average to the true value
+    assert np.abs((coarse - fine).mean(axis=0)).max() < 0.25  # columns average to the true value
     assert np.abs(coarse - fine).max() <= 1.0
 
 

@@ -53,6 +53,11 @@ class EvenLight(Document):
         return self.confidence < UNSURE
 
     @property
+    def wants_a_look(self) -> bool:
+        """Whether a person should look at it: it was moved far for its key, and nothing else speaks for that."""
+        return self.is_unsure and abs(self.exposure) >= _FAR
+
+    @property
     def words(self) -> str:
         """What was done and why, in short sentences: exposure and white, each with what it rests on."""
         exposure, white = self._exposure_words, self._white_words
@@ -89,6 +94,7 @@ class EvenLight(Document):
 
 
 UNSURE = 0.6  # confidence below which little or nothing of what was found is applied
+_FAR = 0.6  # EV
 _KEY_TOLD = 0.2  # share of the key in a correction from which it is told
 _BY_KEY = "by the key of its set-up"
 _BECAUSE = {kind.name: kind.words for kind in WITNESSES} | {"key": _BY_KEY}

@@ -22,8 +22,8 @@ class ToneStep(Step):
     black: float | None = number(None, 0, 60, "Black point", "L*", 0.5, Empty("the target’s", 4))
     white: float | None = number(None, 40, 100, "White point", "L*", 0.5, Empty("the target’s", 96))
     steepest: float = number(2.2, 1, 4, "Contrast rises at most", "times", 0.05)
-    whites: float | None = number(None, 0, 100, "Whites follow the target", empty=Empty("as it has them", 0))
-    blacks: float | None = number(None, 0, 100, "Blacks follow the target", empty=Empty("as it has them", 0))
+    whites: float | None = number(None, 0, 100, "Whites follow the target", empty=Empty("if it is faded", 0))
+    blacks: float | None = number(None, 0, 100, "Blacks follow the target", empty=Empty("if it is faded", 0))
 
     @property
     def _does_nothing(self) -> bool:
@@ -54,5 +54,5 @@ class ToneStep(Step):
         return whites / 100, blacks / 100
 
 
-_FOLLOW = "Whites follow the target by {whites}, blacks by {blacks}"
+_FOLLOW = "Whites follow the target {whites}, blacks {blacks}"
 _ENDS = "Blacks rest at {black}, whites at {white}"

@@ -24,6 +24,7 @@ class GatherFrame:
     taken: str
     light: str
     sure: bool
+    by_key: bool
     base: str
     file: str
     note: str
@@ -114,7 +115,8 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
             problem=row.problem,
             taken=row.taken.strftime("%H:%M") if row.taken else "",
             light=light.words if light else "",
-            sure=light is None or not light.is_unsure,
+            sure=light is None or not light.wants_a_look,
+            by_key=light is not None and light.is_unsure,
             file=companions.file_words(row),
             note=row.note,
             development=companions.development_of(row),
