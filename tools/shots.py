@@ -163,7 +163,7 @@ def _trim_in_areas(page: Page, address: str) -> None:
     _shoot(page, page.url, "trim")
     page.keyboard.press("g")
     _drag(page, '[data-cut-handle="se"]', -100, -70)
-    expect(history).to_contain_text("Cut")
+    expect(history).to_contain_text("Cropped")
     page.wait_for_timeout(1500)
     page.screenshot(path=SHOTS / "cut.png")
 

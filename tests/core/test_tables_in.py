@@ -7,13 +7,18 @@ import numpy as np
 import pytest
 
 from nuvett.core.errors import PairError, TableError
+from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.curves import SRGB_CURVE, decode_curve, encode_curve
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.rgb import from_linear, to_linear
 from nuvett.core.table.cube import read_head, write_cube
+from nuvett.core.table.edits import local_edits
 from nuvett.core.table.expects import EXPECTS, Expects, encoded_for, guess, linear_from, log_encoded, neutral_line
 from nuvett.core.table.held import HeldTable
 from nuvett.core.table.infer import infer_table
 from nuvett.core.table.pairs import disagreement, disagrees, lay_over
 from nuvett.core.table.table import grid
+from nuvett.core.types import OKLab
 from tests.conftest import DEMO, load_rgb
 
 CUBE = grid(33)
@@ -121,3 +126,34 @@ def test_a_pair_of_different_pictures_is_refused(before: np.ndarray) -> None:
     for after in (other, np.ascontiguousarray(other[:, :400]), np.full_like(before, 0.5)):
         with pytest.raises(PairError, match="same scene"):
             lay_over(before, after)
+
+
+def edited(after: np.ndarray, gain: float) -> np.ndarray:
+    """A picture (H, W, 3), encoded, made lighter in a soft ellipse over a fifth of it."""
+    height, width = after.shape[:2]
+    y, x = np.mgrid[0:height, 0:width]
+    far = np.hypot((x - 0.4 * width) / (0.25 * width), (y - 0.5 * height) / (0.32 * height))
+    weight = np.clip((1.2 - far) / 0.4, 0, 1)[..., None].astype(np.float32)
+    lighter = from_linear(to_linear(after) * np.float32(gain)).clip(0, 1)
+    return np.asarray(after + weight * (lighter - after), dtype=np.float32)
+
+
+@pytest.mark.parametrize("gain", [1.9, 1.4, 0.6])
+def test_an_edit_of_a_part_does_not_leak_into_the_table(photo: np.ndarray, gain: float) -> None:
+    before = (photo / 255).astype(np.float32)
+    after = graded(before)
+    clean = infer_table([(before, after)])
+    local = infer_table([(before, edited(after, gain))])
+    assert clean.local < 0.01 and 0.1 < local.local < 0.5 and any("locally" in words for words in local.warnings)
+    colours = before[::4, ::4].reshape(-1, 3)
+    made, wanted = (HeldTable.of(found.table).looked_up(colours) for found in (local, clean))
+    off = difference(to_linear(made), to_linear(wanted))
+    assert np.quantile(off, 0.95) < 1.5
+
+
+def test_a_look_that_changes_one_family_of_colours_is_no_edit_of_a_part(photo: np.ndarray) -> None:
+    before = (photo / 255).astype(np.float32)
+    lab = linear_to_oklab(to_linear(before.reshape(-1, 3)))
+    blue = np.exp(-(((lab[:, 1:] - lab[np.argmin(lab[:, 2]), 1:]) / 0.05) ** 2).sum(axis=1))[:, None]
+    after = OKLab((lab + blue * np.array([0.08, 0.05, 0.03])).astype(np.float32))
+    assert not local_edits(lab, after, [before.shape[:2]]).any()

@@ -13,6 +13,7 @@ from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.table.broad import broad_look
+from nuvett.core.table.edits import local_edits
 from nuvett.core.table.table import check_table, grid
 from nuvett.core.types import Encoded01, Floats
 
@@ -127,15 +128,17 @@ def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
     design = _design(Encoded01(before), SIZE)
     penalty = _SMOOTHNESS * len(before) / SIZE**2 * _smoothness(SIZE)
     penalty = penalty + _BROAD * len(before) / SIZE**2 * sparse.eye_array(SIZE**3, format="csr")
-    weight = np.ones(len(before))
     labs = [linear_to_oklab(to_linear(np.clip(p, 0, 1))) for p in (before, after)]
     even, own = grid(SIZE).reshape(-1, 3), np.zeros((SIZE**3, 3))
+    shapes = [b.shape[:2] for b, _ in cut]
+    everywhere = ~local_edits(labs[0], labs[1], shapes)
+    weight = everywhere.astype(np.float64)
     for most in _ROUNDS:
         broad = broad_look(labs[0], labs[1], weight).encoded(Encoded01(even)) - even
         own = _solve(design, penalty, weight, after - before - design @ broad, own, most)
         change = broad + own
         miss = np.linalg.norm(before + design @ change - after, axis=1)
-        weight = _agreement(miss, [b.shape[:2] for b, _ in cut])
+        weight = _agreement(miss, shapes) * everywhere
     error = difference(*(to_linear(np.clip(p, 0, 1).astype(np.float32)) for p in (before + design @ change, after)))
     agreeing = weight > 0.5
     seen = np.asarray(design.sum(axis=0)).reshape(SIZE, SIZE, SIZE) > 0.5
@@ -144,7 +147,7 @@ def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
         table=check_table(table),
         residual=float(error[agreeing].mean()) if agreeing.any() else float(error.mean()),
         coverage=float(seen.mean()),
-        local=_locally_edited(error, [b.shape[:2] for b, _ in cut]),
+        local=max(float(1 - everywhere.mean()), _locally_edited(error, shapes)),
         seen=seen,
     )
 
