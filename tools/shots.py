@@ -107,7 +107,7 @@ def _the_book(page: Page, base: str) -> None:
     expect(page.get_by_text("Kept as Autumn by lamplight")).to_be_visible()
     page.goto(f"{base}/lookbook?series=autumn-table", wait_until="networkidle")
     for place in range(4):
-        expect(page.locator("[data-said]").nth(place)).to_contain_text("aims at")
+        expect(page.locator("[data-said]").nth(place)).to_contain_text("from its target")
     page.screenshot(path=SHOTS / "lookbook.png")
     page.locator('[data-called="Harbour dusk"]').get_by_role("button", name="beside…").click()
     page.get_by_label("What stands beside the frame").select_option(label="Chalk and lilac")
@@ -129,7 +129,7 @@ def _the_book(page: Page, base: str) -> None:
         page.get_by_role("button", name="Work it out").click()
         expect(page.get_by_text("This look is on trial.")).to_be_visible()
     page.get_by_role("button", name="show where it does not agree").click()
-    expect(page.locator("[data-said]")).to_contain_text("aims at")
+    expect(page.locator("[data-said]")).to_contain_text("from its target")
     page.screenshot(path=SHOTS / "worked-out.png")
 
 

@@ -10,11 +10,12 @@ from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.measure.statistics import PROBABILITIES, measure
 from nuvett.core.reading.column import density
 from nuvett.core.reading.family import Family, membership
-from nuvett.core.reading.palette import find_palette
+from nuvett.core.reading.palette import find_palette, nearest_colour
 from nuvett.core.reading.reading import Reading, Weighed, blend, read, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import parse_hex, to_linear
+from nuvett.core.types import OKLab
 from tests import strategies as ours
 
 
@@ -124,3 +125,19 @@ def test_quantiles_of_the_sample_are_those_of_all_pixels(seed: int) -> None:
     sampled = measure(linear_to_oklab(stratified_sample(linear, count=2048)))
     expected = np.quantile(linear_to_oklab(linear)[:, 0], PROBABILITIES[4:-4])
     assert np.abs(sampled.lightness[4:-4] - expected).max() < 0.01
+
+
+@pytest.mark.parametrize("share", [0.004, 0.008])
+def test_the_one_vivid_leaf_has_a_place_in_the_palette(share: float) -> None:
+    random = np.random.default_rng(6)
+    woods = [(0.25, -0.03, 0.04), (0.4, -0.05, 0.07), (0.55, -0.06, 0.09), (0.5, 0.02, 0.06), (0.7, -0.03, 0.1)]
+    woods += [(0.85, -0.01, 0.02), (0.3, 0.0, 0.01), (0.62, 0.0, 0.03)]
+    colours = np.array(woods)[random.integers(0, len(woods), 8000)] + random.normal(0, 0.02, (8000, 3))
+    leaf = np.array([0.55, 0.17, 0.09])
+    some = int(8000 * share)
+    colours[:some] = leaf + random.normal(0, 0.01, (some, 3))
+    palette = find_palette(OKLab(colours.astype(np.float32)), accents=True)
+    nearest, away = nearest_colour(palette, OKLab(leaf.astype(np.float32)))
+    assert away < 0.04 and nearest.share < 0.02 and len(palette) == 6
+    plain = find_palette(OKLab(colours[some:].astype(np.float32)))
+    assert find_palette(OKLab(colours[some:].astype(np.float32)), accents=True) == plain, "no accent is made up"

@@ -4,15 +4,24 @@ import numpy as np
 import pytest
 
 from nuvett.core.drift.drift import Yardstick, measure_drift
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_setup
 from nuvett.core.fit.colour import zone_tints
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.keep import keep_softly
 from nuvett.core.fit.tone import TONE_GRID, has_faded_blacks, has_faded_whites, keep_ends, tonality
-from nuvett.core.measure.sampling import stratified_sample
+from nuvett.core.look.look import Look
+from nuvett.core.measure.sampling import placed_sample, stratified_sample
 from nuvett.core.measure.statistics import PROBABILITIES, ZONE_LIGHTNESS, measure
+from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.by_hand import GreyOperation
+from nuvett.core.planning.framed import Seeing
+from nuvett.core.planning.planning import aim_of, plan_frame
+from nuvett.core.planning.series import drift_of
 from nuvett.core.planning.usual import is_monochrome, usual_look
+from nuvett.core.planning.warnings import notes_on
 from nuvett.core.reading.reading import Target, Weighed, blend, read
+from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Floats, Linear, OKLab
@@ -157,3 +166,34 @@ def test_drift_says_what_no_change_of_light_or_cast_could_take_away() -> None:
     alike = OKLab(other + (cloud.mean(axis=0) - other.mean(axis=0)))
     found = measure_drift(alike, Yardstick.of(OKLab(cloud)))
     assert found.shown is not None and found.shown > 0.3 * found.value
+
+
+def poor(kind: str) -> Linear:
+    """Pictures (120, 160, 3) that say little: nothing but one thing everywhere."""
+    random = np.random.default_rng(4)
+    plain = {"black": (0, 0, 0), "white": (1, 1, 1), "one colour": (0.3, 0.1, 0.05)}
+    if kind == "noise":
+        return Linear(random.random((120, 160, 3)).astype(np.float32))
+    return Linear(np.full((120, 160, 3), plain[kind], dtype=np.float32))
+
+
+@pytest.mark.parametrize("kind", ["black", "white", "one colour", "noise"])
+def test_pictures_that_say_little_are_evened_planned_and_measured_all_the_same(kind: str) -> None:
+    picture = poor(kind)
+    still = measuring_proxy(load_rgb(STILLS[0]), Space.SRGB)
+    frames = [Seen(stratified_sample(one), find_features(one)) for one in (picture, still, picture)]
+    lights = even_setup(frames, "the middle")
+    assert all(np.isfinite(light.gains).all() and light.words for light in lights)
+    assert even_setup(frames[:1], "the middle")[0].gains == (1.0, 1.0, 1.0), "a set-up of one frame stays"
+    if kind in ("black", "white"):
+        assert np.abs(np.log2(lights[0].gains)).max() < 0.3, "and what has no key is left"
+    sample = placed_sample(picture)
+    own = measure(linear_to_oklab(sample.colours))
+    for target in (target_of(still), target_of(picture)):
+        plan = plan_frame(own, aim_of(target), usual_look(target), lights[0])
+        made = oklab_to_linear(apply_plan(plan, sample.colours))
+        assert np.isfinite(made).all()
+        assert np.isfinite(drift_of(plan, sample, Seeing(), Yardstick.of(OKLab(target.statistics.cloud))).value)
+        notes_on(plan, sample, Seeing())
+    onto = plan_frame(measure(linear_to_oklab(placed_sample(still).colours)), aim_of(target_of(picture)), Look())
+    assert np.isfinite(apply_plan(onto, placed_sample(still).colours)).all()

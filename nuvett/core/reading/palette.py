@@ -18,6 +18,9 @@ _LLOYD_ROUNDS = 6
 _SHARE_POWER = 0.45
 _SEEDING_PIXELS = 2048
 _SAME = 1e-6  # squared OKLab distance below which points count as one
+_ACCENTS = 2  # small vivid colours that keep a place at most
+_VIVID, _SMALLEST_ACCENT, _OFF = 0.08, 0.0015, 0.11  # chroma, share, and distance from the palette's nearest colour
+_LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, for an accent is one of hue
 _LEAST_ANCHOR = 0.004  # share that a colour chosen by hand counts for at least
 
 
@@ -95,6 +98,31 @@ def _merge(centres: OKLab, shares: Floats, count: int, fixed: int = 0) -> OKLab:
     return OKLab(places[left].astype(np.float32))
 
 
+def _accent(centres: OKLab, shares: Floats, palette: OKLab, first: int) -> int | None:
+    """Index of the fine cluster (K, 3), from `first` on, that a palette (M, 3) leaves out and an eye goes to."""
+    gap = (centres[:, None] - palette[None]) * np.array([_LIGHTNESS_COUNTS, 1, 1], dtype=np.float32)
+    off = np.linalg.norm(gap, axis=2).min(axis=1)
+    counts = (np.hypot(centres[:, 1], centres[:, 2]) > _VIVID) & (shares >= _SMALLEST_ACCENT) & (off > _OFF)
+    counts[:first] = False
+    return int(np.argmax(np.where(counts, off, 0))) if counts.any() else None
+
+
+def _merged_with_accents(centres: OKLab, shares: Floats, count: int, fixed: int) -> tuple[OKLab, Floats]:
+    """Clusters merged until `count` are left, the first `fixed` where they are and accents next; shares of accents."""
+    own: list[float] = []
+    found = _merge(centres, shares, count, fixed)
+    for accents in range(min(_ACCENTS, count - fixed - 1)):
+        place = _accent(centres, shares, found, fixed + accents)
+        if place is None:
+            break
+        order = [*range(fixed + accents), place, *(i for i in range(fixed + accents, len(centres)) if i != place)]
+        centres, shares = OKLab(centres[order]), shares[order]
+        own.append(float(shares[fixed + accents]))
+        shares[fixed + accents] = max(float(shares[fixed + accents]), _LEAST_ANCHOR)
+        found = _merge(centres, shares, count, fixed + accents + 1)
+    return found, np.array(own, dtype=np.float32)
+
+
 def _fine_clusters(planes: Floats, fine: int, anchors: OKLab) -> tuple[OKLab, Floats]:
     """Centres and shares of fine clusters of colours (3, N) by Lloyd's k-means; anchors (K, 3) come first.
 
@@ -112,7 +140,9 @@ def _fine_clusters(planes: Floats, fine: int, anchors: OKLab) -> tuple[OKLab, Fl
     return OKLab(centres[kept]), shares[kept]
 
 
-def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edits: Edits | None = None) -> Palette:
+def find_palette(
+    lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edits: Edits | None = None, accents: bool = False
+) -> Palette:
     """Palette of `count` colours, dark to light, of equally weighted OKLab colours (N, 3).
 
     Deterministic: fine clusters by Lloyd's k-means from farthest-first seeds, then merged with shares counted by a
@@ -121,6 +151,7 @@ def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edi
 
     fine : clusters that the palette is merged from; fewer are faster and coarser
     edits : colours that stay or are left out; the rest of `count` is found around them
+    accents : whether one or two small vivid colours have a place of their own, as a person would name them
 
     Raises ValueError when `count` is outside SMALLEST to LARGEST.
     """
@@ -131,8 +162,15 @@ def find_palette(lab: OKLab, count: int = USUAL, fine: int = _FINE_CLUSTERS, edi
     fixed = np.array(anchors, dtype=np.float32).reshape(-1, 3)
     planes = np.ascontiguousarray(lab.T, dtype=np.float32)
     centres, shares = _fine_clusters(planes, fine, OKLab(fixed))
-    centres = _merge(centres, shares, max(count, held) + len(edits.dropped), len(fixed))
+    most, found = max(count, held) + len(edits.dropped), np.empty(0, dtype=np.float32)
+    if accents:
+        centres, found = _merged_with_accents(centres, shares, most, len(fixed))
+    else:
+        centres = _merge(centres, shares, most, len(fixed))
     means, shares = _means(planes, centres)
+    # What merely lies nearest to an accent is none of it.
+    own = slice(len(fixed), len(fixed) + len(found))
+    means[own], shares[own] = centres[own], np.minimum(shares[own], found)
     means[:held] = np.array([h.colour for h in edits.held], dtype=np.float32).reshape(-1, 3)
     shown = [i for i in range(len(means)) if i < held or (i >= len(fixed) and shares[i] > 0)]
     total = float(shares[shown].sum()) or 1.0

@@ -83,7 +83,7 @@ def read(proxy: Linear, sampling: Sampling | None = None) -> Reading:
     return Reading(
         sampling=sampling,
         share=float(weights.mean()),
-        palette=find_palette(lab, sampling.colours, edits=edits),
+        palette=find_palette(lab, sampling.colours, edits=edits, accents=True),
         points=tuple(sorted([*proposed, *placed], key=lambda p: _KINDS.index(p.point.kind))),
         statistics=measure(lab),
     )
@@ -133,7 +133,11 @@ def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) 
     held = tuple(h for w in coloured for h in _edits_of(w.reading).held)[:LARGEST]
     dropped = tuple(d for w in coloured for d in w.reading.sampling.edits.dropped)[:LARGEST]
     edits = Edits(held=held, dropped=dropped)
-    return Target(palette=find_palette(cloud, max(colours, len(held)), edits=edits), statistics=statistics, edits=edits)
+    return Target(
+        palette=find_palette(cloud, max(colours, len(held)), edits=edits, accents=True),
+        statistics=statistics,
+        edits=edits,
+    )
 
 
 def _edits_of(reading: Reading) -> Edits:
