@@ -24,6 +24,7 @@ from nuvett.web.views.glossary import GLOSSARY
 from nuvett.web.views.keys import KEYS
 from tests.conftest import PROJECT
 from tools.draw_tables import PAGE, drawn, page_with
+from tools.list_words import words_page
 
 DOCS = PROJECT / "docs"
 
@@ -85,6 +86,11 @@ def test_the_drawing_of_the_tables_is_of_these_tables() -> None:
     text = PAGE.read_text()
     assert text == page_with(drawn())
     assert all(re.search(rf"\b{table.name}\b", drawn()) for table in models.Base.metadata.sorted_tables)
+
+
+def test_the_page_of_all_words_is_of_these_words() -> None:
+    """When this fails: `python -m tools.list_words`, and read what has changed."""
+    assert (DOCS / "words.md").read_text() == words_page()
 
 
 def test_links_in_documents_lead_somewhere() -> None:

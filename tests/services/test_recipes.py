@@ -28,8 +28,8 @@ from tests.recipes import beside, code_under
 from tools.cluster import Cluster
 
 
-def test_a_paper_added_by_following_the_page_is_named_offered_and_made(studio: Studio, slug: str) -> None:
-    made = beside("A paper of a delivery", kinds, delivery_settings)
+def test_a_document_added_by_following_the_page_is_named_offered_and_made(studio: Studio, slug: str) -> None:
+    made = beside("A document of a delivery", kinds, delivery_settings)
     wanted = made["PapersWithNames"](names=True, checksums=True)
     assert switches_of(made["PapersWithNames"])["names"] == "a list of the files' names"
     offered = (*kinds.PAPERS, made["NAMES"])
@@ -44,10 +44,10 @@ def test_a_paper_added_by_following_the_page_is_named_offered_and_made(studio: S
     assert text.splitlines()[0] == "AT-0101.jpg" and len(text.splitlines()) == 5
 
 
-def test_a_veil_added_by_following_the_page_lies_over_a_frame(
+def test_an_overlay_added_by_following_the_page_lies_over_a_frame(
     studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setitem(overlays.VEILS, "dark", beside("A veil over the picture", overlays)["_dark"])
+    monkeypatch.setitem(overlays.VEILS, "dark", beside("An overlay", overlays)["_dark"])
     with studio.database.session() as session:
         frame = frame_facts.series_facts(session, catalogue.find_series(session, slug))[0]
     png = overlays.veil_of(studio.bench, frame, None, 300, "dark")
