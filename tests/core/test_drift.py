@@ -12,6 +12,7 @@ from nuvett.core.plan.apply import apply_plan
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.types import OKLab
 from tests import strategies as ours
 
 
@@ -81,3 +82,20 @@ def test_a_series_of_equal_frames_has_no_spread(photo: np.ndarray) -> None:
     cloud = cloud_of(photo)
     assert spread_of([cloud, cloud, cloud]) < 0.1
     assert spread_of([cloud, cloud + np.float32([0.1, 0, 0])]) > 1
+
+
+def test_prints_are_told_by_their_toning_and_never_as_cooler(photo: np.ndarray) -> None:
+    grey = cloud_of(photo)
+    grey[:, 1:] = 0
+    sepia, strong, cyan = (OKLab(grey + np.array([0, *tint], dtype=np.float32)) for tint in TONINGS)
+    aim = Yardstick.of(sepia)
+    words = {name: measure_drift(cloud, aim).words for name, cloud in (("strong", strong), ("cyan", cyan))}
+    assert "more strongly toned" in words["strong"] or "toned warmer" in words["strong"]
+    assert "toned cooler" in words["cyan"]
+    plain = measure_drift(OKLab(grey), aim).words
+    assert "less toned" in plain and "cooler" not in plain and "unlike" not in plain
+    coloured = Yardstick.of(cloud_of(photo))
+    assert "toned" not in measure_drift(cloud_of(photo) + np.float32(0.03), coloured).words
+
+
+TONINGS = ((0.01, 0.04), (0.02, 0.09), (-0.01, -0.06))

@@ -13,6 +13,7 @@ from nuvett.core.types import Document, Floats, OKLab
 _REASON_COLOURS = 512  # colours that reasons are worked out on
 _GREY = 0.012  # OKLab chroma
 _OTHER, _BLACK_AND_WHITE = "other colours", "black-and-white"
+_TONES, _ABOUT_A_TINT = 16, 0.018  # steps of lightness, and OKLab chroma about a tint that a toned print stays within
 _DIRECTIONS = 32
 _QUANTILES = 128
 _NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
@@ -94,7 +95,8 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
     evened[:, 0] = wanted + (evened[:, 0] - wanted) / ratio
     current = Yardstick.of(OKLab(evened))
     energy.append(current.energy(yardstick))
-    grey = _is_grey(cloud) and not _is_grey(target)
+    toned = _is_toned(target)
+    grey = _is_grey(cloud) and not _is_grey(target) and not toned
     colour = _without_colours(current, yardstick) if grey else _colour_steps(current, yardstick)
     energy += colour.energy
     left = np.minimum.accumulate(energy)
@@ -104,7 +106,7 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
     found = (
         ("lightness", lighter, f"{abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"),
         ("contrast", 100 * (ratio - 1), "harder" if ratio > 1 else "flatter"),
-        *colour.reasons,
+        *_told(colour.reasons, cloud, toned),
         *(() if grey else (("palette", float(left[-1] ** 0.5) * 100, _OTHER),)),
     )
     reasons = [
@@ -129,6 +131,30 @@ class _ColourSteps:
 def _is_grey(cloud: OKLab) -> bool:
     """Whether a picture is black-and-white: nothing in it has a colour to speak of."""
     return float(np.quantile(np.hypot(cloud[:, 1], cloud[:, 2]), 0.98)) < _GREY
+
+
+def _is_toned(cloud: OKLab) -> bool:
+    """Whether a picture is a toned print: its colours lie about one tint at each lightness, which has a colour."""
+    if _is_grey(cloud):
+        return False
+    place = np.clip(cloud[:, 0] * _TONES, 0, _TONES - 1).astype(np.int64)
+    count = np.maximum(np.bincount(place, minlength=_TONES), 1)
+    tint = np.stack([np.bincount(place, cloud[:, k], _TONES) / count for k in (1, 2)], axis=1)
+    off = cloud[:, 1:] - tint[place]
+    return float(np.quantile(np.hypot(off[:, 0], off[:, 1]), 0.95)) < _ABOUT_A_TINT
+
+
+def _told(reasons: list[tuple[str, float, str]], cloud: OKLab, toned: bool) -> list[tuple[str, float, str]]:
+    """Reasons of colour as they are told: of a print against a toned one, it is its toning that differs."""
+    if not toned:
+        return reasons
+    if _is_grey(cloud):
+        (kind, amount, _), (other, _, _) = reasons
+        return [(kind, amount, "less toned"), (other, 0.0, "")]
+    if not _is_toned(cloud):
+        return reasons
+    told = {"richer": "more strongly toned", "duller": "more weakly toned"}
+    return [(kind, amount, told.get(words, f"toned {words}")) for kind, amount, words in reasons]
 
 
 def _without_colours(current: Yardstick, yardstick: Yardstick) -> "_ColourSteps":
