@@ -177,12 +177,16 @@ def even(
     photos: Photos,
     base: Annotated[Path, typer.Option(help="Picture whose light the others get.")],
     strength: Percent = 100,
+    white: Annotated[
+        float | None, typer.Option(min=0, max=100, help="Of the white; as --strength if not said.")
+    ] = None,
     lenses: LensesOption = batch.Lenses.USUAL,
     report: Report = None,
 ) -> None:
     """Even the light of each photo, exposure and white, to a base picture."""
     checked = _checked(photos)
-    outcomes = _run(checked, lambda step: batch.even_files(checked, base, strength / 100, output, LIMITS, lenses, step))
+    shares = (strength / 100, (strength if white is None else white) / 100)
+    outcomes = _run(checked, lambda step: batch.even_files(checked, base, shares, output, LIMITS, lenses, step))
     _finish(outcomes, report)
 
 

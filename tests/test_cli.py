@@ -139,6 +139,11 @@ def test_even_brings_a_frame_to_its_base(tmp_path: Path) -> None:
     done = run("even", "--base", base, "--out", tmp_path, FRAMES[1])
     assert done.exit_code == 0
     assert error_of(tmp_path / "AT-0102.jpg", base) < 0.5 * error_of(Path(FRAMES[1]), base)
+    whole = load_rgb(tmp_path / "AT-0102.jpg").reshape(-1, 3).mean(axis=0)
+    assert run("even", "--base", base, "--out", tmp_path / "dim", "--white", "0", FRAMES[1]).exit_code == 0
+    came, dim = (load_rgb(Path(p)).reshape(-1, 3).mean(axis=0) for p in (FRAMES[1], tmp_path / "dim" / "AT-0102.jpg"))
+    assert abs(dim[0] / dim[2] - came[0] / came[2]) < 0.3 * abs(whole[0] / whole[2] - came[0] / came[2])
+    assert abs(dim.mean() - whole.mean()) < 0.3 * abs(came.mean() - whole.mean()), "exposure all the same"
 
 
 def test_drift_prints_reasons(tmp_path: Path) -> None:

@@ -203,13 +203,16 @@ def light_report(even: EvenLight) -> dict[str, float | str]:
 def even_files(
     photos: list[Photo],
     base: Path,
-    strength: float,
+    shares: tuple[float, float],
     output: Output,
     limits: Limits,
     lenses: Lenses,
     progress: Progress = lambda: None,
 ) -> list[Outcome]:
-    """Even the light of each photo to a base picture; strength 0 to 1. Raises FileError for the base."""
+    """Even the light of each photo to a base picture.
+
+    shares : of exposure and of white that are taken, 0 to 1. Raises FileError for the base.
+    """
     held = measure_file(base, limits).seen
     entries, failed = _measure_all(photos, limits, lenses)
     lights = _lights_by(held, entries, base.name)
@@ -218,7 +221,7 @@ def even_files(
     def work(photo: Photo) -> Outcome:
         start = time.perf_counter()
         found, entry = lights[index[photo.path]], entries[index[photo.path]]
-        plan = even_only(found.at(strength), found.camera).through_lens(entry.lens)
+        plan = even_only(found.at(*shares), found.camera).through_lens(entry.lens)
         written = write_through(plan, photo, output, limits)
         report = {"even": light_report(found), **entry.report, "seconds": round(time.perf_counter() - start, 3)}
         return Outcome(photo.path, written, report)
