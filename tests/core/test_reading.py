@@ -11,7 +11,7 @@ from nuvett.core.measure.statistics import PROBABILITIES, measure
 from nuvett.core.reading.column import density
 from nuvett.core.reading.family import Family, membership
 from nuvett.core.reading.palette import find_palette, nearest_colour
-from nuvett.core.reading.reading import Reading, Weighed, blend, read, zone_colours
+from nuvett.core.reading.reading import Reading, Weighed, blend, opposing_words, read, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import parse_hex, to_linear
@@ -141,3 +141,15 @@ def test_the_one_vivid_leaf_has_a_place_in_the_palette(share: float) -> None:
     assert away < 0.04 and nearest.share < 0.02 and len(palette) == 6
     plain = find_palette(OKLab(colours[some:].astype(np.float32)))
     assert find_palette(OKLab(colours[some:].astype(np.float32)), accents=True) == plain, "no accent is made up"
+
+
+def test_stills_that_work_against_each_other_are_told() -> None:
+    light = np.random.default_rng(3).uniform(0.1, 1, (120, 160, 1))
+    amber, blue = (read((light * tint).astype(np.float32)) for tint in ((0.8, 0.45, 0.15), (0.2, 0.45, 0.8)))
+
+    def told(colour: float, other: Reading) -> str:
+        weighed = [Weighed(reading=amber, tone=1, colour=1), Weighed(reading=other, tone=1, colour=colour)]
+        return opposing_words(weighed, blend(weighed))
+
+    assert "work against each other" in told(1, blue)
+    assert told(0, blue) == told(1, amber) == told(0.1, blue) == ""

@@ -23,6 +23,8 @@ from nuvett.core.reading.regions import Sampling, sampling_weights
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Floats, Linear, OKLab
 
+_OPPOSED = 0.7  # share of their own chroma that readings keep together, below which they work against each other
+
 
 class Reading(Document):
     """What was sampled from one reference.
@@ -104,6 +106,29 @@ def zone_colours(statistics: Statistics) -> dict[str, OKLab]:
         tint = interpolate_zones(statistics.zone_tint, lightness).mean(axis=0)
         found[name] = OKLab(np.array([lightness.mean(), *tint], dtype=np.float32))
     return found
+
+
+def opposing_words(weighed: list[Weighed], target: Target) -> str:
+    """What is said where readings pull against each other, so that their blend is duller than they are; else nothing.
+
+    Teal shadows and amber ones have grey in their middle, which nobody chose.
+    """
+    coloured = [w for w in weighed if w.colour > 0]
+    own = sum(w.colour * _chroma_of(w.reading.statistics) for w in coloured)
+    if len(coloured) < 2 or own <= 0:
+        return ""
+    kept = _chroma_of(target.statistics) * sum(w.colour for w in coloured) / own
+    if kept >= _OPPOSED:
+        return ""
+    return (
+        f"The colours of these stills work against each other: together they keep {100 * kept:.0f} % of their chroma. "
+        "Weigh one of them for colour, and another for tone."
+    )
+
+
+def _chroma_of(statistics: Statistics) -> float:
+    """Root mean square of the chroma of what was measured."""
+    return float(np.sqrt((np.asarray(statistics.cloud)[:, 1:] ** 2).sum(axis=1).mean()))
 
 
 def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) -> Target:

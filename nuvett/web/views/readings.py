@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import TargetError
 from nuvett.core.reading.palette import PaletteColour
-from nuvett.core.reading.reading import Reading, Target, blend, zone_colours
+from nuvett.core.reading.reading import Reading, Target, blend, opposing_words, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.reading.swatches import SUFFIXES
 from nuvett.core.reading.words import differences
@@ -273,6 +273,7 @@ class TargetView:
     bands: list[Band]
     tone: ToneSide
     zones: list[Zone]
+    opposing: str
 
 
 def _target_view(session: Session, series: Any, draft: targets.Draft | None) -> TargetView | None:
@@ -280,10 +281,10 @@ def _target_view(session: Session, series: Any, draft: targets.Draft | None) -> 
     row = targets.latest_target(session, series.id)
     if row is None:
         return None
-    document = targets.target_document(row)
+    document, weighed = targets.target_document(row), targets.weighed_readings(session, series.id, draft)
     if draft is not None:
         try:
-            document = blend(targets.weighed_readings(session, series.id, draft), most=_QUICK)
+            document = blend(weighed, most=_QUICK)
         except TargetError:
             return None
     return TargetView(
@@ -292,6 +293,7 @@ def _target_view(session: Session, series: Any, draft: targets.Draft | None) -> 
         palette_bands(document.palette),
         tone_side(document.statistics.lightness),
         zone_views(document),
+        opposing_words(weighed, document),
     )
 
 
