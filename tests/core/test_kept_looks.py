@@ -247,8 +247,8 @@ def test_an_affine_change_bends_nothing_and_a_turned_family_does() -> None:
     values = [bending(plan, things, Seeing()) for plan in (FramePlan(), plain, half, turned)]
     assert values[0] < 0.05 and values[1] < 0.05 and 0.1 < values[2] < values[3]
     assert suit_of([1.0, 3.0], [0.5, 1.5]).cost == 3.0 and suit_of([], [1.0]).drift is None
-    assert suit_of([2.0], [0.4]).words == "lands 2.0 from its target and changes neighbouring colours evenly (0.4)"
-    assert suit_of([], [2.6]).words == "has no target; changes neighbouring colours unevenly (2.6)"
+    assert suit_of([2.0], [0.4]).words == "lands 2.0 from its target and changes colours evenly (0.4)"
+    assert suit_of([], [2.6]).words == "has no target; changes colours unevenly (2.6)"
 
 
 def test_the_mildest_remedy_of_the_likeliest_step_is_found() -> None:

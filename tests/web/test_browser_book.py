@@ -173,7 +173,7 @@ def test_tables_are_brought_in_tried_chosen_and_used_at_a_strength_and_written_f
     expect(page.get_by_text(re.compile(r"30 brought in; shopping\.cube: Line 1"))).to_be_visible()
     page.get_by_role("link", name="Brought in 30").click()
     chosen = row(page, "Print 03")
-    expect(chosen.locator("[data-said]")).to_contain_text("takes sRGB, as on a screen")
+    expect(chosen.locator("[data-said]")).to_contain_text("expects sRGB, as on a screen")
     picture = chosen.locator(".cells-picture")
     before = picture.get_attribute("src") or ""
     strength = chosen.get_by_role("slider", name="Strength it is used at")

@@ -195,7 +195,10 @@ def test_files_are_brought_in_by_what_they_are_and_written_out(client: TestClien
         table = str(next(e.id for e in book_list.entries(session, book_list.Asked()) if e.table))
     page = client.get(f"/lookbook/{table}?series={slug}").text
     assert "It expects" in page and "9 points a side" in page
-    assert client.post(f"/lookbook/{table}/expects/log").json()["words"] == "Its table takes log, sRGB primaries now."
+    assert (
+        client.post(f"/lookbook/{table}/expects/log").json()["words"]
+        == "Its lookup table expects log, sRGB primaries now."
+    )
     assert client.get(f"/lookbook/{table}?series={slug}").text.count('data-do="use-version"') == 2
     assert len(json.loads(client.get("/lookbook/files/book.json").content)["looks"]) == 3
     carries = client.get(f"/lookbook/{look}/carries?series={slug}").json()

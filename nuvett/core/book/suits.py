@@ -36,7 +36,7 @@ class Suit(Document):
     def words(self) -> str:
         """The reason in words."""
         how = "evenly" if self.bending < _LITTLE else "fairly evenly" if self.bending < _MUCH else "unevenly"
-        bent = f"changes neighbouring colours {how} ({self.bending:.1f})"
+        bent = f"changes colours {how} ({self.bending:.1f})"
         if self.drift is None:
             return f"has no target; {bent}"
         return f"lands {self.drift:.1f} from its target and {bent}"

@@ -87,7 +87,8 @@ def expects(context: Means, look_id: uuid.UUID, name: str) -> JSONResponse:
     """Let the table of a look take colours as something else."""
     with context.session() as session:
         book.expect(session, book.find_kept(session, look_id), name)
-    return JSONResponse({"words": f"Its table takes {EXPECTS[name]} now."})  # type: ignore[index]
+    words = f"Its lookup table expects {EXPECTS[name]} now."  # type: ignore[index]
+    return JSONResponse({"words": words})
 
 
 @router.post("/lookbook/{look_id}/copy")

@@ -175,7 +175,7 @@ def said_of(studio: Studio, session_of: Any, entry: Entry, stand: Stand) -> Said
         table = learn_table(studio, entry.table)
         if table is None or table.state == "refused":
             return Said(problem=table.problem if table else "Its lookup table is not kept here any more.")
-        expects = f"takes {EXPECTS[table.expects]}"  # type: ignore[index]
+        expects = f"expects {EXPECTS[table.expects]}"  # type: ignore[index]
         why = table.words
     try:
         with session_of() as session:
