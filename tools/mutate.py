@@ -64,6 +64,7 @@ TESTS = (
     "tests/core/test_lens.py",
     "tests/imaging/test_lenses.py",
     "tests/core/test_areas.py",
+    "tests/core/test_area_layers.py",
     "tests/core/test_geometry.py",
     "tests/core/test_common.py",
     "tests/core/test_step_laws.py",

@@ -1,6 +1,7 @@
 """Drift: how far a frame is from the target, and why, in words."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from pydantic import Field
@@ -62,6 +63,25 @@ class Yardstick:
         """Squared sliced 2-Wasserstein distance, which splits exactly into a shift and a difference of form."""
         return float(((self.quantiles - other.quantiles) ** 2).mean())
 
+    @cached_property
+    def is_grey(self) -> bool:
+        """Whether the picture is black-and-white: nothing in it has a colour to speak of."""
+        return float(np.quantile(np.hypot(self.cloud[:, 1], self.cloud[:, 2]), 0.98)) < _GREY
+
+    @cached_property
+    def is_toned(self) -> bool:
+        """Whether the picture is a toned print: its colours lie about one tint at each lightness, which has a colour.
+
+        Asked of one target for every frame of a series, and so kept.
+        """
+        if self.is_grey:
+            return False
+        place = np.clip(self.cloud[:, 0] * _TONES, 0, _TONES - 1).astype(np.int64)
+        count = np.maximum(np.bincount(place, minlength=_TONES), 1)
+        tint = np.stack([np.bincount(place, self.cloud[:, k], _TONES) / count for k in (1, 2)], axis=1)
+        off = self.cloud[:, 1:] - tint[place]
+        return float(np.quantile(np.hypot(off[:, 0], off[:, 1]), 0.95)) < _ABOUT_A_TINT
+
 
 def distance(cloud: OKLab, yardstick: Yardstick) -> float:
     """Sliced 1-Wasserstein distance of an OKLab cloud (N, 3) from the yardstick's, times 100."""
@@ -95,18 +115,18 @@ def measure_drift(cloud: OKLab, yardstick: Yardstick, than: str = "the target") 
     evened[:, 0] = wanted + (evened[:, 0] - wanted) / ratio
     current = Yardstick.of(OKLab(evened))
     energy.append(current.energy(yardstick))
-    toned = _is_toned(target)
-    grey = _is_grey(cloud) and not _is_grey(target) and not toned
+    whole = Yardstick.of(cloud)
+    grey = whole.is_grey and not yardstick.is_grey and not yardstick.is_toned
     colour = _without_colours(current, yardstick) if grey else _colour_steps(current, yardstick)
     energy += colour.energy
     left = np.minimum.accumulate(energy)
     shares = np.append(left[:-1] - left[1:], left[-1]) / max(left[0], 1e-12)
     lighter = neutral_cielab(mean) - neutral_cielab(wanted)
-    total = distance(cloud, yardstick)
+    total = distance_of(whole, yardstick)
     found = (
         ("lightness", lighter, f"{abs(lighter):.0f} {'lighter' if lighter > 0 else 'darker'}"),
         ("contrast", 100 * (ratio - 1), "harder" if ratio > 1 else "flatter"),
-        *_told(colour.reasons, cloud, toned),
+        *(_told_as_toning(colour.reasons, whole) if yardstick.is_toned else colour.reasons),
         *(() if grey else (("palette", float(left[-1] ** 0.5) * 100, _OTHER),)),
     )
     reasons = [
@@ -128,30 +148,12 @@ class _ColourSteps:
     rest: Yardstick
 
 
-def _is_grey(cloud: OKLab) -> bool:
-    """Whether a picture is black-and-white: nothing in it has a colour to speak of."""
-    return float(np.quantile(np.hypot(cloud[:, 1], cloud[:, 2]), 0.98)) < _GREY
-
-
-def _is_toned(cloud: OKLab) -> bool:
-    """Whether a picture is a toned print: its colours lie about one tint at each lightness, which has a colour."""
-    if _is_grey(cloud):
-        return False
-    place = np.clip(cloud[:, 0] * _TONES, 0, _TONES - 1).astype(np.int64)
-    count = np.maximum(np.bincount(place, minlength=_TONES), 1)
-    tint = np.stack([np.bincount(place, cloud[:, k], _TONES) / count for k in (1, 2)], axis=1)
-    off = cloud[:, 1:] - tint[place]
-    return float(np.quantile(np.hypot(off[:, 0], off[:, 1]), 0.95)) < _ABOUT_A_TINT
-
-
-def _told(reasons: list[tuple[str, float, str]], cloud: OKLab, toned: bool) -> list[tuple[str, float, str]]:
-    """Reasons of colour as they are told: of a print against a toned one, it is its toning that differs."""
-    if not toned:
-        return reasons
-    if _is_grey(cloud):
+def _told_as_toning(reasons: list[tuple[str, float, str]], whole: Yardstick) -> list[tuple[str, float, str]]:
+    """Reasons of colour as they are told against a toned print: of another print it is the toning that differs."""
+    if whole.is_grey:
         (kind, amount, _), (other, _, _) = reasons
         return [(kind, amount, "less toned"), (other, 0.0, "")]
-    if not _is_toned(cloud):
+    if not whole.is_toned:
         return reasons
     told = {"richer": "more strongly toned", "duller": "more weakly toned"}
     return [(kind, amount, told.get(words, f"toned {words}")) for kind, amount, words in reasons]
