@@ -34,7 +34,7 @@ from nuvett.core.spaces.oklab import hex_to_oklab
 from nuvett.core.steps.hold import HoldStep
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.tables import read_table
-from nuvett.services.files import batch
+from nuvett.services.files import batch, matching
 from nuvett.services.files.measuring import read_file
 
 app = typer.Typer(
@@ -186,7 +186,7 @@ def even(
     """Even the light of each photo, exposure and white, to a base picture."""
     checked = _checked(photos)
     shares = (strength / 100, (strength if white is None else white) / 100)
-    outcomes = _run(checked, lambda step: batch.even_files(checked, base, shares, output, LIMITS, lenses, step))
+    outcomes = _run(checked, lambda step: matching.even_files(checked, base, shares, output, LIMITS, lenses, step))
     _finish(outcomes, report)
 
 
@@ -195,7 +195,9 @@ def even(
 def match(
     output: batch.Output,
     photos: Photos,
-    reference: Annotated[list[str], typer.Option(help="FILE or FILE:WEIGHT; may be given several times.")],
+    reference: Annotated[
+        list[str] | None, typer.Option(help="FILE or FILE:WEIGHT; may be given several times. None: by hand alone.")
+    ] = None,
     base: Annotated[Path | None, typer.Option(help="Picture whose light all photos are evened to.")] = None,
     look: Annotated[Path | None, typer.Option(help="Look document (JSON) to start from.")] = None,
     even: Annotated[float | None, number_option("even.amount")] = None,
@@ -217,19 +219,19 @@ def match(
     lenses: LensesOption = batch.Lenses.USUAL,
     report: Report = None,
 ) -> None:
-    """Carry the look of the references to the photos."""
+    """Carry the look of the references, or one that was made by hand, to the photos."""
     if hold not in (None, "skin", "none"):
         stop(f"--hold takes skin or none, not {hold!r}.")
-    target = _target(reference)
+    target = _target(reference) if reference else None
     document = with_numbers(adjusted(look_of(look, target), even, pull, tone, colour, strength), given or [])
     own = document_of(trim, parse_trim)
     if hold is not None:
         document = document.with_step(document.step(HoldStep).model_copy(update={"on": hold == "skin"}))
     held = tables_for([document, *([own] if own else [])], [look, trim], table or [])
     document, own = with_tables(document, held.get), with_tables(own, held.get) if own else None
-    aside = batch.Aside(base, cube, own, lenses)
+    aside = matching.Aside(base, cube, own, lenses)
     checked = _checked(photos)
-    outcomes = _run(checked, lambda step: batch.match_files(checked, target, document, output, LIMITS, aside, step))
+    outcomes = _run(checked, lambda step: matching.match_files(checked, target, document, output, LIMITS, aside, step))
     _finish(outcomes, report)
 
 
@@ -290,7 +292,7 @@ def drift(
     """Print how far each photo is from the references, and why, as JSON."""
     target = _target(reference)
     checked = [batch.Photo(photo) for photo in photos]
-    outcomes = _run(checked, lambda step: batch.drift_files(checked, target, LIMITS, step))
+    outcomes = _run(checked, lambda step: matching.drift_files(checked, target, LIMITS, step))
     print(json.dumps({"photos": [_row(outcome) for outcome in outcomes]}, indent=2))
     _finish(outcomes, None)
 

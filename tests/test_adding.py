@@ -91,7 +91,7 @@ def test_a_kind_of_area_added_by_following_the_page_weighs_is_said_and_offered(t
     ]
     sheet = make_templates().get_template("parts/sheet.html")
     for document_of in (Look(), Trim()):
-        assert 'data-add-area="border"' in sheet.render(**sheet_of(document_of, kinds), washes=[], tables=[])
+        assert 'data-add-area="border"' in sheet.render(**sheet_of(document_of, area_kinds=kinds), washes=[], tables=[])
 
 
 def test_a_colour_space_added_by_following_the_page_has_matrices_and_a_profile(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -90,6 +90,20 @@ def test_numbers_of_steps_and_a_trim_are_given_on_the_command_line(tmp_path: Pat
     assert "exposure.pivot: Pivot of contrast, 5 to 95 L*, usually 50 L*" in listed and "multiply" in listed
 
 
+def test_without_a_reference_a_look_made_by_hand_is_carried_and_nothing_is_said_of_drift(tmp_path: Path) -> None:
+    made = []
+    common = ("match", "--format", "png", "--even", 0, "--report", tmp_path / "report.json", FRAMES[0])
+    for name, more in (("plain", ()), ("lighter", ("--set", "exposure.exposure=0.5"))):
+        done = run(*common, "--out", tmp_path / name, "--cube", tmp_path / f"{name}.cube", *more)
+        assert done.exit_code == 0, done.output
+        made.append(load_rgb(tmp_path / name / "AT-0101.png").astype(int))
+        assert not {"drift_before", "drift_after"} & set(
+            json.loads((tmp_path / "report.json").read_text())["photos"][0]
+        )
+    original = load_rgb(Path(FRAMES[0])).astype(int)
+    assert np.abs(made[0] - original).max() <= 1 and made[1].mean() > original.mean() + 5
+
+
 def test_areas_of_a_look_and_geometry_of_a_trim_are_drawn(tmp_path: Path) -> None:
     look, trim = tmp_path / "look.json", tmp_path / "trim.json"
     grey = {"on": True, "area": {"parts": [{"kind": "subject", "inverted": True}]}, "saturation": {"saturation": -100}}
@@ -178,7 +192,7 @@ def test_nothing_is_overwritten_unless_asked(tmp_path: Path) -> None:
         ["read", STILL, "--colours", "99"],
         ["read", STILL, "--patch", "0,0,2,2"],
         ["read", STILL, "--family", "blue"],
-        ["match", "--out", "o", FRAMES[0]],
+        ["match", "--look", "missing.json", "--out", "o", FRAMES[0]],
         ["match", "--reference", STILL, "--out", "o", "--hold", "hair", FRAMES[0]],
         ["match", "--reference", STILL, "--out", "o", "--space", "cmyk", FRAMES[0]],
         ["match", "--reference", STILL, "--out", "o", "--look", STILL, FRAMES[0]],

@@ -38,8 +38,8 @@ def number_option(path: str) -> Any:
     return typer.Option(min=words.low, max=words.high, help=f"{words.label}, {words.unit}; usually {words.usual:g}.")
 
 
-def look_of(path: Path | None, target: Target) -> Look:
-    """A look from a file, or the usual one for a target."""
+def look_of(path: Path | None, target: Target | None) -> Look:
+    """A look from a file, or the usual one for a target, if there is any."""
     return document_of(path, parse_look) or usual_look(target)
 
 

@@ -16,16 +16,14 @@ from nuvett.core.book.kept import (
     USUAL_PARTS,
     Kept,
     Use,
-    aim_at_itself,
     aim_onto,
-    bare_look,
     laid_onto,
     trim_onto,
     with_palette,
 )
 from nuvett.core.book.remedies import remedy
 from nuvett.core.book.suits import bending, suit_of
-from nuvett.core.errors import DocumentError, TargetError
+from nuvett.core.errors import DocumentError
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.local import Local
@@ -108,18 +106,6 @@ def test_the_cut_and_the_areas_of_a_frame_go_along_only_when_they_are_kept() -> 
     assert trim_onto(own, Kept(look=Look(), trim=trim), Use()) == own
     both = Kept(look=Look(), trim=trim, parts=("geometry", "brushed"))
     assert trim_onto(own, both, Use(parts=("brushed",))) == own.model_copy(update={"areas": trim.areas})
-
-
-def test_a_look_that_aims_at_nothing_aims_at_what_is_there_and_changes_nothing() -> None:
-    here = statistics(3)
-    same = aim_at_itself(here)
-    assert same.statistics is here and len(same.palette) > 2
-    plan = plan_frame(here, aim_of_statistics(same.statistics), bare_look())
-    linear = to_linear(ours.cloud(3, 300))
-    from_plan = plan.group("look").colours
-    assert not [o for o in from_plan if o.kind not in ("keep", "ease")] and len(linear)
-    with pytest.raises(TargetError):
-        aim_at_itself(here.model_copy(update={"cloud": np.empty((0, 3), np.float32)}))
 
 
 def test_a_target_with_another_palette_keeps_its_tone() -> None:

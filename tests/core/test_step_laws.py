@@ -55,12 +55,12 @@ def aim() -> object:
 
 
 @cache
-def drawn_under(text: str) -> np.ndarray:
+def drawn_under(text: str, aimed: bool = True) -> np.ndarray:
     look = with_tables(Look.model_validate_json(text), {TABLE.digest: TABLE}.get)
     linear = to_linear((frame().reshape(-1, 3) / 255).astype(np.float32))
     evened = look.even.gains_of(LIGHT).on_light(linear)
     own = measure(linear_to_oklab(stratified_sample(evened)))
-    plan = plan_frame(own, aim(), look, LIGHT, faces=FACE, seed=3)
+    plan = plan_frame(own, aim() if aimed else None, look, LIGHT, faces=FACE, seed=3)
     pixels = frame()
     return Drawing(compile_stages(plan, points=17), (180, 120), pixels).picture(pixels, 16).astype(np.float64) / 257
 
@@ -105,6 +105,29 @@ def test_a_step_that_is_off_is_idle_does_nothing_and_is_not_said(step: Step) -> 
     assert np.array_equal(drawn_under(look.with_step(off).model_dump_json()), drawn_under(look.model_dump_json()))
     assert step.title in dict(in_words(look.with_step(step))) and step.title not in dict(in_words(look.with_step(off)))
     assert describe(look.with_step(off), look.with_step(step)).startswith(f"{step.title} on")
+
+
+@pytest.mark.parametrize("step", EXAMPLES, ids=lambda s: s.name)
+def test_without_a_target_a_step_does_what_was_made_by_hand_and_waits_with_the_rest(step: Step) -> None:
+    look = ground_of(step) if step.name != "hold" else BARE.with_step(example("exposure"))
+    with_it, without = (drawn_under(one.model_dump_json(), aimed=False) for one in (look.with_step(step), look))
+    assert (np.abs(with_it - without).mean() < 0.02) == step.needs_target, step.title
+    assert (step.title in dict(in_words(look.with_step(step), aimed=False))) != step.needs_target
+
+
+def test_without_a_target_the_usual_look_evens_and_no_more() -> None:
+    evened = drawn_under(BARE.with_step(example("even")).model_dump_json(), aimed=False)
+    assert np.abs(drawn_under(Look().model_dump_json(), aimed=False) - evened).max() == 0
+    assert [title for title, _ in in_words(Look(), aimed=False)] == ["Even light", "Holds"]
+    by_hand = [_with("moves", amount=amount) for amount in (0, 100)]  # nothing is paired
+    assert np.array_equal(*(drawn_under(BARE.with_step(one).model_dump_json(), aimed=False) for one in by_hand))
+
+
+def test_without_a_target_half_the_strength_of_a_look_lies_between_none_and_all_of_it() -> None:
+    looks = (Look.of(example("exposure"), example("ends"), strength=strength) for strength in (0, 50, 100))
+    none, half, whole = (drawn_under(look.model_dump_json(), aimed=False) for look in looks)
+    far, first, second = (np.abs(a - b).mean() for a, b in ((whole, none), (half, none), (whole, half)))
+    assert far > 1 and 0.3 * far < first < 0.7 * far and 0.3 * far < second < 0.7 * far
 
 
 @pytest.mark.parametrize("step", [s for s in EXAMPLES if "part" in choices_of(type(s))], ids=lambda s: s.name)

@@ -132,7 +132,7 @@ def test_a_table_becomes_a_step_that_is_drawn_and_its_log_is_told_before_it_is_s
         as_srgb = book.version_of(session, entry.id)
     pictures = []
     for found in (version, as_srgb):
-        aimed = trying.aimed_with(studio.bench, ground, found, Use())
+        aimed = trying.aimed_with(ground, found, Use())
         plan = studio.bench.planner.plan(ground.facts, 0, aimed)
         pictures.append(studio.bench.pictures.drawn(ground.facts[0], plan, 120).astype(int))
         studio.bench.plans.keep(plan)
@@ -163,7 +163,7 @@ def test_a_look_whose_table_is_gone_is_shown_without_it_and_no_file_is_made_with
     try:
         with fresh.database.session() as session:
             ground = trying.ground_of(session, catalogue.find_series(session, slug))
-        plan = fresh.bench.planner.plan(ground.facts, 0, trying.drafted(fresh.bench, ground))
+        plan = fresh.bench.planner.plan(ground.facts, 0, trying.drafted(ground))
         assert not [o for o in plan.group("look").operations if o.kind == "table"]
         delivering.prepare_delivery(fresh, ordered)
         with fresh.database.session() as session:
@@ -226,7 +226,7 @@ def test_tables_are_written_for_a_series_or_for_each_frame_and_say_what_they_can
         ground, version = trying.ground_of(session, series), book.version_of(session, kept)
         names = {f.id: f.name for f in catalogue.ready_frames(session, series.id)}
     bench, facts = studio.bench, ground.facts
-    aimed = trying.aimed_with(bench, ground, version, Use())
+    aimed = trying.aimed_with(ground, version, Use())
     text = tables_out.one_table(bench, facts, aimed, TableFormat.CUBE, 17, "Evening")
     assert "even light, the fit of each frame and trims" in text
     assert np.allclose(read_cube(text), compile_plan(bench.planner.shared(facts, aimed), 17), atol=1e-5)
@@ -265,7 +265,7 @@ def test_a_look_worked_out_from_a_pair_is_on_trial_until_it_is_kept(studio: Stud
             trying.ground_of(session, catalogue.find_series(session, slug)),
             book.version_of(session, look_id),
         )
-    aimed = trying.aimed_with(studio.bench, ground, version, Use())
+    aimed = trying.aimed_with(ground, version, Use())
     plan = studio.bench.planner.plan(ground.facts, 2, aimed)
     drawn = studio.bench.pictures.drawn(ground.facts[2], plan, 300).astype(int)
     came = studio.bench.sources.view(ground.facts[2].view, 300) / 255
@@ -326,7 +326,7 @@ def test_the_health_of_a_look_is_found_on_all_frames_and_what_mends_it_does(stud
     set_draft(studio, slug, clipped)
     with studio.database.session() as session:
         ground = trying.ground_of(session, catalogue.find_series(session, slug))
-    aimed = trying.drafted(studio.bench, ground)
+    aimed = trying.drafted(ground)
     found = {one.kind: one for one in health.findings_on(studio.bench, ground.facts, aimed)}
     assert set(found) == set(health.KINDS) and found["clipped"].affected and not found["merged"].affected
     assert found["merged"].words == "Colours that were two stay two."
@@ -347,7 +347,7 @@ def test_a_look_suits_the_series_it_was_made_for_better_than_one_far_off(studio:
         versions = [book.version_of(session, found) for found in (own, far)]
     suits = []
     for version in versions:
-        aimed = trying.aimed_with(studio.bench, ground, version, Use())
+        aimed = trying.aimed_with(ground, version, Use())
         weak = replace(aimed, look=aimed.look.model_copy(update={"strength": 0.0}))
         places = range(len(ground.facts))
         suits.append([trying.suit_on(studio.bench, ground.facts, places, a, aims=True) for a in (aimed, weak)])
@@ -381,7 +381,7 @@ def test_looks_are_shown_side_by_side_as_they_are_drawn_alone(studio: Studio, sl
             book.version_of(session, kept),
         )
     bench, facts = studio.bench, ground.facts
-    aimed = trying.aimed_with(bench, ground, version, Use())
+    aimed = trying.aimed_with(ground, version, Use())
     plans = trying.plans_under(bench, facts, [0, 2], aimed)
     row = cv2.imdecode(
         np.frombuffer(trying.row_picture(bench, [(facts[0], plans[0]), (facts[2], plans[1])], (180, 120)), np.uint8),

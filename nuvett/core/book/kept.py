@@ -4,16 +4,15 @@ from typing import Any, Literal
 
 from pydantic import Field, field_validator
 
-from nuvett.core.errors import DocumentError, TargetError
+from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
 from nuvett.core.look.look import Look, take_parts
 from nuvett.core.look.trim import Trim
-from nuvett.core.measure.statistics import Statistics
-from nuvett.core.reading.palette import LARGEST, Edits, Held, Palette, find_palette
+from nuvett.core.reading.palette import LARGEST, Edits, Held, Palette
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.steps.registry import REGISTRY
-from nuvett.core.types import Document, OKLab
+from nuvett.core.types import Document
 
 AIM_TONE, AIM_COLOUR, AREAS, WHOLE, COMMON = "aim-tone", "aim-colour", "areas", "all", "common"
 GEOMETRY, BRUSHED = "geometry", "brushed"
@@ -140,13 +139,3 @@ def _used(kept: Kept, use: Use) -> tuple[str, ...]:
 def _reading(target: Target) -> Reading:
     sampling = Sampling(edits=target.edits)
     return Reading(sampling=sampling, share=1, palette=target.palette, statistics=target.statistics)
-
-
-def aim_at_itself(statistics: Statistics, most: int = 8) -> Target:
-    """A target that is what is there already: for looks that aim at nothing.
-
-    Raises TargetError where there is too little to say.
-    """
-    if not len(statistics.cloud):
-        raise TargetError
-    return Target(palette=find_palette(OKLab(statistics.cloud), most), statistics=statistics)

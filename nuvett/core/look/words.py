@@ -58,9 +58,12 @@ def value_at(document: WithSteps, path: str) -> float | None:
     return found
 
 
-def in_words(document: WithSteps) -> list[tuple[str, str]]:
-    """What a look or trim does, step by step: titles and plain sentences; steps that do nothing are left out."""
-    return [(step.title, plain_sentence(step)) for step in document.steps if not step.is_idle]
+def in_words(document: WithSteps, aimed: bool = True) -> list[tuple[str, str]]:
+    """What a look or trim does, step by step: titles and plain sentences; steps that do nothing are left out.
+
+    aimed : whether there is a target
+    """
+    return [(step.title, plain_sentence(step)) for step in document.steps if step.acts(aimed)]
 
 
 def plain_sentence(step: Step) -> str:

@@ -18,7 +18,7 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
 from nuvett.core.near import Centre
 from nuvett.core.plan.apply import after_group
-from nuvett.core.plan.ends import EaseOperation
+from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.fitted import KeepOperation
 from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
@@ -50,6 +50,8 @@ def even_only(gains: tuple[float, float, float], camera: float = 0.0) -> FramePl
     return FramePlan(groups=(Group(name="light", operations=(operation,)),))
 
 
+_GUARDS = (KeepOperation, EaseOperation, HoldOperation)
+
 UNTOUCHED = FramePlan()
 """The plan that changes nothing."""
 
@@ -59,13 +61,14 @@ class Fitting:
     """What a frame is planned by beside its trim.
 
     frame : statistics of the evened frame, pooled as the pull asks
+    aim : the target, none for a look that is made by hand alone
     light : the frame's even light, none for no change
     faces : found in the frame as it came
     seed : of grain
     """
 
     frame: Statistics
-    aim: Aim
+    aim: Aim | None
     look: Look
     light: EvenLight = field(default_factory=EvenLight)
     faces: Sequence[FaceSeen] = ()
@@ -85,7 +88,8 @@ class Fitting:
         """What steps of the look are asked to resolve for."""
         return Ask(
             frame=self.frame,
-            aim=self.aim,
+            aim=self.aim or aim_of_statistics(self.frame),
+            aimed=self.aim is not None,
             light=self.light,
             centres=_centres(self.skin),
             colour=self.look.colour / 100,
@@ -102,9 +106,10 @@ def look_plan(fitting: Fitting) -> FramePlan:
     """What the look does to a frame: its plan without any trim."""
     look, ask = fitting.look, fitting.ask
     steps = (step for step in look.steps if step.group == "look")
-    in_look = Group(
-        name="look", strength=look.strength / 100, operations=_resolved(steps, ask, (ask.keep, EaseOperation()))
-    )
+    operations = _resolved(steps, ask, (ask.keep, EaseOperation()))
+    if not ask.aimed and all(isinstance(operation, _GUARDS) for operation in operations):
+        operations = ()  # they guard against what nothing here does, and would still cost the rounding of a table
+    in_look = Group(name="look", strength=look.strength / 100, operations=operations)
     groups = (Group(name="light", operations=(fitting.gains,)), in_look)
     return FramePlan(groups=groups, layers=fitting.layers(in_look, Trim()), seed=fitting.seed)
 
@@ -130,7 +135,7 @@ def trimmed(base: FramePlan, look: Look, trim: Trim, fitting: Callable[[], Fitti
 
 def plan_frame(
     frame: Statistics,
-    aim: Aim,
+    aim: Aim | None,
     look: Look,
     light: EvenLight | None = None,
     trim: Trim | None = None,
@@ -166,7 +171,7 @@ class _InAreas:
 def _resolved(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...] = ()) -> tuple[Operation, ...]:
     """Operations of steps, with those that are always there, in the order of their stages."""
     for step in steps:
-        if not step.is_idle:
+        if step.acts(ask.aimed):
             ask = replace(ask, so_far=(*ask.so_far, *step.resolve(ask)))
     return tuple(sorted((*ask.so_far, *always), key=lambda o: o.stage))
 
@@ -240,12 +245,12 @@ def where_plan(area: Area, light: GainsOperation, faces: Sequence[FaceSeen], geo
 
 
 def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), seed: int = 0) -> FramePlan:
-    """The plan of a frame that follows no look: its trim alone, with the frame itself for a target.
+    """The plan of a frame that follows no look: its trim alone, without a target.
 
     frame : statistics of the frame as it came
     """
     seen = skin_seen(faces, GainsOperation())
-    ask = Ask(frame=frame, aim=aim_of_statistics(frame), centres=_centres(seen))
+    ask = Ask(frame=frame, aim=aim_of_statistics(frame), aimed=False, centres=_centres(seen))
     group = Group(name="trim", operations=_resolved(trim.steps, ask))
     layers = _InAreas(1.0, seen, lambda: ask).layers("trim", trim.areas)
     return FramePlan(geometry=trim.geometry, groups=(group,), layers=layers, seed=seed)

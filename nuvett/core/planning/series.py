@@ -105,10 +105,10 @@ class Own:
 
 @dataclass(frozen=True)
 class SeriesRun:
-    """A series under a look: every frame planned by the same pools, wherever that happens."""
+    """A series under a look: every frame planned by the same pools, wherever that happens; no aim without a target."""
 
     pools: Pools
-    aim: Aim
+    aim: Aim | None
     look: Look
 
     def fitting(self, index: int, own: Own) -> Fitting:

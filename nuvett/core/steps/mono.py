@@ -54,7 +54,7 @@ class MonoStep(Step):
 
     def resolve(self, ask: Ask) -> tuple[GreyOperation, ...]:
         toning: tuple[tuple[float, float], ...] = ()
-        if self.toned:
+        if self.toned and ask.aimed:
             tints = np.asarray(ask.aim.statistics.zone_tint) * self.toned / 100
             toning = tuple((float(a), float(b)) for a, b in tints)
         return (GreyOperation(hues=self.hues, toning=toning, amount=self.amount / 100, own=True),)

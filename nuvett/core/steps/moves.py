@@ -54,6 +54,10 @@ class MoveStep(Step):
         return self.amount == 0 and not self.own and not any(pin.amount for pin in self.pins)
 
     @property
+    def needs_target(self) -> bool:
+        return not self.own
+
+    @property
     def sentence(self) -> str:
         by_hand = f", and {len(self.own)} by hand" if self.own else ""
         return f"pair the palettes and go {{amount}} of the way{by_hand}"
@@ -73,7 +77,7 @@ class MoveStep(Step):
     def _paired(self, ask: Ask) -> tuple[Move, ...]:
         """Moves by pairing, at their amounts, some of them as pins have it."""
         amount = self.amount / 100 * ask.colour
-        if amount == 0:
+        if amount == 0 or not ask.aimed:
             return ()
         cloud = ask.through(OKLab(thin(ask.frame.cloud, PLANNING_CLOUD)))
         found = fit_moves(cloud, ask.aim.palette, self.reach / 100)

@@ -23,6 +23,10 @@ class SpreadStep(Step):
         return self.amount == 0
 
     @property
+    def needs_target(self) -> bool:
+        return True
+
+    @property
     def sentence(self) -> str:
         return "goes {amount} of the way to the target’s"
 

@@ -44,6 +44,7 @@ class Ask:
     frame : statistics of the colours that come into the group
     aim : the target
     light : the frame's even light; centres : of the skin of faces in the frame, evened
+    aimed : whether there is a target at all; where there is none the frame itself stands for it
     colour : 0 to 1, weakens the fitted colour steps
     keep : what the fitted steps leave of a thing's own colour
     so_far : operations of the steps before
@@ -53,6 +54,7 @@ class Ask:
     aim: Aim
     light: EvenLight = field(default_factory=EvenLight)
     centres: tuple[Centre, ...] = ()
+    aimed: bool = True
     colour: float = 1
     keep: KeepOperation = field(default_factory=KeepOperation)
     so_far: tuple[Operation, ...] = ()
@@ -91,6 +93,15 @@ class Step(Document):
     def is_idle(self) -> bool:
         """Whether it does nothing."""
         return not self.on or self._does_nothing
+
+    @property
+    def needs_target(self) -> bool:
+        """Whether all that it does comes from a target, so that it waits while there is none."""
+        return False
+
+    def acts(self, aimed: bool) -> bool:
+        """Whether it does something, where there is a target or not."""
+        return not self.is_idle and (aimed or not self.needs_target)
 
     @property
     @abstractmethod

@@ -30,6 +30,10 @@ class ToneStep(Step):
         return self.amount == 0
 
     @property
+    def needs_target(self) -> bool:
+        return self.black is None and self.white is None
+
+    @property
     def sentence(self) -> str:
         ends = "" if self.black is None and self.white is None else f". {_ENDS}"
         return f"goes {{amount}} of the way to the target{ends}"

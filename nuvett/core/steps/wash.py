@@ -28,6 +28,10 @@ class WashStep(Step):
         return self.amount == 0
 
     @property
+    def needs_target(self) -> bool:
+        return not self.colours
+
+    @property
     def sentence(self) -> str:
         return "lays a palette over by lightness, blended as {mode}, opacity {amount}"
 

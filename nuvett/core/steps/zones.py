@@ -61,6 +61,10 @@ class ZoneStep(Step):
         return self.amount == 0
 
     @property
+    def needs_target(self) -> bool:
+        return not any(_chosen(self, zone) is not None or getattr(self, f"{zone}_lightness") for zone in ZONES)
+
+    @property
     def sentence(self) -> str:
         return "go {amount} of the way to the target’s, whites {whites} of that"
 

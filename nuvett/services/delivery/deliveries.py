@@ -27,7 +27,7 @@ def order_delivery(
     only: set[uuid.UUID] | None = None,
     outlying: frozenset[uuid.UUID] = frozenset(),
 ) -> models.Delivery:
-    """Order finished files of the frames that follow a look and are chosen, by the versions they follow now.
+    """Order finished files of the frames that follow a look or have a trim, and are chosen, as they are now.
 
     only, outlying : as `chosen_frames` has them. Frames are planned by the worker, when their making begins. Raises
     InvalidChangeError when there is nothing to make, or the folder cannot be written to.
@@ -52,7 +52,7 @@ def order_delivery(
         for position, choice in enumerate(chosen)
         for output in range(len(settings.outputs))
     ]
-    versions = tuple(sorted({choice.label.version for choice in chosen}))
+    versions = tuple(sorted({choice.label.version for choice in chosen if choice.version}))
     for kind, name in paper_names(Ordered(settings.papers, len(chosen), versions)):
         rows.append(models.DeliveryFile(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={}))
     check_names(studio, settings, [row.name for row in rows])

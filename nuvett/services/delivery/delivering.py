@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DiskFullError, NuvettError, StoppingError, StoreAbsentError
 from nuvett.core.plan.documents import read_plan, with_tables
-from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.imaging.decode import read_header
 from nuvett.imaging.encode import FORMATS
 from nuvett.services.delivery.delivery_settings import PICTURE, settings_of
@@ -19,10 +18,9 @@ from nuvett.services.delivery.kept_settings import credits_of
 from nuvett.services.delivery.papers.making import make_papers
 from nuvett.services.delivery.placing import place_file
 from nuvett.services.engine.facts import FrameFacts
-from nuvett.services.files.rendering import LookedAt
-from nuvett.services.files.writing import Rendering, Written, write_picture
 from nuvett.services.looks.carrying import followings
 from nuvett.services.platform.blobs import keeping, sweep
+from nuvett.services.platform.finished_files import write_frame
 from nuvett.services.platform.folders import Placed
 from nuvett.services.platform.memory import bytes_of
 from nuvett.services.platform.queue import DELIVER_FILE, FINISH_DELIVERY
@@ -63,23 +61,25 @@ def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, delivery_id)
         facts = series_facts(session, session.get_one(models.Series, delivery.series_id))
-        due: dict[uuid.UUID, uuid.UUID] = {
+        due: dict[uuid.UUID, uuid.UUID | None] = {
             file.frame_id: file.version_id
             for file in delivery.files
-            if file.state == "waiting" and not file.plan and file.frame_id and file.version_id
+            if file.state == "waiting" and not file.plan and file.frame_id
         }
-        known = followings(session, set(due.values()))
+        known = followings(session, {version for version in due.values() if version})
     planned: dict[uuid.UUID, Json] = {}
     bench = studio.bench
     for index, frame in enumerate(facts):
         if frame.id in due:
-            aimed = known[due[frame.id]].aimed
+            version = due[frame.id]
+            aimed = known[version].aimed if version else None
             # On a screen a table that is gone is left out and said; a finished file without it would be wrong.
-            gone = bench.tables.missing(aimed.look) or bench.tables.missing(frame.trim)
+            gone = (aimed and bench.tables.missing(aimed.look)) or bench.tables.missing(frame.trim)
+            plan = bench.planner.plan(facts, index, aimed) if aimed else bench.planner.trim_only(frame)
             planned[frame.id] = (
                 {"state": "failed", "problem": f"The lookup table {gone} is not kept here; bring it in again."}
                 if gone
-                else {"plan": bench.planner.plan(facts, index, aimed).model_dump(mode="json")}
+                else {"plan": plan.model_dump(mode="json")}
             )
     with studio.database.session() as session:
         for frame_id, values in planned.items():
@@ -116,7 +116,7 @@ def make_file(studio: Studio, file_id: uuid.UUID) -> None:
         try:
             plan = with_tables(plan, studio.bench.tables.find)
             with studio.memory.hold(_bytes_of(studio, facts)):
-                _write_picture(studio, facts, plan, settings.written(number, credits), made)
+                write_frame(studio, facts, plan, settings.written(number, credits), made)
             placed = place_file(studio, settings, file, made)
         except (DiskFullError, StoreAbsentError):
             raise
@@ -163,20 +163,6 @@ def _finish_if_last(session: Session, studio: Studio, delivery_id: uuid.UUID) ->
 def _bytes_of(studio: Studio, frame: FrameFacts) -> int:
     with studio.blobs.local(frame.pixels) as path:
         return bytes_of(read_header(path, studio.limits))
-
-
-def _write_picture(
-    studio: Studio,
-    frame: FrameFacts,
-    plan: FramePlan,
-    how: Written,
-    target: Path,
-) -> None:
-    bench = studio.bench
-    seen = LookedAt(lambda: bench.sources.view(frame.view), lambda: bench.areas.weights(frame, plan))
-    with studio.blobs.local(frame.pixels) as pixels, studio.blobs.local(frame.original) as original:
-        asked = Rendering(pixels, original, plan, (frame.width, frame.height), seen)
-        write_picture(asked, how, studio.limits, target)
 
 
 def finish_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:

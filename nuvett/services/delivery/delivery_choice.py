@@ -14,16 +14,16 @@ from nuvett.services.delivery.file_names import Labelled, Named, file_names
 from nuvett.services.looks.carrying import versions_followed
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import shown_frames
-from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.frame_facts import series_facts, trim_of
 from nuvett.store import models
 
 
 @dataclass(frozen=True)
 class Choice:
-    """A frame that is handed over, the look version that it follows, and what its files can be called by."""
+    """A frame that is handed over, the look version that it follows if any, and what its files can be called by."""
 
     frame: uuid.UUID
-    version: uuid.UUID
+    version: uuid.UUID | None
     label: Labelled
 
 
@@ -34,7 +34,7 @@ def chosen_frames(
     only: Iterable[uuid.UUID] | None = None,
     outlying: frozenset[uuid.UUID] = frozenset(),
 ) -> list[Choice]:
-    """Frames that follow a look and that settings choose, in shooting order, each followed by its variants.
+    """Frames that follow a look or have a trim, and that settings choose, in shooting order with their variants.
 
     Those that are left out are not among them unless they were chosen by hand.
 
@@ -55,14 +55,25 @@ def chosen_frames(
     for row in rows:
         wanted = (picked is None or row.id in picked) and (settings.what != "favourites" or row.favourite)
         out = not settings.outliers and (row.variant_of_id or row.id) in outlying
-        aside = row.left_out and picked is None
-        if row.follows_id is None or not wanted or out or aside or (row.variant_of_id and not settings.variants):
+        aside = (row.left_out and picked is None) or (row.variant_of_id and not settings.variants)
+        finished = row.follows_id or is_trimmed_alone(row)
+        if not finished or not wanted or out or aside:
             continue
         first = names.get(row.variant_of_id, row.name) if row.variant_of_id else row.name
         name = row.name if "{variant}" not in settings.pattern else first
-        label = Labelled(name, numbers[row.follows_id], row.variant, row.taken)
+        label = Labelled(name, numbers[row.follows_id] if row.follows_id else 0, row.variant, row.taken)
         found.append(Choice(row.id, row.follows_id, label))
     return found
+
+
+def is_trimmed_alone(row: models.Frame) -> bool:
+    """Whether a frame follows no look and has a trim that changes it."""
+    return row.follows_id is None and trim_of(row).acts
+
+
+def trimmed_alone(session: Session, series: models.Series) -> int:
+    """How many frames follow no look and have a trim that changes them; variants are not counted."""
+    return sum(is_trimmed_alone(row) for row in shown_frames(session, series.id) if row.variant_of_id is None)
 
 
 def names_of(series: models.Series, settings: DeliverySettings, chosen: list[Choice]) -> Named:
@@ -89,6 +100,6 @@ def outlying_frames(studio: Studio, series_id: uuid.UUID) -> frozenset[uuid.UUID
 def check_chosen(chosen: list[Choice], settings: DeliverySettings) -> None:
     """Raises InvalidChangeError when there is nothing to make."""
     if not chosen and settings.what == "favourites":
-        raise InvalidChangeError("No favourite follows a look: mark some on Carry, or hand over all frames.")
+        raise InvalidChangeError("No favourite is finished: mark some on Carry, or hand over all frames.")
     if not chosen:
-        raise InvalidChangeError("No frame follows a look yet: carry the look first.")
+        raise InvalidChangeError("No frame follows a look or has a trim yet: carry the look first.")

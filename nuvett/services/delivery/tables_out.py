@@ -58,7 +58,7 @@ def what_a_table_carries(bench: Workbench, facts: Facts, aimed: Aimed, each: boo
     lost: list[str] = []
     if not each:
         lost += ["even light"] if any(evens(plan) for plan in plans) else []
-        lost += ["the fit of each frame"] if aimed.look.pull > 0 else []
+        lost += ["the fit of each frame"] if aimed.look.pull > 0 and aimed.target else []
         lost += ["trims"] if any(frame.trim.acts for frame in facts) else []
     else:
         lost += ["crops and turns"] if any(not frame.trim.geometry.is_none for frame in facts) else []
@@ -134,11 +134,11 @@ def shared_table(bench: Workbench, facts: Facts, aimed: Aimed, fmt: TableFormat,
 
 
 def drafted(session: Session, series: models.Series) -> tuple[Facts, Aimed]:
-    """Frames and draft of a series. Raises InvalidChangeError before there is a look and a frame."""
+    """Frames and draft of a series. Raises InvalidChangeError before there is a frame."""
     aimed = draft_of(session, series)
     facts = series_facts(session, series)
-    if aimed is None or not facts:
-        raise InvalidChangeError("There is no look to write yet: gather frames and read a reference first.")
+    if not facts:
+        raise InvalidChangeError("There is no look to write yet: gather frames first.")
     return facts, aimed
 
 

@@ -107,18 +107,19 @@ class Facts(list[FrameFacts]):
 
 @dataclass(frozen=True)
 class Aimed:
-    """A look with the target it aims at.
+    """A look with the target it aims at; none for a look that is made by hand alone.
 
-    target_key : names the target by its row; version : id of the carried version that this is, none for a draft
+    target_key : names the target by its row, empty without one
+    version : id of the carried version that this is, none for a draft
     """
 
     look: Look
-    target: Target
-    target_key: str
+    target: Target | None = None
+    target_key: str = ""
     version: UUID | None = None
 
     def with_look(self, look: Look) -> "Aimed":
-        """Another look at the same target, which is no carried version then."""
+        """Another look with the same target, which is no carried version then."""
         return replace(self, look=look, version=None)
 
     def anew(self) -> "Aimed":

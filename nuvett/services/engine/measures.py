@@ -60,9 +60,9 @@ class Measures:
         def make() -> Summary:
             sample = self._sources.sample(frame)
             cloud = finished_cloud(plan, sample, self._areas.seeing(frame, plan)) if plan else plain_cloud(sample)
-            tone = quantiles_of(cloud[:, 0])
+            tone, yardstick = quantiles_of(cloud[:, 0]), self._planner.yardstick(aimed)
             return Summary(
-                drift=measure_drift(cloud, self._planner.yardstick(aimed)) if aimed else None,
+                drift=measure_drift(cloud, yardstick) if yardstick else None,
                 palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE, FINE),
                 tone=tone,
                 marks=tuple(lightness_marks(tone).values()),

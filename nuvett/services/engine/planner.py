@@ -6,6 +6,7 @@ import numpy as np
 
 from nuvett.core.area.area import Area
 from nuvett.core.drift.drift import Yardstick
+from nuvett.core.errors import TargetError
 from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look
 from nuvett.core.look.tables import with_tables
@@ -41,18 +42,21 @@ class Planner:
     def __init__(self, sources: Sources, tables: Tables, plans: Plans, kept: Cache) -> None:
         self._sources, self._tables, self._plans, self._kept = sources, tables, plans, kept
 
-    def _aim(self, aimed: Aimed) -> tuple[Aim, Yardstick]:
+    def _aim(self, aimed: Aimed | None) -> tuple[Aim, Yardstick] | tuple[None, None]:
+        target = aimed.target if aimed else None
+        if aimed is None or target is None:
+            return None, None
         return self._kept.get(
             ("aim", aimed.target_key),
-            lambda: (aim_of(aimed.target), Yardstick.of(OKLab(np.asarray(aimed.target.statistics.cloud)))),
+            lambda: (aim_of(target), Yardstick.of(OKLab(np.asarray(target.statistics.cloud)))),
         )
 
-    def aim(self, aimed: Aimed) -> Aim:
-        """What frames are planned toward."""
+    def aim(self, aimed: Aimed) -> Aim | None:
+        """What frames are planned toward, none without a target."""
         return self._aim(aimed)[0]
 
-    def yardstick(self, aimed: Aimed) -> Yardstick:
-        """What drift is measured against."""
+    def yardstick(self, aimed: Aimed | None) -> Yardstick | None:
+        """What drift is measured against, none without a target."""
         return self._aim(aimed)[1]
 
     def _measured(self, frames: Facts) -> list[Measured]:
@@ -119,10 +123,13 @@ class Planner:
         return self.run(frames, aimed).shared()
 
     def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
-        """The pull that suits a series under a look."""
+        """The pull that suits a series under a look. Raises TargetError without a target."""
+        aim = self.aim(aimed)
+        if aim is None:
+            raise TargetError("A pull can be suggested once there are frames and a target.")
         measured = self._measured(frames)
         look = with_tables(aimed.look, self._tables.find)
-        return suggest_pull(measured, self.pools(frames, aimed.look), self.aim(aimed), look)
+        return suggest_pull(measured, self.pools(frames, aimed.look), aim, look)
 
     def with_straight_curve(self, frames: Facts, index: int, aimed: Aimed) -> tuple[FramePlan, Aimed]:
         """The plan of a frame under a look whose master curve is straight, and that look."""

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.book.files import Labels
 from nuvett.core.book.kept import BRUSHED, GEOMETRY, Kept
-from nuvett.core.errors import InvalidChangeError, TargetError
+from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.services.lookbook import book
@@ -31,11 +31,9 @@ class Chosen:
 
 
 def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
-    """The look in hand of a series as it would be kept. Raises TargetError without a target, InvalidChangeError."""
+    """The look in hand of a series as it would be kept. Raises InvalidChangeError."""
     row = look_of(session, series)
     target = looks.aim_of_draft(session, series, row)
-    if target is None:
-        raise TargetError("There is no target yet: read a reference first.")
     trim: Trim | None = None
     if {GEOMETRY, BRUSHED} & set(chosen.parts):
         if chosen.frame is None:
@@ -47,7 +45,7 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
     try:
         return Kept(
             look=Look.model_validate(row.draft),
-            target=target_document(target),
+            target=target_document(target) if target is not None else None,
             trim=trim,
             parts=tuple(chosen.parts),
         )
@@ -56,7 +54,7 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
 
 
 def keep_look(session: Session, series: models.Series, labels: Labels, chosen: Chosen) -> models.KeptLook:
-    """Keep the look in hand under a name; the draft is said to come from it. Raises as `add_kept`, and TargetError."""
+    """Keep the look in hand under a name; the draft is said to come from it. Raises as `add_kept`."""
     kept = _kept(session, series, chosen)
     heaviest = _heaviest(session, series)
     came = f"{series.title}; {', '.join(r.name for r in _weighed(session, series))}"

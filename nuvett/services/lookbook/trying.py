@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from sqlalchemy.orm import Session
 
-from nuvett.core.book.kept import Use, aim_at_itself, aim_onto, laid_onto, trim_onto
+from nuvett.core.book.kept import Use, aim_onto, laid_onto, trim_onto
 from nuvett.core.book.suits import Suit, suit_of
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.look.look import Look
@@ -54,15 +54,15 @@ def ground_of(session: Session, series: models.Series) -> Ground:
     return Ground(series.slug, facts, draft, target_document(target), str(target.id))
 
 
-def aimed_with(bench: Workbench, ground: Ground, version: KeptVersion, use: Use) -> Aimed:
+def aimed_with(ground: Ground, version: KeptVersion, use: Use) -> Aimed:
     """A kept look laid onto the draft of a series, with what it aims at then.
 
-    Raises DocumentError for a part that is not in it, TargetError where a series has nothing to aim at.
+    Raises DocumentError for a part that is not in it.
     """
     look = laid_onto(ground.draft, version.kept, use)
     target = aim_onto(ground.target, version.kept, use)
     if target is None:
-        return _at_itself(bench, ground.facts, look)
+        return Aimed(look)
     if target is version.kept.target:
         return Aimed(look, target, version.target_key)
     if target is ground.target:
@@ -71,16 +71,9 @@ def aimed_with(bench: Workbench, ground: Ground, version: KeptVersion, use: Use)
     return Aimed(look, target, f"{version.target_key} {ground.target_key} {','.join(sorted(parts))}")
 
 
-def drafted(bench: Workbench, ground: Ground) -> Aimed:
-    """The draft of a series with what it aims at: itself, before anything was read."""
-    if ground.target is not None:
-        return Aimed(ground.draft, ground.target, ground.target_key)
-    return _at_itself(bench, ground.facts, ground.draft)
-
-
-def _at_itself(bench: Workbench, facts: Facts, look: Look) -> Aimed:
-    """A look that leaves a series what it is: it aims at the pooled readings of its own frames."""
-    return Aimed(look, aim_at_itself(bench.planner.pools(facts, look).series), f"itself {facts.key}")
+def drafted(ground: Ground) -> Aimed:
+    """The draft of a series with what it aims at."""
+    return Aimed(ground.draft, ground.target, ground.target_key)
 
 
 def with_frame_parts(facts: Facts, places: Sequence[int], version: KeptVersion, use: Use) -> Facts:

@@ -38,6 +38,8 @@ def _aim_row(session: Session, series: models.Series, aimed: Aimed, version: Kep
     own = looks.aim_of_draft(session, series, look_of(session, series))
     if own is not None and aimed.target_key == str(own.id):
         return look_of(session, series).target_id
+    if aimed.target is None:
+        return None
     if aimed.target_key == version.target_key:
         return uuid.UUID(version.target_key)
     return keep_target(session, aimed.target).id
@@ -65,15 +67,13 @@ def meant(studio: Studio, slug: str, look_id: uuid.UUID, number: int | None, use
         series = find_series(session, slug)
         version, ground = version_of(session, look_id, number), ground_of(session, series)
         revision = look_of(session, series).revision
-    if ground.target is None and not version.kept.aims and not ground.facts:
-        raise InvalidChangeError("This look aims at nothing of its own: add frames or read a reference first.")
-    return Meant(version, use, aimed_with(studio.bench, ground, version, use), revision)
+    return Meant(version, use, aimed_with(ground, version, use), revision)
 
 
 def use_here(session: Session, series: models.Series, asked: Meant) -> str:
     """Make a kept look the draft of a series, as one step of its history; in words. Raises ConflictError."""
     version, use, aimed = asked.version, asked.use, asked.aimed
-    aim = looks.Aim(_aim_row(session, series, aimed, version), version.origin)
+    aim = looks.Aim(_aim_row(session, series, aimed, version), version.origin, aimed.target is None)
     words = words_of_use(version, use)
     looks.change_look(session, series, aimed.look, asked.revision, words, aim)
     mark_used(session, version.look_id)
@@ -119,7 +119,7 @@ def aim_at_palette(session: Session, series: models.Series, palette: SavedPalett
 def carry_kept(session: Session, series: models.Series, asked: Meant, frames: list[uuid.UUID]) -> str:
     """Make chosen frames follow a kept look, whatever the draft is; in words. Raises as `carry_as`."""
     version, use, aimed = asked.version, asked.use, asked.aimed
-    target = _aim_row(session, series, aimed, version) or _own_target(session, series, aimed)
+    target = _aim_row(session, series, aimed, version) or _own_target(session, series)
     carried = Carried(aimed.look.model_dump(mode="json"), target, version.origin)
     made = carry_as(session, series, carried, frames)
     _frame_parts(session, series, version, use, frames)
@@ -128,9 +128,9 @@ def carry_kept(session: Session, series: models.Series, asked: Meant, frames: li
     return f"Carried {words_of_use(version, use)} to {count}, as version {made.number}"
 
 
-def _own_target(session: Session, series: models.Series, aimed: Aimed) -> uuid.UUID:
+def _own_target(session: Session, series: models.Series) -> uuid.UUID | None:
     own = looks.aim_of_draft(session, series, look_of(session, series))
-    return own.id if own is not None else keep_target(session, aimed.target).id
+    return own.id if own is not None else None
 
 
 def _frame_parts(
@@ -147,21 +147,20 @@ def _frame_parts(
 def carry_in_hand(session: Session, source: models.Series, series: models.Series) -> str:
     """Make the look in hand of a series the draft of another one, and carry it to all its frames; in words.
 
-    Two steps there, each of which can be undone. Raises TargetError where the look aims at nothing yet.
+    Two steps there, each of which can be undone.
     """
     if source.id == series.id:
         raise InvalidChangeError("That is this series itself.")
     theirs = look_of(session, source)
     target = looks.aim_of_draft(session, source, theirs)
-    if target is None:
-        raise TargetError("There is no target yet: read a reference first.")
-    kept = target if target.series_id is None else keep_target(session, target_document(target))
-    aim = looks.Aim(kept.id, theirs.origin)
+    kept = keep_target(session, target_document(target)).id if target is not None and target.series_id else None
+    aim_id = kept or theirs.target_id
+    aim = looks.Aim(aim_id, theirs.origin, target is None)
     look = Look.model_validate(theirs.draft)
     looks.change_look(
         session, series, look, look_of(session, series).revision, f"The look in hand of {source.title}", aim
     )
-    made = carry_as(session, series, Carried(theirs.draft, kept.id, theirs.origin))
+    made = carry_as(session, series, Carried(theirs.draft, aim_id, theirs.origin))
     count = session.scalar(select(func.count()).where(models.Frame.follows_id == made.id)) or 0
     return f"Carried to {count} frame{'' if count == 1 else 's'} of {series.title}, as its version {made.number}"
 

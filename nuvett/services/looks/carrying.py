@@ -9,12 +9,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.computation import COMPUTATION
-from nuvett.core.errors import InvalidChangeError, TargetError
+from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
 from nuvett.services.engine.facts import Aimed
-from nuvett.services.looks.looks import aim_of_draft, locked_look, walked
+from nuvett.services.looks.looks import aim_of_draft, aimed_at, locked_look, walked
 from nuvett.services.platform import history
-from nuvett.services.references.targets import lock_series, target_document
+from nuvett.services.references.targets import frames_read, lock_series
 from nuvett.services.series.catalogue import last_version, look_of, shown_frames
 from nuvett.services.series.frame_facts import facts_of_all
 from nuvett.store import models
@@ -44,19 +44,24 @@ def number_followed(session: Session, frame: models.Frame) -> int:
     return session.get_one(models.LookVersion, frame.follows_id).number if frame.follows_id else 0
 
 
+def has_target(session: Session, frame: models.Frame) -> bool:
+    """Whether the version that a frame follows aims at something."""
+    followed = session.get(models.LookVersion, frame.follows_id) if frame.follows_id else None
+    return followed is not None and followed.target_id is not None
+
+
 def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:
     """Look versions by their ids, each with its target."""
     rows = session.execute(
         select(models.LookVersion, models.Target)
-        .join(models.Target, models.Target.id == models.LookVersion.target_id)
+        .outerjoin(models.Target, models.Target.id == models.LookVersion.target_id)
         .where(models.LookVersion.id.in_(versions))
     )
     return {version.id: _following(version, target) for version, target in rows}
 
 
-def _following(version: models.LookVersion, target: models.Target) -> Following:
-    look = Look.model_validate(version.document)
-    return Following(version.number, Aimed(look, target_document(target), str(target.id), version.id))
+def _following(version: models.LookVersion, target: models.Target | None) -> Following:
+    return Following(version.number, aimed_at(Look.model_validate(version.document), target, version.id))
 
 
 def version_numbered(session: Session, series: models.Series, number: int) -> models.LookVersion:
@@ -81,6 +86,8 @@ class CarryState:
     """Where carrying stands.
 
     next_number : that the draft would be carried as; changed : whether it differs from what was carried last
+    staying : how many follow nothing and are not carried unasked, since the target was read from them
+    aimed : whether the draft aims at a target
     versions : numbers of versions with how many frames follow them; behind : how many follow an older one
     stale : how many would come out otherwise if they were carried again, since their light or the computation changed
     """
@@ -95,6 +102,14 @@ class CarryState:
     stale: int
     undo: str
     redo: str
+    staying: int = 0
+    aimed: bool = False
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether carrying the draft to all would change nothing."""
+        up_to_date = not (self.changed or self.stale or self.behind)
+        return up_to_date and self.frames > 0 and self.following + self.staying >= self.frames
 
 
 def carry_state(session: Session, series: models.Series, frames: int) -> CarryState:
@@ -102,24 +117,36 @@ def carry_state(session: Session, series: models.Series, frames: int) -> CarrySt
     row = look_of(session, series)
     last = last_version(session, row)
     target = aim_of_draft(session, series, row)
-    changed = last is None or last.document != row.draft or (target is not None and last.target_id != target.id)
+    changed = last is None or last.document != row.draft or last.target_id != (target.id if target else None)
     versions = _counts_by_version(session, series)
     stale = len(stale_frames(session, series, shown_frames(session, series.id))) if versions and frames else 0
     following = sum(count for _, count in versions)
     past = history.steps(session, f"carry:{series.id}")
     latest = last.number if last else 0
+    heroes = _follow_of(session, series, frames_read(target))
+    older = sum(version is not None and (last is None or version != last.id) for version in heroes)
     return CarryState(
         next_number=latest + 1 if changed or stale else latest,
         changed=changed,
         following=following,
         latest=latest,
-        behind=following - dict(versions).get(latest, 0),
+        behind=following - dict(versions).get(latest, 0) - older,
         frames=frames,
         versions=versions,
         stale=stale,
         undo=history.undo_words(past),
         redo=history.redo_words(past),
+        staying=sum(version is None for version in heroes),
+        aimed=target is not None,
     )
+
+
+def _follow_of(session: Session, series: models.Series, frames: set[uuid.UUID]) -> list[uuid.UUID | None]:
+    """The versions that some frames of a series follow."""
+    if not frames:
+        return []
+    own = models.Frame.series_id == series.id, models.Frame.state == "ready"
+    return list(session.scalars(select(models.Frame.follows_id).where(models.Frame.id.in_(frames), *own)))
 
 
 def stale_frames(session: Session, series: models.Series, frames: Sequence[models.Frame]) -> set[uuid.UUID]:
@@ -158,22 +185,20 @@ def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | 
 
     A version is made only when the draft or the target differs from the last one, or when a frame would come out
     otherwise than it did when that one was carried. Trims are not touched.
-    Raises TargetError before anything was read, InvalidChangeError without frames.
+    Raises InvalidChangeError without frames.
     """
     lock_series(session, series)  # so that the target is not renewed meanwhile
     row = locked_look(session, series)
     target = aim_of_draft(session, series, row)
-    if target is None:
-        raise TargetError("There is no target yet: read a reference first.")
-    return carry_as(session, series, Carried(row.draft, target.id, row.origin), frame_ids)
+    return carry_as(session, series, Carried(row.draft, target.id if target else None, row.origin), frame_ids)
 
 
 @dataclass(frozen=True)
 class Carried:
-    """What is carried: a look, the target it aims at, and the kept look it came from."""
+    """What is carried: a look, the target it aims at if any, and the kept look it came from."""
 
     document: dict[str, Any]
-    target: uuid.UUID
+    target: uuid.UUID | None
     origin: dict[str, Any] | None = None
 
 

@@ -1,7 +1,7 @@
 """The look of a series being made: its draft, with a history, and the frames it is tried on."""
 
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy import select
@@ -23,29 +23,40 @@ Plain = dict[str, Any]
 
 @dataclass(frozen=True)
 class Aim:
-    """What a draft aims at beside the series' own target, and the kept look that it came from; none for neither."""
+    """What a draft aims at beside the series' own target, and the kept look that it came from; none for neither.
+
+    by_hand : whether it aims at nothing, because it was made before there was any target
+    """
 
     target: uuid.UUID | None = None
     origin: Plain | None = None
+    by_hand: bool = False
 
     @classmethod
     def of(cls, row: models.Look) -> "Aim":
         """The aim of a draft."""
-        return cls(row.target_id, row.origin)
+        return cls(row.target_id, row.origin, row.by_hand)
 
 
 def aim_of_draft(session: Session, series: models.Series, row: models.Look) -> models.Target | None:
-    """The target that a draft aims at: the one of a kept look, else the series' newest; none before there is any."""
+    """The target that a draft aims at: the one of a kept look, else the series' newest.
+
+    None before there is any, and for a draft that was made by hand before.
+    """
+    if row.by_hand:
+        return None
     return session.get_one(models.Target, row.target_id) if row.target_id else latest_target(session, series.id)
 
 
-def draft_of(session: Session, series: models.Series) -> Aimed | None:
-    """The draft with what it aims at; none before a target exists."""
+def draft_of(session: Session, series: models.Series) -> Aimed:
+    """The draft with what it aims at."""
     row = look_of(session, series)
-    target = aim_of_draft(session, series, row)
-    if target is None:
-        return None
-    return Aimed(Look.model_validate(row.draft), target_document(target), str(target.id))
+    return aimed_at(Look.model_validate(row.draft), aim_of_draft(session, series, row))
+
+
+def aimed_at(look: Look, target: models.Target | None, version: uuid.UUID | None = None) -> Aimed:
+    """A look with the target of a row, if there is one. Raises TargetError when that is of another schema."""
+    return Aimed(look, target_document(target), str(target.id), version) if target else Aimed(look, version=version)
 
 
 def walked(session: Session, subject: str, forward: bool) -> history.Passed:
@@ -69,7 +80,9 @@ def change_look(
     Raises ConflictError when it has been changed elsewhere since `revision`.
     """
     row = _unchanged_look(session, series, revision)
-    before, after = _state_of(row), _state(look.model_dump(mode="json"), aim or Aim.of(row))
+    if aim is None:
+        aim = replace(Aim.of(row), by_hand=aim_of_draft(session, series, row) is None)
+    before, after = _state_of(row), _state(look.model_dump(mode="json"), aim)
     if after != before:
         words = words or describe(Look.model_validate(row.draft), look)
         history.record(session, series.id, f"look:{row.id}", words, before, after)
@@ -88,7 +101,8 @@ def _state(draft: Plain, aim: Aim) -> Plain:
     """A state of a draft as histories keep it: the look, and beside it the aim where it is not the series' own."""
     if aim == Aim():
         return draft
-    return {**draft, _AIM: {"target": str(aim.target) if aim.target else None, "origin": aim.origin}}
+    said = {"target": str(aim.target) if aim.target else None, "origin": aim.origin}
+    return {**draft, _AIM: said | ({"by_hand": True} if aim.by_hand else {})}
 
 
 def _state_of(row: models.Look) -> Plain:
@@ -100,6 +114,7 @@ def _restore(row: models.Look, state: Plain) -> None:
     row.draft = {name: value for name, value in state.items() if name != _AIM}
     row.target_id = uuid.UUID(aim["target"]) if aim.get("target") else None
     row.origin = aim.get("origin")
+    row.by_hand = aim.get("by_hand", False)
     row.revision += 1
 
 

@@ -16,7 +16,10 @@ from nuvett.store import models
 
 State = dict[str, dict[str, Any]]
 
-"""What can be changed of references, by their id: sampling, weights, and whether they were taken out."""
+"""What can be changed of references, by their id: sampling, weights, and whether they were taken out.
+
+Beside it the frame that one shows as it was finished.
+"""
 
 
 def ready_references(session: Session, series_id: uuid.UUID, readings: bool = True) -> list[models.Reference]:
@@ -96,5 +99,6 @@ def state_of(session: Session, series_id: uuid.UUID) -> State:
             "colour": row.colour_weight,
             "removed": row.removed,
         }
+        | ({"frame": str(row.frame_id)} if row.finished and row.frame_id else {})
         for row in references_of(session, series_id)
     }

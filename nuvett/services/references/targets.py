@@ -3,6 +3,7 @@
 import uuid
 from contextlib import suppress
 from dataclasses import dataclass, field
+from typing import Any
 
 from pydantic import TypeAdapter
 from sqlalchemy import func, select
@@ -82,7 +83,7 @@ def _follow_target(session: Session, series_id: uuid.UUID, newest: models.Target
     """Give a draft that nobody has touched the usual look of the new target."""
     row = session.scalars(select(models.Look).where(models.Look.series_id == series_id).with_for_update()).one()
     before, after = usual_look(target_document(newest) if newest else None), usual_look(target)
-    if before != after and Look.model_validate(row.draft) == before:
+    if before != after and not row.by_hand and Look.model_validate(row.draft) == before:
         made = after.model_dump(mode="json")
         words = WITHOUT_COLOUR if is_monochrome(target) else "The usual look, because the reference has colour"
         history.record(session, series_id, f"look:{row.id}", words, row.draft, made)
@@ -107,6 +108,19 @@ def renew_target_of_reference(session: Session, reference_id: uuid.UUID) -> None
 def _is_used(session: Session, target: models.Target) -> bool:
     used = session.scalar(select(func.count()).where(models.LookVersion.target_id == target.id))
     return bool(used)
+
+
+def weighs(sources: dict[str, Any] | None, reference: uuid.UUID) -> bool:
+    """Whether a reference has a part in a target that was blended from sources."""
+    state = (sources or {}).get(str(reference), {"removed": True})
+    return not state.get("removed") and bool(state.get("tone") or state.get("colour"))
+
+
+def frames_read(target: models.Target | None) -> set[uuid.UUID]:
+    """Frames that a target was read from as they were finished."""
+    sources = (target.sources if target else None) or {}
+    read = {name: state["frame"] for name, state in sources.items() if "frame" in state}
+    return {uuid.UUID(frame) for name, frame in read.items() if weighs(sources, uuid.UUID(name))}
 
 
 def target_document(row: models.Target) -> Target:

@@ -9,6 +9,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
+from nuvett.services.looks import heroes
 from nuvett.services.platform.blobs import blobs_of_series, sweep
 from nuvett.services.platform.queue import PURGE_SERIES
 from nuvett.services.platform.studio import Studio
@@ -102,7 +103,7 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
     session.flush()
     targets = _twins(session, _of(session, models.Target, first), series_id=twin.id)
     setups = _twins(session, _of(session, models.SetUp, first), series_id=twin.id)
-    _twins(session, _of(session, models.Reference, first), series_id=twin.id)
+    references = _twins(session, _of(session, models.Reference, first), series_id=twin.id)
     _twins(session, _of(session, models.Clip, first), series_id=twin.id)
     versions = _twin_look(session, first, twin, targets)
     rows = session.scalars(
@@ -129,7 +130,23 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
     session.flush()
     twin.hero_id = frames[first.hero_id].id if first.hero_id in frames else None
     session.flush()
+    _own_heroes(session, {_id_in(references, old): outdated for old, outdated in _outdated(session, first)}, frames)
     return twin
+
+
+def _outdated(session: Session, series: models.Series) -> list[tuple[uuid.UUID, bool]]:
+    return [(row, standing.outdated) for row, standing in heroes.standings(session, series).items()]
+
+
+def _own_heroes(
+    session: Session, outdated: dict[uuid.UUID | None, bool], frames: dict[uuid.UUID, models.Frame]
+) -> None:
+    """Let references of a twin that are finished frames be its own frames, as far as they have twins."""
+    for reference, was_outdated in outdated.items():
+        row = session.get_one(models.Reference, reference)
+        if row.frame_id in frames:
+            row.frame_id = frames[row.frame_id].id
+            row.finished = row.finished if was_outdated else heroes.finish_of(session, row.frame_id).key
 
 
 def _twin_look(
@@ -145,7 +162,7 @@ def _twin_look(
         session.flush()
         query = select(models.LookVersion).where(models.LookVersion.look_id == look.id)
         for version in session.scalars(query):
-            aimed = targets.get(version.target_id)
+            aimed = targets.get(version.target_id) if version.target_id else None
             versions[version.id] = _twin(version, look_id=made.id, target_id=getattr(aimed, "id", version.target_id))
         session.add_all(versions.values())
         session.flush()

@@ -3,7 +3,7 @@
 import uuid
 from datetime import datetime
 
-from sqlalchemy import ForeignKey, UniqueConstraint
+from sqlalchemy import ForeignKey, UniqueConstraint, false
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from nuvett.core.computation import COMPUTATION
@@ -37,6 +37,7 @@ class Look(Base):
 
     proofs : frames chosen to try the look on, none for the most different ones
     target_id : what the draft aims at, none for the series' own newest target
+    by_hand : whether it aims at nothing, because it was made before there was any target
     origin : the kept look it came from, as `services.origins` has it
     """
 
@@ -49,12 +50,13 @@ class Look(Base):
     revision: Mapped[int] = mapped_column(default=1)
     proofs: Mapped[Json | None]
     target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id", name="fk_look_target"), index=True)
+    by_hand: Mapped[bool] = mapped_column(default=False, server_default=false())
     origin: Mapped[Json | None]
     versions: Mapped[list["LookVersion"]] = relationship(order_by="LookVersion.number", viewonly=True)
 
 
 class LookVersion(Base):
-    """A look as it was carried, with the target it aimed at, and the kept look it came from. Never changed.
+    """A look as it was carried, with the target it aimed at if any, and the kept look it came from. Never changed.
 
     computation : the version of the computation that it was carried under
     """
@@ -64,7 +66,7 @@ class LookVersion(Base):
 
     id: Mapped[uuid.UUID] = mapped_column(primary_key=True, default=uuid.uuid4)
     look_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("look.id", ondelete="CASCADE"))
-    target_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("target.id"), index=True)
+    target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id"), index=True)
     number: Mapped[int]
     document: Mapped[Json]
     origin: Mapped[Json | None]

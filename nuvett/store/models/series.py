@@ -157,6 +157,8 @@ class Reference(Base):
     """A picture that is sampled. Weights are percent; `reading` is empty until it has been measured.
 
     One that was taken out stays, marked as removed, so that taking it out can be undone.
+
+    frame_id, finished : the frame that it shows as it was finished, and what named all of that then; else empty
     """
 
     __tablename__ = "reference"
@@ -181,6 +183,10 @@ class Reference(Base):
     reading: Mapped[Json | None]
     tone_weight: Mapped[float] = mapped_column(default=100)
     colour_weight: Mapped[float] = mapped_column(default=100)
+    frame_id: Mapped[uuid.UUID | None] = mapped_column(
+        ForeignKey("frame.id", ondelete="SET NULL", name="fk_reference_frame", use_alter=True), index=True
+    )
+    finished: Mapped[str] = mapped_column(default="", server_default="")
     removed: Mapped[bool] = mapped_column(default=False)
 
 

@@ -13,10 +13,10 @@ from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.wall import build_wall
-from nuvett.services.looks import carried_plans, carrying, looks, wall_states
+from nuvett.services.looks import carried_plans, carrying, heroes, looks, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
-from nuvett.services.series.catalogue import find_series, look_of, wanted_frames
+from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
@@ -103,7 +103,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "wall": wall,
         "beside_wall": beside,
         "stand_out": [tile for tile in tiles if tile.outlier],
-        "target": _target(draft.target) if draft else None,
+        "target": _target(draft.target) if draft.target else None,
         "state": state,
         "shares": shares,
     }
@@ -150,7 +150,7 @@ def suggested_pull(context: Means, slug: str) -> JSONResponse:
     with context.session() as session:
         series = find_series(session, slug)
         aimed, facts = looks.draft_of(session, series), frame_facts.series_facts(session, series)
-    if aimed is None or not facts:
+    if not facts:
         raise InvalidChangeError("A pull can be suggested once there are frames and a target.")
     found = context.studio.bench.planner.suggested_pull(facts, aimed)
     return JSONResponse({"pull": found.pull, "words": found.words})
@@ -160,7 +160,7 @@ def suggested_pull(context: Means, slug: str) -> JSONResponse:
 def carry(context: Means, slug: str) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
-        carrying.carry(session, series, wanted_frames(session, series))
+        carrying.carry(session, series, heroes.frames_to_carry(session, series))
         carried_plans.queue_keep_carried(session, context.studio, series.id)
     return RedirectResponse(f"/series/{slug}/carry", 303)
 

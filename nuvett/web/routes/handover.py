@@ -20,7 +20,7 @@ from nuvett.core.output.sharpening import SHARPEN_WORDS
 from nuvett.core.output.sizes import BY_WORDS
 from nuvett.core.spaces.rgb import DELIVERED, SPACES
 from nuvett.services.delivery import deliveries, kept_settings, tables_out
-from nuvett.services.delivery.delivery_choice import chosen_frames, names_of, outlying_frames
+from nuvett.services.delivery.delivery_choice import chosen_frames, names_of, outlying_frames, trimmed_alone
 from nuvett.services.delivery.delivery_settings import (
     CLASH_WORDS,
     MOST_OUTPUTS,
@@ -76,6 +76,7 @@ def show(context: Means, slug: str, settings: uuid.UUID | None = None) -> HTMLRe
             series=series,
             stages=stages_of(session, series),
             state=carry_state(session, series, frames),
+            trimmed_alone=trimmed_alone(session, series),
             frames=frames,
             settings=used,
             kept=[(str(row.id), row.name) for row in kept],

@@ -34,10 +34,9 @@ def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground,
         version = book.version_of(session, kept) if kept else None
     if not ground.facts:
         raise InvalidChangeError("A look is examined on frames: gather some first.")
-    bench = context.studio.bench
     if version is None:
-        return ground, drafted(bench, ground), "the draft"
-    return ground, aimed_with(bench, ground, version, Use(strength=version.strength)), version.name
+        return ground, drafted(ground), "the draft"
+    return ground, aimed_with(ground, version, Use(strength=version.strength)), version.name
 
 
 @router.get("")

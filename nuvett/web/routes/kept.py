@@ -189,7 +189,7 @@ def _fitted(context: Context, look_id: uuid.UUID, slug: str, number: int | None)
         ground = ground_of(session, find_series(session, slug))
     if not ground.facts:
         raise InvalidChangeError("A table is fitted to a series: choose one with frames.")
-    aimed = aimed_with(context.studio.bench, ground, version, Use(strength=version.strength))
+    aimed = aimed_with(ground, version, Use(strength=version.strength))
     return version.name, ground, aimed
 
 

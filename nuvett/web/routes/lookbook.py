@@ -128,7 +128,7 @@ def row(
         version = _version(context, look_id, number)
         use = Use(strength=strength)
         facts = trying.with_frame_parts(ground.facts, places, version, use)
-        plans = plans_under(bench, facts, places, aimed_with(bench, ground, version, use))
+        plans = plans_under(bench, facts, places, aimed_with(ground, version, use))
         pictures = [(facts[place], plan) for place, plan in zip(places, plans, strict=True)]
         data = row_picture(bench, pictures, _cell(cell))
         if key == key_of(ground, places) and number is not None:

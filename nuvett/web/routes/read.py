@@ -12,6 +12,7 @@ from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError,
 from nuvett.core.reading import edits
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
+from nuvett.services.looks import heroes
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.references import (
     clips,
@@ -22,7 +23,7 @@ from nuvett.services.references import (
     targets,
 )
 from nuvett.services.references.palettes import find_palette_row, palette_of
-from nuvett.services.series.catalogue import find_reference, find_series, list_series
+from nuvett.services.series.catalogue import find_frame, find_reference, find_series, list_series
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import InView, PaletteEdit, Picked, ReferenceDraft, Resampled, Weights
 from nuvett.web.context import Context, Means
@@ -86,13 +87,44 @@ def upload(context: Means, slug: str, file: UploadFile) -> Response:
 
 
 @router.get("/read/frames")
-def choose_frame(context: Means, slug: str, of: str = "") -> HTMLResponse:
-    """Frames of this or another series, to take one as a reference."""
+def choose_frame(context: Means, slug: str, of: str = "", finished: bool = True) -> HTMLResponse:
+    """Frames of this or another series, as they are finished or as they came, to take one as a reference."""
     with context.session() as session:
         every = list_series(session)
         chosen = find_series(session, of or slug)
         frames = [f for f in chosen.frames if f.state == "ready"]
-        return context.part("parts/frames.html", slug=slug, every=every, chosen=chosen, frames=frames)
+        values = {"every": every, "chosen": chosen, "frames": frames, "finished": finished}
+        return context.part("parts/frames.html", slug=slug, **values)
+
+
+@router.get("/frames/{frame_id}/finished.jpg")
+@heavy
+def finished_picture(
+    context: Means, slug: str, frame_id: uuid.UUID, edge: Annotated[int, Query(ge=16, le=1600)] = 200
+) -> Response:
+    """A frame as it is finished now, which another moment may change."""
+    bench = context.studio.bench
+    with context.session() as session:
+        find_frame(session, find_series(session, slug), frame_id)
+        finish = heroes.finish_of(session, frame_id)
+    data = bench.pictures.preview(finish.frame, finish.plan(bench), edge)
+    return Response(data, media_type="image/jpeg", headers={"cache-control": "no-store"})
+
+
+@router.post("/frames/{frame_id}/finished")
+@heavy
+def from_finished(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    """Take a frame as it is finished as a reference."""
+    heroes.take_finished(context.studio, slug, frame_id)
+    return RedirectResponse(f"/series/{slug}/read", 303)
+
+
+@router.post("/references/{reference_id}/renew")
+@heavy
+def renew(context: Means, slug: str, reference_id: uuid.UUID) -> Response:
+    """Read a finished frame anew, as it is finished now."""
+    heroes.renew_finished(context.studio, slug, reference_id)
+    return RedirectResponse(f"/series/{slug}/read", 303)
 
 
 @router.post("/frames/{frame_id}/reference")

@@ -37,11 +37,14 @@ def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
     """The look sheet with its history."""
     series = find_series(session, slug)
     row = look_of(session, series)
-    values = sheet_values(session, Look.model_validate(row.draft), row.revision, f"look:{row.id}", _MOST_STEPS)
+    state = carrying.carry_state(session, series, 0)
+    look = Look.model_validate(row.draft)
+    values = sheet_values(session, look, row.revision, f"look:{row.id}", state.aimed, _MOST_STEPS)
     return values | {
         "slug": slug,
+        "offers_fit": row.by_hand and targets.latest_target(session, series.id) is not None,
         "versions": [v.number for v in row.versions],
-        "state": carrying.carry_state(session, series, 0),
+        "state": state,
         "origin": using.origin_of(session, row.origin),
         "aims_elsewhere": row.target_id is not None,
         "has_own": row.target_id is not None and bool(targets.latest_palette(session, series.id)),
@@ -73,7 +76,7 @@ def show(
         groups = book_list.group_names(session)
         others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
     if easel is None or easel.aimed is None:
-        return context.page("shape_empty.html", "shape", **values, has_frames=bool(values["stages"][0].done))
+        return context.page("shape_empty.html", "shape", **values)
     values |= instruments(context, easel, easel.aimed.look)
     return context.page(
         "shape.html",

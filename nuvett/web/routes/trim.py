@@ -33,7 +33,8 @@ router = APIRouter(prefix="/series/{slug}")
 
 
 def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
-    values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}")
+    aimed = carrying.has_target(session, frame)
+    values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}", aimed)
     return values | {"look_areas": look_areas(session, frame)}
 
 

@@ -78,4 +78,4 @@ def try_on(context: Means, slug: str, frame_id: uuid.UUID, where: str, asked: Tr
 
 def _tried(context: Means, easel: Easel, ground: Ground, version: book.KeptVersion, use: Use) -> Easel:
     facts = with_frame_parts(easel.facts, [easel.index], version, use)
-    return replace(easel, facts=facts, aimed=aimed_with(context.studio.bench, ground, version, use))
+    return replace(easel, facts=facts, aimed=aimed_with(ground, version, use))

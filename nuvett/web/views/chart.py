@@ -164,8 +164,9 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
     finished = bench.measures.summary(easel.frame, plan, aimed)
     curve, moves = document.step(CurveStep), document.step(MoveStep)
     pairing = _NOTHING_PAIRED
-    if easel.where == "look" and aimed is not None:
-        pairing = paired(plan, bench.planner.aim(aimed), moves.pins)
+    aim = bench.planner.aim(aimed) if aimed is not None else None
+    if easel.where == "look" and aim is not None:
+        pairing = paired(plan, aim, moves.pins)
     beside: Reading | Target | None = aimed.target if aimed else None
     if easel.reference is not None:
         with context.session() as session:

@@ -34,11 +34,11 @@ class Compared:
 def _compared(context: Context, ground: Ground, easel: Easel, version: KeptVersion | None) -> Compared:
     bench = context.studio.bench
     if version is None:
-        shown = replace(easel, aimed=drafted(bench, ground))
+        shown = replace(easel, aimed=drafted(ground))
         return Compared(DRAFT, "the draft", shown, addresses(bench, shown)["look"])
     use = Use(strength=version.strength)
     facts: Facts = with_frame_parts(ground.facts, [easel.index], version, use)
-    shown = replace(easel, facts=facts, aimed=aimed_with(bench, ground, version, use))
+    shown = replace(easel, facts=facts, aimed=aimed_with(ground, version, use))
     return Compared(str(version.look_id), version.name, shown, addresses(bench, shown)["look"])
 
 

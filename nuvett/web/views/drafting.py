@@ -103,14 +103,14 @@ def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> J
 
 
 def sheet_values(
-    session: Session, document: Worked, revision: int, subject: str, most_steps: int = 40
+    session: Session, document: Worked, revision: int, subject: str, aimed: bool, most_steps: int = 40
 ) -> dict[str, Any]:
-    """Values of a document's sheet with its history."""
+    """Values of a document's sheet with its history; `aimed` says whether it has a target."""
     past = steps(session, subject, most_steps)
     washes = [
         (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
     ]
-    return sheet_of(document) | {
+    return sheet_of(document, aimed) | {
         "revision": revision,
         "washes": washes,
         "tables": tables_kept(session),

@@ -92,10 +92,10 @@ def _index_of(facts: Facts, frame: uuid.UUID | None, hero: uuid.UUID | None) -> 
 
 
 def easel_for_look(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:
-    """The easel that the draft of a look is made on; none while there is no measured frame or no target."""
+    """The easel that the draft of a look is made on; none while there is no measured frame."""
     series, facts, labels, chosen = _begun(session, slug, reference)
     aimed = looks.draft_of(session, series)
-    if not facts or aimed is None:
+    if not facts:
         return None
     proofs = looks.proofs_of(session, series)
     return Easel(slug, facts, _index_of(facts, frame, series.hero_id), aimed, labels, chosen, proofs)

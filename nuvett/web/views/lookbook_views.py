@@ -183,7 +183,7 @@ def said_of(studio: Studio, session_of: Any, entry: Entry, stand: Stand) -> Said
         use = Use(strength=entry.strength)
         bench: Workbench = studio.bench
         facts = with_frame_parts(stand.ground.facts, stand.places, version, use)
-        aimed = aimed_with(bench, stand.ground, version, use)
+        aimed = aimed_with(stand.ground, version, use)
         suit = suit_on(bench, facts, stand.places, aimed, version.kept.aims)
         words = in_short(health_of(bench, facts, stand.places, aimed))
     except NuvettError as error:

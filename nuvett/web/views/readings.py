@@ -16,6 +16,7 @@ from nuvett.core.reading.swatches import SUFFIXES
 from nuvett.core.reading.words import differences
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.types import OKLab
+from nuvett.services.looks import heroes
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references import kept_references, reading_history, targets
 from nuvett.services.references.clips import clips_of
@@ -38,7 +39,7 @@ TOOLS = ("patch", "outline", "family", "points")
 
 @dataclass(frozen=True)
 class ReferenceCard:
-    """One reference in the list."""
+    """One reference in the list. finished : how it stands to the frame that it shows as finished, else empty."""
 
     id: str
     name: str
@@ -49,6 +50,8 @@ class ReferenceCard:
     colour: float
     sampled: str
     bands: list[Band]
+    finished: str = ""
+    outdated: bool = False
 
 
 @dataclass(frozen=True)
@@ -159,8 +162,8 @@ def sampled_words(reading: Reading) -> str:
     return f"{', '.join(said)}: {100 * reading.share:.0f} %"
 
 
-def card_of(row: Any) -> ReferenceCard:
-    """One reference in the list."""
+def card_of(row: Any, standing: heroes.Standing | None = None) -> ReferenceCard:
+    """One reference in the list; `standing` of one that is a finished frame."""
     reading = kept_references.reading_of(row) if row.reading else None
     return ReferenceCard(
         id=str(row.id),
@@ -172,6 +175,8 @@ def card_of(row: Any) -> ReferenceCard:
         colour=row.colour_weight,
         sampled=sampled_words(reading) if reading else "",
         bands=palette_bands(reading.palette) if reading else [],
+        finished=standing.words if standing else "",
+        outdated=standing is not None and standing.outdated,
     )
 
 
@@ -321,7 +326,8 @@ def page_values(session: Session, series: Any, wanted: uuid.UUID | None) -> dict
     rows = series.references
     ready = [row for row in rows if row.state == "ready"]
     chosen = next((row for row in ready if row.id == wanted), ready[0] if ready else None)
-    cards = [card_of(row) for row in rows]
+    standings = heroes.standings(session, series)
+    cards = [card_of(row, standings.get(row.id)) for row in rows]
     reading = kept_references.reading_of(chosen) if chosen is not None else None
     past = steps(session, reading_history.subject_of(series))
     versions = targets.target_versions(session, series.id)

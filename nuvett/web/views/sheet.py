@@ -48,7 +48,7 @@ class Piece:
 
 @dataclass(frozen=True)
 class StepView:
-    """One step on a sheet; `path` is where it stands in the document."""
+    """One step on a sheet; `path` is where it stands in the document. One that `waits` does so for a target."""
 
     name: str
     path: str
@@ -56,6 +56,7 @@ class StepView:
     place: int
     on: bool
     idle: bool
+    waits: bool
     sentence: list[Piece]
     more: list[list[Piece]]
     instrument: str
@@ -89,15 +90,17 @@ def pieces(model: BaseModel, sentence: str, prefix: str) -> list[Piece]:
     return [piece for piece in found if piece.text or piece.path]
 
 
-def _view(step: Step, place: int, prefix: str) -> StepView:
+def _view(step: Step, place: int, prefix: str, aimed: bool) -> StepView:
     path = f"{prefix}{step.name}"
+    waits = not step.is_idle and not step.acts(aimed)
     return StepView(
         name=step.name,
         path=path,
         title=step.title,
         place=place,
         on=step.on,
-        idle=step.is_idle,
+        idle=step.is_idle or waits,
+        waits=waits,
         sentence=pieces(step, step.sentence, f"{path}."),
         more=[pieces(step, sentence, f"{path}.") for sentence in step.more],
         instrument=step.instrument or "",
@@ -125,13 +128,15 @@ class Scope:
     """Steps that act together: everywhere, or in one area.
 
     prefix : where they stand in the document; own : what holds them, as plain values
-    idle : steps that do nothing; brought : names of those that were brought in; words : of the colours they hold
+    idle : steps that do nothing; waiting : those that wait for a target
+    brought : names of those that were brought in; words : of the colours they hold
     """
 
     prefix: str
     own: dict[str, Any]
     steps: list[StepView]
     idle: list[StepName]
+    waiting: list[StepName]
     brought: frozenset[str]
     words: dict[str, Any]
 
@@ -191,17 +196,18 @@ def _geometry(geometry: Geometry) -> GeometryView:
     )
 
 
-def _scope(document: WithSteps, prefix: str) -> Scope:
+def _scope(document: WithSteps, prefix: str, aimed: bool) -> Scope:
     places = {kind.name: place for place, kind in enumerate(document.kinds, start=1)}
-    views = [_view(step, places[step.name], prefix) for step in document.steps]
+    views = [_view(step, places[step.name], prefix, aimed) for step in document.steps]
     held = {view.name for view in views}
     absent = [StepName(f"{prefix}{k.name}", k.title, places[k.name]) for k in document.kinds if k.name not in held]
-    idle = [StepName(v.path, v.title, v.place) for v in views if v.idle]
+    idle = [StepName(v.path, v.title, v.place) for v in views if v.idle and not v.waits]
     return Scope(
         prefix=prefix,
         own=document.model_dump(mode="json"),
         steps=views,
         idle=sorted([*idle, *absent], key=lambda step: step.place),
+        waiting=[StepName(v.path, v.title, v.place) for v in views if v.waits],
         brought=frozenset(held if absent else ()),
         words=_words(document),
     )
@@ -211,7 +217,7 @@ _WHOLE = "Opacity {density}, feather {softness}"
 _TAKES = "takes {strength} of the look"
 
 
-def _area(own: Local, index: int) -> AreaView:
+def _area(own: Local, index: int, aimed: bool) -> AreaView:
     prefix = f"areas.{index}."
     parts = [
         PartView(
@@ -231,7 +237,7 @@ def _area(own: Local, index: int) -> AreaView:
         words=area_words(own.area),
         on=own.on,
         edges=own.area.edges,
-        scope=_scope(own, prefix),
+        scope=_scope(own, prefix, aimed),
         parts=parts,
         whole=whole,
         travels=own.area.travels,
@@ -248,14 +254,19 @@ def _common(document: Look | Trim) -> list[Piece]:
     return pieces(document.common, sentence, "common.")
 
 
-def sheet_of(document: Look | Trim, area_kinds: tuple[type[AreaPart], ...] = AREA_KINDS) -> dict[str, Any]:
-    """Values of a sheet: its steps everywhere and in areas, and what the special controls of steps need."""
+def sheet_of(
+    document: Look | Trim, aimed: bool = True, area_kinds: tuple[type[AreaPart], ...] = AREA_KINDS
+) -> dict[str, Any]:
+    """Values of a sheet: its steps everywhere and in areas, and what the special controls of steps need.
+
+    aimed : whether there is a target; steps that need one wait otherwise
+    """
     offered = [kind for kind in area_kinds if kind.travels or isinstance(document, Trim)]
     return {
         "document": document.model_dump(mode="json"),
         "group": "look" if isinstance(document, Look) else "trim",
-        "everywhere": _scope(document, ""),
-        "areas": [_area(own, index) for index, own in enumerate(document.areas)],
+        "everywhere": _scope(document, "", aimed),
+        "areas": [_area(own, index, aimed) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
         "common_pieces": _common(document),
         "area_kinds": {kind_name(kind): kind for kind in offered},

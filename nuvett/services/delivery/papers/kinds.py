@@ -46,7 +46,8 @@ def _table(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
 
 
 def _palette(parcel: Parcel, _: models.DeliveryFile) -> bytes:
-    palette: Palette = parcel.followed[-1].aimed.target.palette if parcel.versions else ()
+    target = parcel.followed[-1].aimed.target if parcel.versions else None
+    palette: Palette = target.palette if target else ()
     return write_tokens(palette, parcel.series.title).encode()
 
 

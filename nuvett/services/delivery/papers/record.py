@@ -30,7 +30,10 @@ class StepWords(Document):
 
 
 class LookRecord(Document):
-    """A version of the look in words, and what it aimed at: a palette, and CIE L* at shares of the tones."""
+    """A version of the look in words, and what it aimed at: a palette, and CIE L* at shares of the tones.
+
+    Both are empty for a look that aims at nothing.
+    """
 
     version: int
     steps: tuple[StepWords, ...]
@@ -87,9 +90,9 @@ class Record(Document):
         return sum(before for before, _ in pairs) / len(pairs), sum(after for _, after in pairs) / len(pairs)
 
 
-def steps_in_words(document: Any) -> tuple[StepWords, ...]:
-    """The steps of a look or a trim that act."""
-    return tuple(StepWords(title=title, words=words) for title, words in in_words(document))
+def steps_in_words(document: Any, aimed: bool = True) -> tuple[StepWords, ...]:
+    """The steps of a look or a trim that act; `aimed` says whether there is a target."""
+    return tuple(StepWords(title=title, words=words) for title, words in in_words(document, aimed))
 
 
 @cache

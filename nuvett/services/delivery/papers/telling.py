@@ -79,7 +79,7 @@ def _file_record(parcel: Parcel, made: Made) -> FileRecord:
         lens=shot.lens,
         look=followed.number if followed else 0,
         light=seen.even.words if seen else "",
-        trim=steps_in_words(seen.trim) if seen else (),
+        trim=steps_in_words(seen.trim, followed is not None and followed.aimed.target is not None) if seen else (),
         drift_before=round(before.value, 2) if before else None,
         drift_after=round(after.value, 2) if after else None,
         drift_words=after.words if after else "",
@@ -93,7 +93,7 @@ def _look_record(followed: Following) -> LookRecord:
     target = followed.aimed.target
     return LookRecord(
         version=followed.number,
-        steps=steps_in_words(followed.aimed.look),
-        palette=tuple(ColourShare(hex=c.hex, name=c.name, share=c.share) for c in target.palette),
-        tones=tuple(lightness_marks(target.statistics.lightness).values()),
+        steps=steps_in_words(followed.aimed.look, target is not None),
+        palette=tuple(ColourShare(hex=c.hex, name=c.name, share=c.share) for c in (target.palette if target else ())),
+        tones=tuple(lightness_marks(target.statistics.lightness).values()) if target else (),
     )

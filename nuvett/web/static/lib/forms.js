@@ -26,3 +26,16 @@ export function collected(form) {
   }
   return found;
 }
+
+/**
+ * Send forms whose answer takes a while once only: their button says what is done meanwhile, and takes no second click.
+ */
+export function sendOnce() {
+  document.addEventListener("submit", (event) => {
+    const form = /** @type {HTMLFormElement} */ (event.target);
+    const button = form.querySelector("button");
+    if (!form.dataset.once || !button) return;
+    button.disabled = true;
+    (button.querySelector("span") ?? button).textContent = form.dataset.once;
+  });
+}

@@ -68,7 +68,7 @@ export const carry = () => ({
         say(error.message);
       }
     });
-    one("[data-suggest]", root).addEventListener("click", async () => {
+    root.querySelector("[data-suggest]")?.addEventListener("click", async () => {
       const suggestion = one("[data-suggestion]", root);
       const [note, use] = [one("span", suggestion), one("button", suggestion)];
       suggestion.hidden = false;

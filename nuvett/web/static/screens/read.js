@@ -267,9 +267,9 @@ export const read = () => ({
     };
     acceptFiles("palette", ([file]) => bringIn(file));
     const frames = document.getElementById("frames");
-    const fillFrames = async (of) => {
+    const fillFrames = async (of, finished = "1") => {
       one("[data-frame-list]", frames).innerHTML = await (
-        await ask(`/series/${slug}/read/frames?of=${encodeURIComponent(of)}`)
+        await ask(`/series/${slug}/read/frames?of=${encodeURIComponent(of)}&finished=${finished}`)
       ).text();
     };
     const openFrames = async () => {
@@ -280,6 +280,10 @@ export const read = () => ({
       "change",
       (event) => event.target.matches("[data-frames-of]") && fillFrames(event.target.value),
     );
+    frames.addEventListener("click", (event) => {
+      const finished = event.target.closest("[data-frames-finished]");
+      if (finished) fillFrames(one("[data-frames-of]", frames).value, finished.dataset.framesFinished);
+    });
 
     takeDocument();
     connectStill(page);

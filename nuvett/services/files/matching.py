@@ -1,0 +1,237 @@
+"""A series of photo files matched or evened as a whole, without a database: what the command line offers."""
+
+import hashlib
+import time
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from nuvett.core.drift.drift import Yardstick
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.even.setups import find_setups, rough_light
+from nuvett.core.even.shared import Seen
+from nuvett.core.even.together import even_setup
+from nuvett.core.geometry.lens import LensCorrection
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.sampling import Sample
+from nuvett.core.plan.compile import compile_plan
+from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.framed import Seeing
+from nuvett.core.planning.planning import aim_of, even_only
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
+from nuvett.core.planning.warnings import newly_clipped
+from nuvett.core.reading.reading import Target
+from nuvett.core.types import OKLab
+from nuvett.imaging.decode import decode
+from nuvett.imaging.lens_database import usual_correction
+from nuvett.imaging.opened import Limits
+from nuvett.imaging.tables import format_of
+from nuvett.services.files.batch import (
+    Lenses,
+    Outcome,
+    Output,
+    Photo,
+    Progress,
+    each,
+    in_order,
+    refuse_existing,
+    write_table,
+    write_through,
+)
+from nuvett.services.files.measuring import MeasuredFile, measure_file
+from nuvett.services.files.rendering import LookedAt, looked_at
+
+
+@dataclass(frozen=True)
+class Aside:
+    """What a match takes beside the photos and the look.
+
+    trim : taken by every photo after the look
+    base : picture whose light all photos are evened to; none evens each set-up to its own middle
+    cube : where to write the table that all photos share (pull 0); none for no table
+    """
+
+    base: Path | None = None
+    cube: Path | None = None
+    trim: Trim | None = None
+    lenses: Lenses = Lenses.USUAL
+
+
+def light_report(even: EvenLight) -> dict[str, float | str]:
+    """Even light as reports give it: EV, percent, percent, 0 to 1, and what it rests on."""
+    return {
+        "exposure_ev": round(even.exposure, 4),
+        "warmth": round(even.warmth, 3),
+        "tint": round(even.tint, 3),
+        "confidence": round(even.confidence, 3),
+        "doubt_ev": round(even.doubt, 3),
+        "because": even.words,
+    }
+
+
+def even_files(
+    photos: list[Photo],
+    base: Path,
+    shares: tuple[float, float],
+    output: Output,
+    limits: Limits,
+    lenses: Lenses,
+    progress: Progress = lambda: None,
+) -> list[Outcome]:
+    """Even the light of each photo to a base picture.
+
+    shares : of exposure and of white that are taken, 0 to 1. Raises FileError for the base.
+    """
+    held = measure_file(base, limits).seen
+    entries, failed = _measure_all(photos, limits, lenses)
+    lights = _lights_by(held, entries, base.name)
+    index = {entry.photo.path: i for i, entry in enumerate(entries)}
+
+    def work(photo: Photo) -> Outcome:
+        start = time.perf_counter()
+        found, entry = lights[index[photo.path]], entries[index[photo.path]]
+        plan = even_only(found.at(*shares), found.camera).through_lens(entry.lens)
+        written = write_through(plan, photo, output, limits)
+        report = {"even": light_report(found), **entry.report, "seconds": round(time.perf_counter() - start, 3)}
+        return Outcome(photo.path, written, report)
+
+    return in_order(each([entry.photo for entry in entries], work, progress) + failed, photos)
+
+
+def _lights_by(base: Seen, entries: "list[_Entry]", name: str) -> list[EvenLight]:
+    """Even light of measured photos to a base picture, all solved together."""
+    return even_setup([base, *(e.measured.seen for e in entries)], name, 0)[1:]
+
+
+def drift_files(photos: list[Photo], target: Target, limits: Limits, progress: Progress) -> list[Outcome]:
+    """Drift of each photo, as it is, from a target."""
+    yardstick = Yardstick.of(OKLab(np.asarray(target.statistics.cloud)))
+
+    def work(photo: Photo) -> Outcome:
+        measured = measure_file(photo.path, limits, None, photo.beside)
+        drift = drift_of(None, measured.sample, Seeing(measured.proportion), yardstick)
+        return Outcome(photo.path, report={"drift": drift.model_dump()})
+
+    return each(photos, work, progress)
+
+
+@dataclass(frozen=True)
+class _Entry:
+    """A photo that was measured; lens : what it did, to be undone."""
+
+    photo: Photo
+    measured: MeasuredFile
+    lens: LensCorrection | None
+
+    @property
+    def sample(self) -> Sample:
+        """Its sample, with the light that the lens took."""
+        header, sample = self.measured.picture.header, self.measured.sample
+        return sample if self.lens is None else sample.lit(self.lens, (header.width, header.height))
+
+    @property
+    def report(self) -> dict[str, str]:
+        """What is said of its lens, where something is undone."""
+        return {"lens": self.lens.words} if self.lens else {}
+
+    @property
+    def taken(self) -> datetime | None:
+        return self.measured.facts.taken
+
+    @property
+    def seed(self) -> int:
+        with self.photo.path.open("rb") as stream:
+            return seed_of(hashlib.file_digest(stream, "sha256").hexdigest())
+
+
+def _measure_all(photos: list[Photo], limits: Limits, lenses: Lenses) -> tuple[list[_Entry], list[Outcome]]:
+    """Measure every photo, keeping samples but no pixels; those that cannot be read are outcomes already."""
+    entries: list[_Entry] = []
+
+    def work(photo: Photo) -> Outcome:
+        measured = measure_file(photo.path, limits, None, photo.beside).without_pixels()
+        header = measured.picture.header
+        undone = lenses is Lenses.ALL or (lenses is Lenses.USUAL and header.raw)
+        lens = usual_correction(measured.facts, (header.width, header.height), undone)
+        entries.append(_Entry(photo, measured, lens))
+        return Outcome(photo.path)
+
+    outcomes = each(photos, work, lambda: None)
+    return entries, [o for o in outcomes if o.error]
+
+
+def match_files(
+    photos: list[Photo],
+    target: Target | None,
+    look: Look,
+    output: Output,
+    limits: Limits,
+    aside: Aside,
+    progress: Progress = lambda: None,
+) -> list[Outcome]:
+    """Carry a look, and a target if there is one, to a series of photo files.
+
+    Raises OutputExistsError for the table, FileError for the base.
+    """
+    base, cube = aside.base, aside.cube
+    if cube is not None:
+        format_of(cube)
+        refuse_existing(cube, output.overwrite)
+    entries, failed = _measure_all(photos, limits, aside.lenses)
+    if not entries:
+        return failed
+    entries = [entries[i] for i in shooting_order([e.taken for e in entries], [e.photo.path.stem for e in entries])]
+    seen = [e.measured.seen for e in entries]
+    setups = find_setups([e.taken for e in entries], [rough_light(frame.sample, frame.exposure) for frame in seen])
+    if base is None:
+        lights = even_series(seen, setups)
+    else:
+        lights = _lights_by(measure_file(base, limits).seen, entries, base.name)
+    measured = [
+        Measured(e.sample, light, number, e.measured.proportion)
+        for e, light, number in zip(entries, lights, setups, strict=True)
+    ]
+    run = SeriesRun(Pools.of(measured, look), aim_of(target) if target else None, look)
+    yardstick = Yardstick.of(OKLab(np.asarray(target.statistics.cloud))) if target else None
+    index = {entry.photo.path: i for i, entry in enumerate(entries)}
+
+    def work(photo: Photo) -> Outcome:
+        start = time.perf_counter()
+        i = index[photo.path]
+        own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed)
+        plan = run.plan(i, own).through_lens(entries[i].lens)
+        seen = _seen(photo, plan, limits)
+        written = write_through(plan, photo, output, limits, seen)
+        seeing = Seeing(measured[i].proportion, seen.weights() if seen else ())
+        return Outcome(
+            photo.path, written, _match_report(plan, measured[i], seeing, yardstick, start) | entries[i].report
+        )
+
+    outcomes = each([e.photo for e in entries], work, progress)
+    if cube is not None:
+        write_table(cube, compile_plan(run.shared()), output.overwrite)
+    return in_order(outcomes + failed, photos)
+
+
+def _seen(photo: Photo, plan: FramePlan, limits: Limits) -> LookedAt | None:
+    """A photo as the areas of its plan look at it; none where there are no areas."""
+    if not plan.layers:
+        return None
+    return looked_at(decode(photo.path, limits, None, photo.beside), [layer.area for layer in plan.layers], plan)
+
+
+def _match_report(
+    plan: FramePlan, frame: Measured, seeing: Seeing, yardstick: Yardstick | None, start: float
+) -> dict[str, Any]:
+    drifts = {"drift_before": None, "drift_after": plan} if yardstick else {}
+    return {
+        "even": light_report(frame.even),
+        **{k: drift_of(p, frame.sample, seeing, yardstick).model_dump() for k, p in drifts.items() if yardstick},
+        "steepest_slope": round(plan.steepest_slope, 3),
+        "newly_clipped": round(newly_clipped(frame.sample.colours, plan), 5),
+        "seconds": round(time.perf_counter() - start, 3),
+    }
