@@ -5,7 +5,7 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import areas, book, cameras, consistency, even, extras, soft, speed, transfer, truth
+from bench import areas, book, cameras, consistency, even, extras, heroes, soft, speed, transfer, truth
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
@@ -14,6 +14,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "consistency": consistency.run,
     "truth": truth.run,
     "soft": soft.run,
+    "heroes": heroes.run,
     "tables": extras.run,
     "speed": speed.run,
     "areas": areas.run,

@@ -115,7 +115,8 @@ def _target(references: list[str]) -> Target:
             name, weight = reference, "1"
         if float(weight) < 0:
             stop(f"{reference}: a weight cannot be below 0.")
-        weighed.append(Weighed(reading=_read(Path(name)), tone=float(weight), colour=float(weight)))
+        own = Path(name).name
+        weighed.append(Weighed(reading=_read(Path(name)), key=own, name=own, tone=float(weight), colour=float(weight)))
     try:
         return blend(weighed)
     except NuvettError as error:

@@ -41,12 +41,17 @@ FORMS = {
     "/base": {"base": "own"},
     "/develop": {"how": "neutral"},
     "/name": {"name": "x"},
+    "/by-setup/{setup_id}": {"revision": "1"},
     "/palette/save": {"name": "x"},
 }
 QUERY = {"place": "0,0,8,8", "x": "0.5", "y": "0.5", "number": "1"}
 WORDS = {"{where}": "shape", "{action}": "stop", "{name}": "a.jpg", "{kind}": "css"}
 # A frame of any series may become a reference; settings are kept for all series.
-OPEN = ("/series/{slug}/frames/{frame_id}/reference", "/series/{slug}/handover/settings/{kept_id}/forget")
+OPEN = (
+    "/series/{slug}/frames/{frame_id}/reference",
+    "/series/{slug}/frames/{frame_id}/finished",
+    "/series/{slug}/handover/settings/{kept_id}/forget",
+)
 
 
 def described() -> list[tuple[str, str]]:

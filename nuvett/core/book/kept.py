@@ -84,7 +84,7 @@ def laid_onto(draft: Look, kept: Kept, use: Use) -> Look:
     if COMMON in parts:
         beside["common"] = kept.look.common
     if WHOLE in parts:
-        beside |= {name: getattr(kept.look, name) for name in ("strength", "colour", "vivid", "pull")}
+        beside |= {name: getattr(kept.look, name) for name in ("strength", "colour", "vivid", "pull", "way")}
     made = made.model_copy(update=beside)
     return made.model_copy(update={"strength": round(made.strength * use.strength / 100, 1)})
 

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, Any, Literal
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from nuvett.core.errors import DocumentError
-from nuvett.core.fields import number
+from nuvett.core.fields import choice, number
 from nuvett.core.look.common import Common
 from nuvett.core.look.earlier import look_from_earlier
 from nuvett.core.look.local import MOST_AREAS, Local
 from nuvett.core.look.refusals import what_is_wrong
+from nuvett.core.look.ways import MOST_SETUPS, WAYS, OfSetup, Way
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
@@ -25,7 +26,9 @@ class WholeLook(WithSteps):
     strength : weakens everything but even light; colour : weakens the fitted colour steps alone
     vivid : of their chroma that strongly coloured things keep at least, whatever the fit asks
     pull : 0 gives every frame the same transform, 100 fits each frame by itself
+    way : in which it arrives, where it has both a target and what was made by hand
     areas : given by rules or shapes, so that they are found anew in every frame
+    setups : what it does otherwise in some set-ups; they belong to a series and do not travel
     common : what all trims begin from
     """
 
@@ -34,8 +37,10 @@ class WholeLook(WithSteps):
     colour: float = number(100, 0, 100, "Colour")
     vivid: float = number(70, 0, 100, "Strong colours keep at least")
     pull: float = number(60, 0, 100, "Pull")
+    way: Way = choice("fit", "Arrives by", dict(WAYS))
     areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
     common: Common = Common()
+    setups: tuple[OfSetup, ...] = Field(default=(), max_length=MOST_SETUPS)
 
     @field_validator("areas")
     @classmethod
@@ -59,6 +64,21 @@ else:
 class Look(_LookSteps):
     """A whole look: the steps of the registry, and how much of them is taken."""
 
+    def of_setup(self, setup: str) -> OfSetup:
+        """What it does otherwise in a set-up."""
+        return next((one for one in self.setups if one.setup == setup), OfSetup(setup=setup))
+
+    def with_setup(self, own: OfSetup) -> "Look":
+        """The look with what it does otherwise in one set-up."""
+        others = tuple(one for one in self.setups if one.setup != own.setup)
+        said = (own,) if own.way or own.aim else ()
+        return self.model_copy(update={"setups": (*others, *said)})
+
+    def in_setup(self, setup: str) -> "Look":
+        """The look as it is in one set-up."""
+        way = self.of_setup(setup).way or self.way
+        return self.model_copy(update={"way": way, "setups": ()}) if self.setups else self
+
 
 def parse_look(text: str | bytes) -> Look:
     """A look from JSON text. Raises DocumentError on damage, on a newer schema and on values out of range."""
@@ -66,6 +86,9 @@ def parse_look(text: str | bytes) -> Look:
         return Look.model_validate_json(text)
     except ValidationError as error:
         raise DocumentError(what_is_wrong(error, "look", LOOK_SCHEMA)) from error
+
+
+_BESIDE_STEPS = ("strength", "colour", "vivid", "pull", "way", "areas", "common")
 
 
 def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
@@ -76,6 +99,6 @@ def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
     unknown = parts - {kind.name for kind in REGISTRY} - {"all"}
     if unknown:
         raise DocumentError(f"A look has no part called {sorted(unknown)[0]}.")
-    names = {*parts - {"all"}, *(("strength", "colour", "vivid", "pull", "areas", "common") if "all" in parts else ())}
+    names = {*parts - {"all"}, *(_BESIDE_STEPS if "all" in parts else ())}
     taken = {name: getattr(source, name) for name in names}
     return onto.model_copy(update=taken)

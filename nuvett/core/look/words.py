@@ -7,13 +7,14 @@ from nuvett.core.look.common import common_changes
 from nuvett.core.look.local import locals_changed
 from nuvett.core.look.look import Look, WholeLook
 from nuvett.core.look.trim import Trim, WholeTrim
+from nuvett.core.look.ways import WAYS, changed_setups
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.steps.hold import FamilyHold
 from nuvett.core.steps.registry import step_choices, step_numbers
 from nuvett.core.steps.step import Step, changed
 
 LOOK_VALUES: dict[str, NumberWords] = numbers_of(WholeLook) | step_numbers(Look.kinds)
-LOOK_CHOICES: dict[str, ChoiceWords] = step_choices(Look.kinds)
+LOOK_CHOICES: dict[str, ChoiceWords] = choices_of(WholeLook) | step_choices(Look.kinds)
 TRIM_VALUES: dict[str, NumberWords] = numbers_of(WholeTrim) | step_numbers(Trim.kinds)
 MOVE_VALUES = numbers_of(OwnMove)
 HELD_VALUES = numbers_of(FamilyHold)
@@ -39,6 +40,10 @@ def describe(before: WithSteps, after: WithSteps) -> str:
         old, new = getattr(before, name), getattr(after, name)
         if old != new:
             said.append(f"{words.label} {words.bare(old)} to {words.written(new)}")
+    for name, choice in choices_of(type(after)).items():
+        if getattr(before, name) != getattr(after, name):
+            said.append(f"{choice.label} {choice.words[getattr(after, name)]}")
+    said += changed_setups(getattr(before, "setups", ()), getattr(after, "setups", ()))
     if not said:
         return "No change"
     return said[0] if len(said) == 1 else f"{said[0]} and {len(said) - 1} more"
@@ -63,7 +68,10 @@ def in_words(document: WithSteps, aimed: bool = True) -> list[tuple[str, str]]:
 
     aimed : whether there is a target
     """
-    return [(step.title, plain_sentence(step)) for step in document.steps if step.acts(aimed)]
+    said = [(step.title, plain_sentence(step)) for step in document.steps if step.acts(aimed)]
+    if isinstance(document, Look) and aimed and document.way != "fit":
+        said.append((LOOK_CHOICES["way"].label, WAYS[document.way]))
+    return said
 
 
 def plain_sentence(step: Step) -> str:

@@ -75,7 +75,7 @@ def before_kind(plan: FramePlan, name: str, kind: type[ColourOperation], linear:
             return _before(layer.colours.colours, kind, below)
     lab = linear_to_oklab(evened_by(plan, linear))
     for group in plan.groups:
-        if group.name == name:
+        if group.name == name or (name == "look" and any(isinstance(o, kind) for o in group.colours)):
             return _before(group.colours, kind, lab)
         if group.name != "light":
             lab = after_group(group, lab)

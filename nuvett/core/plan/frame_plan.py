@@ -76,7 +76,10 @@ AnyOperation = Annotated[
 ]
 """Every kind of operation, told apart by `kind`."""
 
-GroupName = Literal["light", "look", "trim"]
+GroupName = Literal["light", "hand", "look", "trim"]
+LOOK_GROUPS: tuple[GroupName, ...] = ("hand", "look")
+"""Groups that a look does, in their order."""
+
 _Kind = TypeVar("_Kind", bound=Operation)
 
 
@@ -134,7 +137,8 @@ class FramePlan(Document):
     """Plan of one frame; the same for preview, wall and delivery, whatever the size.
 
     lens : what the lens did, which is undone first; geometry : where what is seen comes from
-    groups : even light, look and trim, in the order in which they act; layers : in areas, after all groups
+    groups : even light, look and trim, in the order in which they act; what a look does by hand first, before it is
+        fitted, is one of its own; layers : in areas, after all groups
     seed : of grain
     """
 
@@ -193,11 +197,15 @@ class FramePlan(Document):
 
     def with_look_at(self, strength: float) -> Self:
         """The plan with its look at another strength, 0 to 1.5."""
-        return self.with_group(self.group("look").model_copy(update={"strength": strength}))
+        made = self
+        for name in LOOK_GROUPS:
+            made = made.with_group(self.group(name).model_copy(update={"strength": strength}))
+        return made
 
     def operations_of(self, name: str) -> tuple[AnyOperation, ...]:
-        """Operations of a group or a layer by its name; none where the plan has none such."""
+        """Operations of the look, another group or a layer by its name; none where the plan has none such."""
         named: dict[str, tuple[AnyOperation, ...]] = {group.name: group.operations for group in self.groups}
+        named["look"] = (*named.get("hand", ()), *named.get("look", ()))
         named |= {layer.name: layer.operations for layer in self.layers}
         return named.get(name, ())
 

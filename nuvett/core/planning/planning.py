@@ -18,16 +18,18 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
 from nuvett.core.near import Centre
 from nuvett.core.plan.apply import after_group
+from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.fitted import KeepOperation
-from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
+from nuvett.core.plan.frame_plan import LOOK_GROUPS, FramePlan, Group, GroupName, Layer
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
-from nuvett.core.plan.operation import Operation
+from nuvett.core.plan.operation import Operation, Stage
 from nuvett.core.reading.palette import Edits, find_palette
 from nuvett.core.reading.reading import Target
 from nuvett.core.skin import skin_centres
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.steps.even import EvenStep
+from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import PLANNING_CLOUD
 from nuvett.core.steps.step import Aim, Ask, Step
 from nuvett.core.steps.zones import ZoneStep
@@ -88,7 +90,7 @@ class Fitting:
         """What steps of the look are asked to resolve for."""
         return Ask(
             frame=self.frame,
-            aim=self.aim or aim_of_statistics(self.frame),
+            aim=self.aim or Aim(self.frame, ()),
             aimed=self.aim is not None,
             light=self.light,
             centres=_centres(self.skin),
@@ -96,22 +98,55 @@ class Fitting:
             keep=_keep(self.look),
         )
 
-    def layers(self, in_look: Group, trim: Trim) -> tuple[Layer, ...]:
+    def layers(self, in_look: tuple[Group, ...], trim: Trim) -> tuple[Layer, ...]:
         """Layers of the areas of the look and of a trim, upon the look as strong as it is in this frame."""
-        local = _InAreas(in_look.strength, self.skin, lambda: _out_of(in_look, self.ask))
+        local = _InAreas(in_look[-1].strength, self.skin, lambda: _out_of(in_look, self.ask))
         return (*local.layers("look", self.look.areas, trim.without), *local.layers("trim", trim.areas))
 
 
 def look_plan(fitting: Fitting) -> FramePlan:
     """What the look does to a frame: its plan without any trim."""
-    look, ask = fitting.look, fitting.ask
-    steps = (step for step in look.steps if step.group == "look")
-    operations = _resolved(steps, ask, (ask.keep, EaseOperation()))
-    if not ask.aimed and all(isinstance(operation, _GUARDS) for operation in operations):
-        operations = ()  # they guard against what nothing here does, and would still cost the rounding of a table
-    in_look = Group(name="look", strength=look.strength / 100, operations=operations)
-    groups = (Group(name="light", operations=(fitting.gains,)), in_look)
+    look = fitting.look
+    operations = _look_operations(fitting)
+    in_look = tuple(Group(name=name, strength=look.strength / 100, operations=own) for name, own in operations)
+    groups = (Group(name="light", operations=(fitting.gains,)), *in_look)
     return FramePlan(groups=groups, layers=fitting.layers(in_look, Trim()), seed=fitting.seed)
+
+
+_Named = tuple[GroupName, tuple[Operation, ...]]
+
+
+def _look_operations(fitting: Fitting) -> tuple[_Named, ...]:
+    """Operations of the groups of a look, by the way in which it arrives."""
+    ask, way = fitting.ask, fitting.look.way
+    steps = [step for step in fitting.look.steps if step.group == "look"]
+    always = (ask.keep, EaseOperation())
+    if not ask.aimed or way == "steps":
+        return (("look", _by_hand(steps, ask, always)),)
+    if way == "fit":
+        return (("look", _resolved(steps, ask, always)),)
+    if way == "result":
+        return (("look", _resolved(steps, ask, always, _goes_there)),)
+    coloured = [step for step in steps if not isinstance(step, MonoStep)]
+    by_hand = tuple(one for one in _by_hand(coloured, ask, always) if one.stage != Stage.FINISHED)
+    if not by_hand:
+        return (("look", _resolved(steps, ask, always)),)
+    after = replace(ask, frame=_out_of((Group(name="hand", operations=by_hand),), ask).frame)
+    rest = _resolved(steps, after, always, _goes_there)
+    return (("hand", by_hand), ("look", rest))
+
+
+def _by_hand(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...]) -> tuple[Operation, ...]:
+    """What steps do without any target."""
+    alone = replace(ask, aimed=False, aim=Aim(ask.frame, ()))
+    operations = _resolved(steps, alone, always)
+    # Guards alone guard against what nothing here does, and would still cost the rounding of a table.
+    return () if all(isinstance(operation, _GUARDS) for operation in operations) else operations
+
+
+def _goes_there(operation: Operation) -> bool:
+    """Whether an operation goes toward the target, guards against what does, or is the finish; greys come last."""
+    return operation.stage != Stage.BY_HAND or isinstance(operation, GreyOperation)
 
 
 def trimmed(base: FramePlan, look: Look, trim: Trim, fitting: Callable[[], Fitting]) -> FramePlan:
@@ -120,12 +155,11 @@ def trimmed(base: FramePlan, look: Look, trim: Trim, fitting: Callable[[], Fitti
     fitting : what the frame is planned by, asked for only where something of the trim has to be fitted
     """
     trim = with_common(trim, look.common)
-    in_look = base.group("look")
     plan = base.model_copy(update={"geometry": trim.geometry})
     weakened = trim.strength != 100
     if weakened:
-        in_look = in_look.model_copy(update={"strength": look.strength / 100 * trim.strength / 100})
-        plan = plan.with_group(in_look)
+        plan = plan.with_look_at(look.strength / 100 * trim.strength / 100)
+    in_look = tuple(group for group in plan.groups if group.name in LOOK_GROUPS)
     if any(not step.is_idle for step in trim.steps):
         plan = plan.model_copy(update={"groups": (*plan.groups, _trimmed(trim, in_look, fitting().ask))})
     if trim.areas or trim.without or (weakened and look.areas):
@@ -168,26 +202,33 @@ class _InAreas:
         return Layer(name=name, area=area, look=here, operations=_resolved(own.steps, ask))
 
 
-def _resolved(steps: Iterable[Step], ask: Ask, always: tuple[Operation, ...] = ()) -> tuple[Operation, ...]:
-    """Operations of steps, with those that are always there, in the order of their stages."""
+def _resolved(
+    steps: Iterable[Step],
+    ask: Ask,
+    always: tuple[Operation, ...] = (),
+    wanted: Callable[[Operation], bool] = lambda _: True,
+) -> tuple[Operation, ...]:
+    """Operations of steps that are wanted, with those that are always there, in the order of their stages."""
     for step in steps:
         if step.acts(ask.aimed):
-            ask = replace(ask, so_far=(*ask.so_far, *step.resolve(ask)))
+            ask = replace(ask, so_far=(*ask.so_far, *(one for one in step.resolve(ask) if wanted(one))))
     return tuple(sorted((*ask.so_far, *always), key=lambda o: o.stage))
 
 
-def _trimmed(trim: Trim, look: Group, ask: Ask) -> Group:
+def _trimmed(trim: Trim, look: tuple[Group, ...], ask: Ask) -> Group:
     """A trim's steps. Those that are fitted look at the frame as it comes out of the look."""
     fitted = any(step.fitted and not step.is_idle for step in trim.steps)
     fresh = _out_of(look, ask) if fitted else _afresh(ask)
     return Group(name="trim", operations=_one_light(_resolved(trim.steps, fresh)))
 
 
-def _out_of(look: Group, ask: Ask) -> Ask:
+def _out_of(look: tuple[Group, ...], ask: Ask) -> Ask:
     """What is asked of steps that see the frame as it comes out of the look."""
-    cloud = np.asarray(ask.frame.cloud)
+    cloud = OKLab(np.asarray(ask.frame.cloud))
     if len(cloud) >= MINIMUM_PIXELS:
-        ask = replace(ask, frame=measure(after_group(look, OKLab(cloud))))
+        for group in look:
+            cloud = after_group(group, cloud)
+        ask = replace(ask, frame=measure(cloud))
     return _afresh(ask)
 
 

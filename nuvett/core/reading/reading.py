@@ -42,23 +42,47 @@ class Reading(Document):
 
 
 class Weighed(Document):
-    """A reading and its weights in a target, each 0 or more: for tone and for colour separately."""
+    """A reading and its weights in a target, each 0 or more: for tone and for colour separately.
+
+    key, name : of its reference, by which set-ups can aim at it alone
+    """
 
     reading: Reading
+    key: str = ""
+    name: str = ""
     tone: float = Field(ge=0)
     colour: float = Field(ge=0)
+
+
+class Single(Document):
+    """One of the readings of a target, for set-ups that aim at it alone; fields as a target has them."""
+
+    key: str
+    name: str = ""
+    palette: Palette
+    statistics: Statistics
+    edits: Edits = Edits()
 
 
 class Target(Document):
     """The blend of readings that a series must arrive at.
 
     edits : palette colours that were decided on by hand in any of the readings
+    each : the readings by themselves, where there are several
     """
 
     schema_version: Literal[1] = 1
     palette: Palette
     statistics: Statistics
     edits: Edits = Edits()
+    each: tuple[Single, ...] = ()
+
+    def alone(self, key: str) -> "Target":
+        """The target that one of its readings is by itself; the whole of it for a key that is not there."""
+        found = next((one for one in self.each if one.key == key), None)
+        if found is None:
+            return self
+        return Target(palette=found.palette, statistics=found.statistics, edits=found.edits)
 
 
 _KINDS = ("shadow", "midtone", "highlight", "free")
@@ -146,7 +170,7 @@ def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) 
     active = [w for w in weighed if w.tone > 0 or w.colour > 0]
     if len(active) == 1:
         only = active[0].reading
-        return Target(palette=only.palette, statistics=only.statistics, edits=_edits_of(only))
+        return Target(palette=only.palette, statistics=only.statistics, edits=_edits_of(only), each=_singles(weighed))
     lightness = sum(np.asarray(w.reading.statistics.lightness) * np.float32(w.tone / tone) for w in active)
     coloured = [w for w in active if w.colour > 0]
     cloud = barycentre(
@@ -162,6 +186,24 @@ def blend(weighed: list[Weighed], colours: int = USUAL, most: int = CLOUD_SIZE) 
         palette=find_palette(cloud, max(colours, len(held)), edits=edits, accents=True),
         statistics=statistics,
         edits=edits,
+        each=_singles(weighed),
+    )
+
+
+def _singles(weighed: list[Weighed]) -> tuple[Single, ...]:
+    """Readings by themselves, where there are several that can be told apart."""
+    named = [w for w in weighed if w.key]
+    if len(named) < 2:
+        return ()
+    return tuple(
+        Single(
+            key=w.key,
+            name=w.name,
+            palette=w.reading.palette,
+            statistics=w.reading.statistics,
+            edits=_edits_of(w.reading),
+        )
+        for w in named
     )
 
 

@@ -117,6 +117,7 @@ class Aimed:
     target: Target | None = None
     target_key: str = ""
     version: UUID | None = None
+    _own: dict[str, "Aimed"] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def with_look(self, look: Look) -> "Aimed":
         """Another look with the same target, which is no carried version then."""
@@ -125,6 +126,18 @@ class Aimed:
     def anew(self) -> "Aimed":
         """The same look as it would be carried now, whatever was kept of it."""
         return replace(self, version=None)
+
+    def on(self, frame: FrameFacts) -> "Aimed":
+        """What a frame is planned by: the look as it is in its set-up, and what that set-up aims at."""
+        setup = str(frame.setup or "")
+        if not self.look.setups:
+            return self
+        if setup not in self._own:
+            aim = self.look.of_setup(setup).aim
+            target = self.target.alone(aim) if self.target and aim else self.target
+            key = self.target_key if target is self.target else f"{self.target_key} {aim}"
+            self._own[setup] = replace(self, look=self.look.in_setup(setup), target=target, target_key=key)
+        return self._own[setup]
 
     @cached_property
     def key(self) -> str:

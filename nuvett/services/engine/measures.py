@@ -55,6 +55,7 @@ class Measures:
 
     def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
         """What a wall shows of a frame under a plan, or as it came."""
+        aimed = aimed.on(frame) if aimed else None
         key = ("summary", frame.sample_key, plan.key if plan else "", aimed.target_key if aimed else "")
 
         def make() -> Summary:

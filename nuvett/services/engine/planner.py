@@ -78,6 +78,7 @@ class Planner:
     def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """Plan of one frame of a series under a look, with the frame's own trim."""
         frame = frames[index]
+        aimed = aimed.on(frame)
         kept = frame.kept.get(aimed.version, "") if aimed.version else ""
 
         def make() -> FramePlan:
@@ -92,7 +93,8 @@ class Planner:
 
     def look_plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """What a look does to one frame of a series as it would be carried now: its plan without its trim and lens."""
-        return look_plan(self._fitting(frames, frames[index], aimed))
+        frame = frames[index]
+        return look_plan(self._fitting(frames, frame, aimed.on(frame)))
 
     def _fitting(self, frames: Facts, frame: FrameFacts, aimed: Aimed) -> Fitting:
         own = Own(frame.even, faces=frame.faces, seed=frame.seed)
@@ -120,7 +122,7 @@ class Planner:
 
     def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""
-        return self.run(frames, aimed).shared()
+        return self.run(frames, replace(aimed, look=aimed.look.model_copy(update={"setups": ()}))).shared()
 
     def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
         """The pull that suits a series under a look. Raises TargetError without a target."""

@@ -195,14 +195,15 @@ def match_files(
         Measured(e.sample, light, number, e.measured.proportion)
         for e, light, number in zip(entries, lights, setups, strict=True)
     ]
-    run = SeriesRun(Pools.of(measured, look), aim_of(target) if target else None, look)
-    yardstick = Yardstick.of(OKLab(np.asarray(target.statistics.cloud))) if target else None
+    pools = Pools.of(measured, look)
+    runs = {number: _run_of(pools, target, look, str(number + 1)) for number in sorted(set(setups))}
     index = {entry.photo.path: i for i, entry in enumerate(entries)}
 
     def work(photo: Photo) -> Outcome:
         start = time.perf_counter()
         i = index[photo.path]
         own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed)
+        run, yardstick = runs[setups[i]]
         plan = run.plan(i, own).through_lens(entries[i].lens)
         seen = _seen(photo, plan, limits)
         written = write_through(plan, photo, output, limits, seen)
@@ -213,8 +214,16 @@ def match_files(
 
     outcomes = each([e.photo for e in entries], work, progress)
     if cube is not None:
-        write_table(cube, compile_plan(run.shared()), output.overwrite)
+        everywhere, _ = _run_of(pools, target, look, "")
+        write_table(cube, compile_plan(everywhere.shared()), output.overwrite)
     return in_order(outcomes + failed, photos)
+
+
+def _run_of(pools: Pools, target: Target | None, look: Look, setup: str) -> tuple[SeriesRun, Yardstick | None]:
+    """A series as frames of one set-up are planned, and what their drift is measured against."""
+    own = target.alone(look.of_setup(setup).aim) if target else None
+    yardstick = Yardstick.of(OKLab(np.asarray(own.statistics.cloud))) if own else None
+    return SeriesRun(pools, aim_of(own) if own else None, look.in_setup(setup)), yardstick
 
 
 def _seen(photo: Photo, plan: FramePlan, limits: Limits) -> LookedAt | None:

@@ -44,8 +44,8 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
         raise InvalidChangeError("Choose at least one part to keep.")
     try:
         return Kept(
-            look=Look.model_validate(row.draft),
-            target=target_document(target) if target is not None else None,
+            look=Look.model_validate(row.draft).model_copy(update={"setups": ()}),
+            target=target_document(target).model_copy(update={"each": ()}) if target is not None else None,
             trim=trim,
             parts=tuple(chosen.parts),
         )

@@ -19,7 +19,7 @@ from nuvett.services.looks import looks
 from nuvett.services.looks.carrying import Carried, carry_as
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
-from nuvett.services.references.targets import latest_target, target_document
+from nuvett.services.references.targets import frames_read, latest_target, target_document
 from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.store import models
@@ -83,9 +83,12 @@ def use_here(session: Session, series: models.Series, asked: Meant) -> str:
 def aim_at_own(session: Session, series: models.Series) -> None:
     """Let the draft aim at the series' own target again. Raises TargetError before anything was read."""
     row = look_of(session, series)
-    if latest_target(session, series.id) is None:
+    target = latest_target(session, series.id)
+    if target is None:
         raise TargetError("There is no target yet: read a reference first.")
     look = Look.model_validate(row.draft)
+    if row.by_hand and frames_read(target):  # made on that very frame: its steps are not to be made after the fit again
+        look = look.model_copy(update={"way": "both"})
     looks.change_look(
         session, series, look, row.revision, "Aims at the series’ own target", looks.Aim(None, row.origin)
     )
@@ -156,11 +159,11 @@ def carry_in_hand(session: Session, source: models.Series, series: models.Series
     kept = keep_target(session, target_document(target)).id if target is not None and target.series_id else None
     aim_id = kept or theirs.target_id
     aim = looks.Aim(aim_id, theirs.origin, target is None)
-    look = Look.model_validate(theirs.draft)
+    look = Look.model_validate(theirs.draft).model_copy(update={"setups": ()})
     looks.change_look(
         session, series, look, look_of(session, series).revision, f"The look in hand of {source.title}", aim
     )
-    made = carry_as(session, series, Carried(theirs.draft, aim_id, theirs.origin))
+    made = carry_as(session, series, Carried(look.model_dump(mode="json"), aim_id, theirs.origin))
     count = session.scalar(select(func.count()).where(models.Frame.follows_id == made.id)) or 0
     return f"Carried to {count} frame{'' if count == 1 else 's'} of {series.title}, as its version {made.number}"
 

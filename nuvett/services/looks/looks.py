@@ -186,6 +186,7 @@ def copy_look(
     if series.id == source.id:
         raise InvalidChangeError("That is this series' own look.")
     theirs, row = Look.model_validate(look_of(session, source).draft), locked_look(session, series)
+    theirs = theirs.model_copy(update={"setups": ()})
     taken = theirs if parts is None else take_parts(Look.model_validate(row.draft), theirs, parts)
     words = f"Look of {source.title}" if parts is None else f"{len(parts)} parts of the look of {source.title}"
     change_look(session, series, taken, revision, words)

@@ -37,7 +37,7 @@ def weighed_readings(session: Session, series_id: uuid.UUID, draft: Draft | None
     for row in ready_references(session, series_id):
         reading = draft.readings.get(row.id) or reading_of(row)
         tone, colour = draft.weights.get(row.id, (row.tone_weight, row.colour_weight))
-        found.append(Weighed(reading=reading, tone=tone, colour=colour))
+        found.append(Weighed(reading=reading, key=str(row.id), name=row.name, tone=tone, colour=colour))
     return found
 
 
@@ -64,19 +64,23 @@ def renew_target(session: Session, series_id: uuid.UUID) -> models.Target | None
     if not weighed:
         return newest
     document = blend(weighed).model_dump(mode="json")
-    if newest is None or newest.document != document:
-        _follow_target(session, series_id, newest, Target.model_validate(document))
-        number = newest.number + 1 if newest else 1
-        if newest is not None and not newest.name and not _is_used(session, newest):
-            session.delete(newest)
-            session.flush()
-            number = newest.number
-        newest = models.Target(
-            series_id=series_id, number=number, document=document, sources=state_of(session, series_id)
-        )
-        session.add(newest)
+    if newest is not None and _but_singles(newest.document) == _but_singles(document):
+        newest.document = document  # blended before set-ups could aim at one of several: nothing else differs
+        return newest
+    _follow_target(session, series_id, newest, Target.model_validate(document))
+    number = newest.number + 1 if newest else 1
+    if newest is not None and not newest.name and not _is_used(session, newest):
+        session.delete(newest)
         session.flush()
-    return newest
+        number = newest.number
+    made = models.Target(series_id=series_id, number=number, document=document, sources=state_of(session, series_id))
+    session.add(made)
+    session.flush()
+    return made
+
+
+def _but_singles(document: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in document.items() if name != "each"}
 
 
 def _follow_target(session: Session, series_id: uuid.UUID, newest: models.Target | None, target: Target) -> None:

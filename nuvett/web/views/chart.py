@@ -158,7 +158,7 @@ def _coloured_palette(palette: Palette) -> list[Coloured]:
 
 def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str, Any]:
     """Values for the parts that follow a draft."""
-    bench, aimed = context.studio.bench, easel.aimed
+    bench, aimed = context.studio.bench, easel.aimed.on(easel.frame) if easel.aimed else None
     plan = plan_on(bench, easel)
     original = bench.measures.summary(easel.frame, bench.planner.as_came(easel.frame), aimed)
     finished = bench.measures.summary(easel.frame, plan, aimed)

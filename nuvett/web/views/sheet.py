@@ -21,6 +21,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.look.words import HELD_VALUES, MOVE_VALUES, point_words
+from nuvett.core.planning.nearer import has_both
 from nuvett.core.spaces.oklab import oklch_to_oklab
 from nuvett.core.steps.curve import CHANNELS
 from nuvett.core.steps.mono import hue_word
@@ -254,6 +255,13 @@ def _common(document: Look | Trim) -> list[Piece]:
     return pieces(document.common, sentence, "common.")
 
 
+def _way(document: Look | Trim, aimed: bool) -> list[Piece]:
+    """In which way a look arrives, where it has steps made by hand beside a target."""
+    if not isinstance(document, Look) or not aimed or not (has_both(document) or document.way != "fit"):
+        return []
+    return pieces(document, "{way}", "")
+
+
 def sheet_of(
     document: Look | Trim, aimed: bool = True, area_kinds: tuple[type[AreaPart], ...] = AREA_KINDS
 ) -> dict[str, Any]:
@@ -269,6 +277,7 @@ def sheet_of(
         "areas": [_area(own, index, aimed) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
         "common_pieces": _common(document),
+        "way_pieces": _way(document, aimed),
         "area_kinds": {kind_name(kind): kind for kind in offered},
         "area_facts": {kind_name(k): {"edges": k.edges, "outline": k.outline, "begins": k.begins} for k in area_kinds},
         "most_areas": MOST_AREAS,

@@ -2,7 +2,22 @@
 
 import { all, ask } from "./common.js";
 
+/** Another frame of a part that shows one of several. */
+const listenForNext = () =>
+  document.addEventListener("click", async (event) => {
+    const next = event.target.closest("[data-next-shown]");
+    const place = next?.closest("[data-part]");
+    if (!place) return;
+    next.disabled = true;
+    try {
+      place.innerHTML = await (await ask(`${place.dataset.part}?shown=${next.dataset.nextShown}`)).text();
+    } catch {
+      next.disabled = false;
+    }
+  });
+
 export const loadParts = async () => {
+  listenForNext();
   for (const place of all("[data-part]")) {
     try {
       place.innerHTML = await (await ask(place.dataset.part)).text();

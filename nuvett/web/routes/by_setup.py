@@ -1,0 +1,99 @@
+"""A look by set-up: all ways in which it can arrive, side by side, and what each set-up aims at."""
+
+import uuid
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Query
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look.ways import WAYS, OfSetup
+from nuvett.services.looks import by_setup, looks
+from nuvett.services.references import kept_references, targets
+from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.stages import stages_of
+from nuvett.web.context import Means
+from nuvett.web.heavy import heavy
+from nuvett.web.views.tiles import picture_address
+
+router = APIRouter(prefix="/series/{slug}/by-setup")
+_EDGE = 400
+Revision = Annotated[int, Form(ge=0, le=2**31 - 1)]
+Chosen = Annotated[str, Form(max_length=64)]
+
+
+def _own(setup: uuid.UUID, way: str, aim: str) -> OfSetup:
+    """What a form asks for. Raises InvalidChangeError for a way that is not there."""
+    if way and way not in WAYS:
+        raise InvalidChangeError("There is no such way.")
+    return OfSetup.model_validate({"setup": str(setup), "way": way or None, "aim": aim})
+
+
+@router.get("")
+def show(context: Means, slug: str) -> HTMLResponse:
+    with context.session() as session:
+        series = find_series(session, slug)
+        targets.renew_target_if_weighed(session, series.id)  # so that its readings can be aimed at one by one
+        of = by_setup.arranged(session, series)
+        rows = kept_references.ready_references(session, series.id, readings=False)
+        values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
+        values["references"] = [(str(row.id), row.name) for row in rows if row.tone_weight + row.colour_weight > 0]
+    ways = [(way, WAYS[way]) for way in of.ways]
+    chosen = of.aimed.look.way if of.aimed.look.way in of.ways else of.ways[-1]
+    return context.page(
+        "by_setup.html", "by-setup", **values, of=of, ways=ways, chosen=chosen, aims=of.aimed.target is not None
+    )
+
+
+@router.get("/{setup_id}")
+@heavy
+def column(
+    context: Means, slug: str, setup_id: uuid.UUID, shown: Annotated[int, Query(ge=0, le=10_000)] = 0
+) -> HTMLResponse:
+    """One set-up in all ways."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        of = by_setup.arranged(session, series)
+        names = {frame.id: frame.name for frame in series.frames}
+    found = by_setup.column(context.studio.bench, of, of.setup(setup_id), shown)
+    cells = [(one, WAYS[one.way], picture_address(slug, one.frame.id, one.plan.key, _EDGE)) for one in found.reached]
+    frame = names.get(found.reached[0].frame.id, "")
+    return context.part(
+        "parts/setup_column.html", slug=slug, of=of, column=found, cells=cells, frame=frame, shown=shown
+    )
+
+
+@router.post("")
+def for_series(context: Means, slug: str, way: Chosen, revision: Revision) -> Response:
+    """Let the look arrive in a way wherever a set-up says nothing else."""
+    asked = _own(uuid.UUID(int=0), way, "").way
+    with context.session() as session:
+        series = find_series(session, slug)
+        look = by_setup.arranged(session, series).aimed.look
+        if asked is not None:
+            looks.change_look(session, series, look.model_copy(update={"way": asked}), revision)
+    return RedirectResponse(f"/series/{slug}/by-setup", 303)
+
+
+@router.post("/proposed")
+@heavy
+def as_proposed(context: Means, slug: str, revision: Revision) -> Response:
+    by_setup.take_proposed(context.studio, slug, revision)
+    return RedirectResponse(f"/series/{slug}/by-setup", 303)
+
+
+@router.post("/nearest")
+@heavy
+def to_nearest(context: Means, slug: str, revision: Revision) -> Response:
+    by_setup.take_nearest(context.studio, slug, revision)
+    return RedirectResponse(f"/series/{slug}/by-setup", 303)
+
+
+@router.post("/{setup_id}")
+def choose(
+    context: Means, slug: str, setup_id: uuid.UUID, revision: Revision, way: Chosen = "", aim: Chosen = ""
+) -> Response:
+    """Let a set-up arrive in a way of its own, or aim at a reading of its own."""
+    with context.session() as session:
+        by_setup.choose(session, find_series(session, slug), setup_id, _own(setup_id, way, aim), revision)
+    return RedirectResponse(f"/series/{slug}/by-setup", 303)
