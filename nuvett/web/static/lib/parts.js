@@ -5,9 +5,10 @@ import { all, ask } from "./common.js";
 /** Another frame of a part that shows one of several. */
 const listenForNext = () =>
   document.addEventListener("click", async (event) => {
-    const next = event.target.closest("[data-next-shown]");
-    const place = next?.closest("[data-part]");
-    if (!place) return;
+    const target = /** @type {Element} */ (event.target);
+    const next = /** @type {HTMLButtonElement | null} */ (target.closest("[data-next-shown]"));
+    const place = /** @type {HTMLElement | null} */ (target.closest("[data-part]"));
+    if (!next || !place) return;
     next.disabled = true;
     try {
       place.innerHTML = await (await ask(`${place.dataset.part}?shown=${next.dataset.nextShown}`)).text();
