@@ -21,6 +21,7 @@ from nuvett.web.routes import (
     handover,
     health,
     kept,
+    lifting,
     lookbook,
     many,
     pages,
@@ -52,7 +53,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    stages = (shelf, gather, read, clips, palettes, shape, carry, trim, many, handover, pictures)
+    stages = (shelf, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
     looks = (working_out, lookbook, kept, trying, health, by_setup)
     for module in (*looks, *stages, pages, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)

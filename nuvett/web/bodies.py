@@ -167,11 +167,12 @@ class TrimCopy(Chosen):
     areas: Literal["add", "replace"] = "add"
 
 
-class AreaMove(Asked):
-    """An area of a trim, and the revision of the trim that the window had."""
+class Lift(Asked):
+    """Parts of a trim for the look, or under a name for the lookbook; revision : of the trim in the window."""
 
-    area: Index
+    parts: list[str] = Field(max_length=60)
     revision: int = Field(ge=0, le=2**31 - 1)
+    name: str = ""
 
 
 class KeptLabels(Asked):

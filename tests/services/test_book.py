@@ -223,3 +223,23 @@ def test_the_look_in_hand_is_carried_to_another_series_which_then_aims_at_the_sa
     with studio.database.session() as session:
         using.carry_in_hand(session, catalogue.find_series(session, bare), catalogue.find_series(session, slug))
     assert draft(studio, slug).target is None
+
+
+def test_what_another_series_aims_at_is_taken_over_by_name_and_undone(studio: Studio, slug: str) -> None:
+    set_draft(studio, slug, WARM)
+    other = another(studio, "By hand", still="")
+    set_draft(studio, other, Look(strength=40))
+    with studio.database.session() as session:
+        here, there = (catalogue.find_series(session, name) for name in (slug, other))
+        using.take_over(session, there, here, frozenset({"white"}), 2)
+    assert draft(studio, other).target is None and draft(studio, other).look.white == WARM.white
+    with studio.database.session() as session:
+        here, there = (catalogue.find_series(session, name) for name in (slug, other))
+        using.take_over(session, there, here, frozenset({"aim"}), 3)
+    taken, own = draft(studio, other).target, draft(studio, slug).target
+    assert taken and own and taken.model_dump_json() == own.model_dump_json()
+    assert draft(studio, other).look.strength == 40
+    assert walk(studio, other, False) == "1 part of the look of Winter fair" and draft(studio, other).target is None
+    with studio.database.session() as session, pytest.raises(InvalidChangeError, match="aims at nothing"):
+        here, there = (catalogue.find_series(session, name) for name in (slug, other))
+        using.take_over(session, here, there, frozenset({"aim"}), catalogue.look_of(session, here).revision)

@@ -21,6 +21,7 @@ from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import DeliverySettings
 from nuvett.services.engine.facts import Facts
 from nuvett.services.engine.wall import Show, build_wall, choose_proofs
+from nuvett.services.lookbook import using
 from nuvett.services.looks import carrying, looks, trims
 from nuvett.services.platform import history, incoming
 from nuvett.services.platform.studio import Studio
@@ -274,18 +275,18 @@ def test_looks_are_taken_over_whole_or_by_part_as_one_step_that_can_be_undone(st
             looks.change_look(session, source, Look(strength=strength), catalogue.look_of(session, source).revision)
         grained = Look(strength=60, finish=FinishStep(grain=30))
         looks.change_look(session, source, grained, catalogue.look_of(session, source).revision)
-        looks.copy_look(session, other, source, frozenset({"finish"}), 1)
+        using.take_over(session, other, source, frozenset({"finish"}), 1)
         assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
         with pytest.raises(ConflictError):
-            looks.copy_look(session, other, source, None, 1)
-        looks.copy_look(session, other, source, None, 2)
+            using.take_over(session, other, source, None, 1)
+        using.take_over(session, other, source, None, 2)
         row = catalogue.look_of(session, other)
         assert Look.model_validate(row.draft) == grained
         assert history.steps(session, f"look:{row.id}")[0].words == "Look of Winter fair"
         looks.walk_look(session, other, forward=False)
         assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
         with pytest.raises(InvalidChangeError):
-            looks.copy_look(session, other, other, None, 4)
+            using.take_over(session, other, other, None, 4)
 
 
 def test_proofs_are_chosen_and_proposed_again(studio: Studio, slug: str) -> None:

@@ -118,9 +118,9 @@ def test_an_area_moves_into_the_look_and_out_of_one_frame(client: TestClient, sl
     trim(client, slug, first, {"areas": [darker, brushed]})
     plain = picture(client, slug, second)
     at = f"/series/{slug}/frames/{first}/trim/into-look"
-    assert "belongs to its frame" in client.post(at, json={"area": 1, "revision": 2}).json()["message"]
-    assert "another window" in client.post(at, json={"area": 0, "revision": 1}).json()["message"]
-    assert "is in the look now" in client.post(at, json={"area": 0, "revision": 2}).json()["words"]
+    assert "can go into a look" in client.post(at, json={"parts": ["area.1"], "revision": 2}).json()["message"]
+    assert "another window" in client.post(at, json={"parts": ["area.0"], "revision": 1}).json()["message"]
+    assert "In the look now: " in client.post(at, json={"parts": ["area.0"], "revision": 2}).json()["words"]
     assert len(trim_of(client, slug, first)["document"]["areas"]) == 1
     client.post(f"/series/{slug}/carry")
     assert picture(client, slug, second).mean() < plain.mean() - 3

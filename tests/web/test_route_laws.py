@@ -35,7 +35,7 @@ JSON: dict[str, dict[str, Any]] = {
     "/trim": LOOK,
     "/trim/undo": {"revision": 1},
     "/trim/redo": {"revision": 1},
-    "/trim/into-look": {"area": 0, "revision": 1},
+    "/trim/into-look": {"parts": ["exposure"], "revision": 1},
 }
 FORMS = {
     "/base": {"base": "own"},

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from nuvett.core.book.files import Labels
-from nuvett.core.book.kept import BRUSHED, GEOMETRY, Kept
+from nuvett.core.book.kept import AREAS, BRUSHED, GEOMETRY, Kept, bare_look
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.look.lifting import lifted
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.services.lookbook import book
@@ -73,6 +74,17 @@ def revise_from(session: Session, series: models.Series, row: models.KeptLook, c
     made = book.revise(session, row, _kept(session, series, chosen), number)
     _remember(session, series, row, made)
     return made
+
+
+def keep_from_trim(
+    session: Session, series: models.Series, frame: models.Frame, labels: Labels, parts: Sequence[str]
+) -> models.KeptLook:
+    """Keep parts of a frame's trim as a look that aims at nothing. Raises as `add_kept`, and DocumentError."""
+    look, _ = lifted(bare_look(), trim_of(frame), parts, uuid.uuid4().hex[:6])
+    held = [name for name in parts if not name.startswith("area.")] + [AREAS] * bool(look.areas)
+    named = labels.model_copy(update={"came_from": f"{series.title}; the trim of {frame.name}"[:_MOST_FROM]})
+    seen = {"thumbnail": frame.view, "domain": frame.domain}
+    return book.add_kept(session, named, Kept(look=look, parts=tuple(held)), f"From the trim of {frame.name}", **seen)
 
 
 def _remember(session: Session, series: models.Series, row: models.KeptLook, number: int) -> None:

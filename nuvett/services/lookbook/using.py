@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.book.kept import BRUSHED, GEOMETRY, PARTS, Use, trim_onto, with_palette
 from nuvett.core.errors import InvalidChangeError, TargetError
-from nuvett.core.look.look import Look
+from nuvett.core.look.look import Look, take_parts
 from nuvett.core.reading.swatches import SavedPalette
 from nuvett.core.steps.wash import WashStep
 from nuvett.services.engine.facts import Aimed
@@ -92,6 +92,40 @@ def aim_at_own(session: Session, series: models.Series) -> None:
     looks.change_look(
         session, series, look, row.revision, "Aims at the series’ own target", looks.Aim(None, row.origin)
     )
+
+
+AIM = "aim"
+"""The part of another series' look that is what it aims at."""
+
+
+def take_over(
+    session: Session, series: models.Series, source: models.Series, parts: frozenset[str] | None, revision: int
+) -> None:
+    """Take another series' look, whole or by named parts, as one step that can be undone.
+
+    What it aims at is taken only by name. Raises DocumentError for a part that is not there, InvalidChangeError for
+    the series' own look and for an aim where there is none, ConflictError.
+    """
+    if series.id == source.id:
+        raise InvalidChangeError("That is this series' own look.")
+    theirs, row = look_of(session, source), looks.locked_look(session, series)
+    look = Look.model_validate(theirs.draft).model_copy(update={"setups": ()})
+    count = len(parts or ())
+    said = "Look" if parts is None else f"{count} part{'' if count == 1 else 's'} of the look"
+    words = f"{said} of {source.title}"
+    if parts is not None:
+        look = take_parts(Look.model_validate(row.draft), look, parts - {AIM})
+    aim = _aim_of(session, source, theirs) if parts is not None and AIM in parts else None
+    looks.change_look(session, series, look, revision, words, aim)
+
+
+def _aim_of(session: Session, series: models.Series, row: models.Look) -> looks.Aim:
+    """What a draft aims at, kept so that another series can aim at it. Raises InvalidChangeError for nothing."""
+    target = looks.aim_of_draft(session, series, row)
+    if target is None:
+        raise InvalidChangeError(f"The look of {series.title} aims at nothing.")
+    kept = keep_target(session, target_document(target)) if target.series_id else target
+    return looks.Aim(kept.id, row.origin)
 
 
 def lay_palette_as_wash(session: Session, series: models.Series, palette: SavedPalette) -> None:

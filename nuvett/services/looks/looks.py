@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import ConflictError, InvalidChangeError
-from nuvett.core.look.look import Look, take_parts
+from nuvett.core.look.look import Look
 from nuvett.core.look.words import describe
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.platform import history
@@ -174,22 +174,6 @@ def set_proofs(session: Session, series: models.Series, frames: list[uuid.UUID] 
     if frames is not None and not (0 < len(frames) <= MOST_PROOFS and set(frames) <= known):
         raise InvalidChangeError(f"Choose 1 to {MOST_PROOFS} frames of this series.")
     row.proofs = None if frames is None else {"frames": [str(frame) for frame in frames]}
-
-
-def copy_look(
-    session: Session, series: models.Series, source: models.Series, parts: frozenset[str] | None, revision: int
-) -> None:
-    """Take another series' look, whole or by named parts, as one step that can be undone.
-
-    Raises DocumentError for a part that is not there, InvalidChangeError for the series' own look, ConflictError.
-    """
-    if series.id == source.id:
-        raise InvalidChangeError("That is this series' own look.")
-    theirs, row = Look.model_validate(look_of(session, source).draft), locked_look(session, series)
-    theirs = theirs.model_copy(update={"setups": ()})
-    taken = theirs if parts is None else take_parts(Look.model_validate(row.draft), theirs, parts)
-    words = f"Look of {source.title}" if parts is None else f"{len(parts)} parts of the look of {source.title}"
-    change_look(session, series, taken, revision, words)
 
 
 def look_text(session: Session, series: models.Series) -> str:

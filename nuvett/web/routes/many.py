@@ -5,14 +5,12 @@ import uuid
 from fastapi import APIRouter
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 
-from nuvett.core.errors import InvalidChangeError
-from nuvett.core.look.look import Look
-from nuvett.services.looks import carried_plans, carrying, common_trims, moving_areas, trims_of_many
+from nuvett.services.looks import carried_plans, carrying, common_trims, trims_of_many
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import gathering, subjects, variants
-from nuvett.services.series.catalogue import find_frame, find_series, look_of
+from nuvett.services.series.catalogue import find_frame, find_series
 from nuvett.services.series.frame_facts import trim_of
-from nuvett.web.bodies import AreaMove, Chosen, Named, TrimCopy
+from nuvett.web.bodies import Chosen, Named, TrimCopy
 from nuvett.web.context import Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.filters import plural
@@ -139,17 +137,3 @@ def variant_out(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
         first = variants.take_variant_out(session, find_frame(session, find_series(session, slug), frame_id))
         address = f"/series/{slug}/trim?frame={first.id}"
     return RedirectResponse(address, 303)
-
-
-@router.post("/frames/{frame_id}/trim/into-look")
-def area_into_look(context: Means, slug: str, frame_id: uuid.UUID, asked: AreaMove) -> JSONResponse:
-    """Move an area of a frame's trim into the draft of the look."""
-    with context.session() as session:
-        series = find_series(session, slug)
-        frame = find_frame(session, series, frame_id)
-        if frame.trim_revision != asked.revision:
-            raise InvalidChangeError("This frame was trimmed in another window. Reload to see that newer state.")
-        words = moving_areas.move_into_look(session, series, frame, asked.area)
-        look = Look.model_validate(look_of(session, series).draft)
-        subjects.queue_subjects(session, context.studio, series, look)
-    return _done(words)

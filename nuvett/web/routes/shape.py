@@ -188,7 +188,7 @@ def copy(context: Means, slug: str, asked: LookCopy) -> JSONResponse:
     """Take the look of another series, whole or by named parts."""
     parts = None if asked.parts is None else frozenset(asked.parts)
     with context.session() as session:
-        looks.copy_look(session, find_series(session, slug), find_series(session, asked.series), parts, asked.revision)
+        using.take_over(session, find_series(session, slug), find_series(session, asked.series), parts, asked.revision)
         session.flush()
         return _kept(context, session, slug)
 

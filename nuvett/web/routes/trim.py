@@ -11,7 +11,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim
 from nuvett.services.looks import carrying, common_trims, trims
-from nuvett.services.looks.moving_areas import look_areas
+from nuvett.services.looks.lifting import look_areas
 from nuvett.services.platform.documents import parse_trim
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references import kept_references

@@ -94,6 +94,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
         *_AT_A_SHEET,
         Key("g", "straighten and crop"),
         Key("d", "do the same to other frames"),
+        Key("p", "put parts of the trim into the look"),
         Key("k", "make a variant"),
         Key("e", "let the brush erase"),
         Key("<", "a narrower brush"),

@@ -6,6 +6,8 @@ import { goTo, sheetOf } from "../controls/document.js";
 import { latest } from "../lib/draft.js";
 import { connectTrying } from "../controls/trying.js";
 
+const SHOWN = 1200; // ms that what was done is read before the page is shown anew
+
 const where = ({ slug, frame, reference }) => ({
   draft: `/series/${slug}/frames/${frame}/trim/draft`,
   keep: `/series/${slug}/frames/${frame}/trim`,
@@ -39,6 +41,26 @@ export const trim = () => ({
       const done = await (await ask(`/series/${this.slug}/${address}`, { method: "POST", json })).json();
       say(done.words);
       then?.(done);
+    } catch (error) {
+      say(error.message);
+    }
+  },
+  /** Parts that are ticked to go into the look. */
+  askedLift() {
+    return all("#lift [data-lift-part]:checked", this.root).map((box) => box.value);
+  },
+  /** Put parts of the trim into the look, or keep them under a name. */
+  lift(parts, name = "") {
+    const json = { parts, name, revision: this.revision };
+    const then = () => (name ? one("#lift", this.root).close() : setTimeout(() => location.reload(), SHOWN));
+    return this.act(`frames/${this.frame}/trim/into-look`, json, then);
+  },
+  /** Ask which parts can go into the look, once what moves has come to rest. */
+  async fillLift() {
+    await this.keeping;
+    const place = one("[data-lift-parts]", this.root);
+    try {
+      place.innerHTML = await (await ask(`/series/${this.slug}/frames/${this.frame}/trim/into-look`)).text();
     } catch (error) {
       say(error.message);
     }
@@ -81,10 +103,12 @@ export const trim = () => ({
     }
   },
   clickedToo(event, find) {
-    const again = () => setTimeout(() => location.reload(), 1200);
+    const again = () => setTimeout(() => location.reload(), SHOWN);
     const choice = find("choose");
     if (choice) return this.chooseFrames(choice.dataset.choose);
-    if (find("dialog")?.dataset.dialog === "same") return this.tickSame();
+    const opened = find("dialog")?.dataset.dialog;
+    if (opened === "same") return this.tickSame();
+    if (opened === "lift") return this.fillLift();
     if (find("same")) {
       const json = this.askedSame();
       one("#same", this.root).close();
@@ -98,10 +122,9 @@ export const trim = () => ({
     const common = find("common");
     if (common) return this.act(`trims/common/${common.dataset.common}`, {}, again);
     const move = find("into-look");
-    if (move) {
-      const json = { area: Number(move.dataset.intoLook), revision: this.revision };
-      return this.act(`frames/${this.frame}/trim/into-look`, json, again);
-    }
+    if (move) return this.lift([`area.${move.dataset.intoLook}`]);
+    if (find("lift-keep")) return this.lift(this.askedLift(), one("[data-lift-name]", this.root).value || " ");
+    if (find("lift")) return this.lift(this.askedLift());
     const without = find("without")?.dataset.without;
     if (without === undefined) return undefined;
     const left = new Set(this.document.without);
