@@ -26,9 +26,15 @@ def number(
     unit: str = "%",
     step: float = 1,
     empty: Empty | None = None,
+    full: float | None = None,
 ) -> Any:
-    """A number of a step: usual value, range, label, unit, smallest sensible change, and words for none."""
+    """A number of a step: usual value, range, label, unit, smallest sensible change, and words for none.
+
+    full : above which it is marked as beyond full
+    """
     shown: dict[str, Any] = {"label": label, "unit": unit, "step": step}
+    if full is not None:
+        shown["full"] = full
     if empty is not None:
         shown |= {"empty": empty.words, "start": empty.start}
     return Field(default=usual, ge=low, le=high, json_schema_extra={_NUMBER: shown})
@@ -56,6 +62,7 @@ class NumberWords:
     usual: float | None
     empty: str = ""
     start: float = 0
+    full: float | None = None
 
     @property
     def digits(self) -> int:

@@ -146,6 +146,15 @@ def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Flo
     return np.asarray(_into_range(curve), dtype=np.float32)
 
 
+def within_slopes(curve: Floats, steepest: float) -> Floats:
+    """A tone curve (129,) with its slopes from GENTLEST to `steepest`, through its middle, in 0 to 1."""
+    slopes = np.clip(np.diff(np.asarray(curve, dtype=np.float64)) * (TONE_KNOTS - 1), GENTLEST, steepest)
+    made = np.concatenate([[0.0], np.cumsum(slopes)]) / (TONE_KNOTS - 1)
+    middle = TONE_KNOTS // 2
+    lifted = max(0.0, float(curve[middle]) - made[middle])  # black stays what it is, however steep the rest would be
+    return np.asarray(_into_range(made + lifted), dtype=np.float32)
+
+
 def _into_range(curve: NDArray[np.float64]) -> NDArray[np.float64]:
     """Bend a curve that passes 1 back under it over its upper part, keeping it strictly rising."""
     top = float(curve[-1])

@@ -33,8 +33,8 @@ class WholeLook(WithSteps):
     """
 
     schema_version: Literal[5] = 5
-    strength: float = number(100, 0, 100, "Strength of the look")
-    colour: float = number(100, 0, 100, "Colour")
+    strength: float = number(100, 0, 150, "Strength of the look", full=100)
+    colour: float = number(100, 0, 150, "Colour", full=100)
     vivid: float = number(70, 0, 100, "Strong colours keep at least")
     pull: float = number(60, 0, 100, "Pull")
     way: Way = choice("fit", "Arrives by", dict(WAYS))

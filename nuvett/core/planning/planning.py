@@ -11,6 +11,7 @@ from nuvett.core.area.faces import FaceSeen, SkinSeen
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.moves import CLUSTERS, FINE
 from nuvett.core.geometry.geometry import Geometry
+from nuvett.core.look.beyond import asked_for
 from nuvett.core.look.common import with_common
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
@@ -106,7 +107,8 @@ class Fitting:
 
 def look_plan(fitting: Fitting) -> FramePlan:
     """What the look does to a frame: its plan without any trim."""
-    look = fitting.look
+    look = asked_for(fitting.look)
+    fitting = replace(fitting, look=look)
     operations = _look_operations(fitting)
     in_look = tuple(Group(name=name, strength=look.strength / 100, operations=own) for name, own in operations)
     groups = (Group(name="light", operations=(fitting.gains,)), *in_look)
@@ -158,7 +160,7 @@ def trimmed(base: FramePlan, look: Look, trim: Trim, fitting: Callable[[], Fitti
     plan = base.model_copy(update={"geometry": trim.geometry})
     weakened = trim.strength != 100
     if weakened:
-        plan = plan.with_look_at(look.strength / 100 * trim.strength / 100)
+        plan = plan.with_look_at(min(1.0, look.strength / 100) * trim.strength / 100)
     in_look = tuple(group for group in plan.groups if group.name in LOOK_GROUPS)
     if any(not step.is_idle for step in trim.steps):
         plan = plan.model_copy(update={"groups": (*plan.groups, _trimmed(trim, in_look, fitting().ask))})

@@ -21,6 +21,7 @@ MOST_MOVES, MOST_PINS = 12, 24
 PLANNING_CLOUD = 1024
 """Colours that the moves are planned on."""
 
+_MOST = 1.5  # of the way that a colour goes
 _PIN_REACH = 0.1  # OKLab distance within which a pin speaks for a colour of the frame
 
 
@@ -43,7 +44,7 @@ class MoveStep(Step):
     title: ClassVar[str] = "Colour moves"
     fitted: ClassVar[bool] = True
     instrument: ClassVar[Instrument | None] = "pairing"
-    amount: float = number(35, 0, 100, "Colour moves")
+    amount: float = number(35, 0, 150, "Colour moves", full=100)
     part: Part = part()
     reach: float = number(9, 4, 30, "Colour moves take along", "ΔE", 0.5)
     pins: tuple[Pin, ...] = Field(default=(), max_length=MOST_PINS)
@@ -76,7 +77,7 @@ class MoveStep(Step):
 
     def _paired(self, ask: Ask) -> tuple[Move, ...]:
         """Moves by pairing, at their amounts, some of them as pins have it."""
-        amount = self.amount / 100 * ask.colour
+        amount = min(self.amount / 100 * ask.colour, _MOST)
         if amount == 0 or not ask.aimed:
             return ()
         cloud = ask.through(OKLab(thin(ask.frame.cloud, PLANNING_CLOUD)))

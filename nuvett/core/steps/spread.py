@@ -8,6 +8,15 @@ from nuvett.core.fields import number
 from nuvett.core.fit.colour import zone_spreads
 from nuvett.core.plan.fitted import SpreadOperation, TintOperation
 from nuvett.core.steps.step import Ask, Step
+from nuvett.core.types import Floats
+
+_MOST, _LEAST = 1.5, 0.2  # of the spread that is taken; by which no direction of colour is drawn together further
+
+
+def _upright(matrix: Floats, full: Floats) -> Floats:
+    """Matrices (17, 2, 2) beyond full, those at full where beyond it would turn colours inside out."""
+    least = np.linalg.svd(matrix, compute_uv=False)[:, -1] * np.sign(np.linalg.det(matrix))
+    return np.asarray(np.where((least < _LEAST)[:, None, None], full, matrix), dtype=np.float32)
 
 
 class SpreadStep(Step):
@@ -16,7 +25,7 @@ class SpreadStep(Step):
     name: ClassVar[str] = "spread"
     title: ClassVar[str] = "Colour spread"
     fitted: ClassVar[bool] = True
-    amount: float = number(45, 0, 100, "Colour spread")
+    amount: float = number(45, 0, 150, "Colour spread", full=100)
 
     @property
     def _does_nothing(self) -> bool:
@@ -34,6 +43,9 @@ class SpreadStep(Step):
         tinted = next((o for o in ask.so_far if isinstance(o, TintOperation)), None)
         full = zone_spreads(ask.frame, ask.aim.statistics, ask.tone)
         same = np.eye(2, dtype=np.float32)
-        matrix = same + (full - same) * np.float32(self.amount / 100 * ask.colour)
+        amount = min(self.amount / 100 * ask.colour, _MOST)
+        matrix = same + (full - same) * np.float32(amount)
+        if amount > 1:
+            matrix = _upright(matrix, full)
         about = np.asarray(ask.frame.zone_tint) if tinted is None else np.asarray(tinted.after)
         return (SpreadOperation(about=about, matrix=matrix.reshape(-1, 4)),)

@@ -5,7 +5,16 @@ from typing import ClassVar
 import numpy as np
 
 from nuvett.core.fields import Empty, number
-from nuvett.core.fit.tone import TONE_GRID, aim_ends, fit_tone, has_faded_blacks, has_faded_whites, keep_ends, tonality
+from nuvett.core.fit.tone import (
+    TONE_GRID,
+    aim_ends,
+    fit_tone,
+    has_faded_blacks,
+    has_faded_whites,
+    keep_ends,
+    tonality,
+    within_slopes,
+)
 from nuvett.core.plan.fitted import ToneOperation
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.step import Ask, Step
@@ -18,7 +27,7 @@ class ToneStep(Step):
     name: ClassVar[str] = "tone"
     title: ClassVar[str] = "Tone"
     fitted: ClassVar[bool] = True
-    amount: float = number(65, 0, 100, "Tone")
+    amount: float = number(65, 0, 150, "Tone", full=100)
     black: float | None = number(None, 0, 60, "Black point", "L*", 0.5, Empty("the target’s", 4))
     white: float | None = number(None, 40, 100, "White point", "L*", 0.5, Empty("the target’s", 96))
     steepest: float = number(2.2, 1, 4, "Contrast rises at most", "times", 0.05)
@@ -49,6 +58,8 @@ class ToneStep(Step):
         goal = aim_ends(tonality(ask.frame.lightness, target), black, white)
         full = keep_ends(fit_tone(ask.frame.lightness, goal, self.steepest), *self._followed(target))
         curve = TONE_GRID + (full - TONE_GRID) * np.float32(self.amount / 100)
+        if self.amount > 100:
+            curve = within_slopes(curve, self.steepest)
         return (ToneOperation(curve=np.asarray(curve)),)
 
     def _followed(self, target: Quantiles) -> tuple[float, float]:

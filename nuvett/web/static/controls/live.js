@@ -23,6 +23,7 @@ export const live = () => ({
   show(root) {
     const text = written(this.value(root), factsOf(root.dataset));
     root.textContent = text;
+    if (root.dataset.full) root.toggleAttribute("data-beyond", Number(root.dataset.value) > Number(root.dataset.full));
     root.setAttribute("aria-valuenow", String(this.value(root) ?? root.dataset.low));
     root.setAttribute("aria-valuetext", text);
   },
