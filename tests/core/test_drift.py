@@ -1,19 +1,22 @@
 """Drift: a distance in the mathematical sense, with reasons that a person would agree with."""
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
 
 from nuvett.core.drift.drift import Yardstick, distance, measure_drift, outliers, spread_of
+from nuvett.core.drift.lacking import near, unmatched
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
-from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.types import OKLab
+from nuvett.core.types import Linear, OKLab
 from tests import strategies as ours
+from tests.conftest import DEMO, load_rgb
 
 
 def cloud_of(picture: np.ndarray) -> np.ndarray:
@@ -99,3 +102,46 @@ def test_prints_are_told_by_their_toning_and_never_as_cooler(photo: np.ndarray) 
 
 
 TONINGS = ((0.01, 0.04), (0.02, 0.09), (-0.01, -0.06))
+
+
+def _seen_in(name: str) -> OKLab:
+    picture = cv2.resize(load_rgb(DEMO / "frames" / f"{name}.jpg"), (240, 160), interpolation=cv2.INTER_AREA)
+    return linear_to_oklab(to_linear((picture.reshape(-1, 3) / 255).astype(np.float32)))
+
+
+@pytest.mark.parametrize(
+    ("name", "hue"),
+    [
+        *(("AT-0101", 75), ("AT-0102", 50), ("AT-0106", 45), ("AT-0108", 60), ("AT-0117", 30), ("AT-0124", 250)),
+        *(("AT-0121", 60), ("AT-0133", 75), ("AT-0109", 65), ("AT-0107", 190)),
+    ],
+)
+def test_a_colour_painted_out_of_a_frame_is_named_and_nothing_else(name: str, hue: float) -> None:
+    whole = _seen_in(name)
+    assert not unmatched(whole, whole)
+    for gains in ((1.2, 1.15, 1.1), (0.85, 0.9, 0.95)):
+        lit = linear_to_oklab(Linear(oklab_to_linear(whole) * np.float32(gains)))
+        assert not unmatched(lit, whole), "another light is no missing colour"
+    lch = oklab_to_oklch(whole)
+    family = (np.abs((lch[:, 2] - hue + 180) % 360 - 180) < 45) & (lch[:, 1] > 0.03)
+    painted = whole.copy()
+    painted[family, 1:] *= np.float32(0.05)
+    found = unmatched(painted, whole)
+    assert found and all(one.kind == "lacked" for one in found)
+    angles = [np.degrees(np.arctan2(one.colour[2], one.colour[1])) for one in found]
+    assert all(abs((angle - hue + 180) % 360 - 180) < 50 for angle in angles)
+    assert found[0].share <= family.mean() + 0.02 and "lacks the target’s" in found[0].words
+    back = unmatched(whole, painted)
+    assert [one.kind for one in back] == ["foreign"] * len(back) and len(back) == len(found)
+    assert near(whole, back[0].colour)[family].mean() > near(whole, back[0].colour)[~family].mean()
+
+
+def test_what_could_become_a_missing_colour_is_said() -> None:
+    whole = _seen_in("AT-0107")
+    lch = oklab_to_oklch(whole)
+    family = (np.abs((lch[:, 2] - 190 + 180) % 360 - 180) < 45) & (lch[:, 1] > 0.03)
+    dull, gone = whole.copy(), whole.copy()
+    dull[family, 1:] *= np.float32(0.45)
+    gone[family, 1:] = 0
+    assert "a move by hand from its" in unmatched(dull, whole)[0].advice
+    assert unmatched(gone, whole)[0].advice == "nothing in the frame could become it"

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from nuvett.core.book.health import health_on
 from nuvett.core.book.suits import bending
 from nuvett.core.drift.drift import Drift, measure_drift
+from nuvett.core.drift.lacking import Unmatched, unmatched
 from nuvett.core.fit.holds import HoldLimits
 from nuvett.core.fit.moves import FINE
 from nuvett.core.look.look import Look
@@ -71,6 +72,15 @@ class Measures:
             )
 
         return self._kept.get(key, make, _SUMMARY_BYTES)
+
+    def unmatched(self, frame: FrameFacts, plan: FramePlan, aimed: Aimed) -> tuple[Unmatched, ...]:
+        """Colours that a frame under a plan lacks of its target, and has beside it; none without a target."""
+        aimed = aimed.on(frame)
+        yardstick = self._planner.yardstick(aimed)
+        if yardstick is None:
+            return ()
+        key = ("unmatched", frame.sample_key, plan.key, aimed.target_key)
+        return self._kept.get(key, lambda: unmatched(self.summary(frame, plan, aimed).cloud, yardstick.cloud))
 
     def before_greys(self, frame: FrameFacts, plan: FramePlan, name: str) -> Palette:
         """Palette of a frame as its colours come to black-and-white in a group or layer of its plan."""

@@ -15,12 +15,14 @@ from numpy.typing import NDArray
 from nuvett.core.book.health import merged_pairs, merged_places, tinted_whites, torn_places
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.resampling import Resampling
+from nuvett.core.drift.lacking import near
 from nuvett.core.errors import NotFoundError
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.apply import evened_by
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.planning.warnings import at_ends, steep_tones
+from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear
@@ -37,12 +39,13 @@ Veil = NDArray[np.uint8]
 
 @dataclass(frozen=True)
 class Looked:
-    """A frame as a veil looks at it. `edge` is the long edge of what is shown."""
+    """A frame as a veil looks at it. `edge` is the long edge of what is shown; `colour` what is looked for, if any."""
 
     bench: Workbench
     frame: FrameFacts
     plan: FramePlan
     edge: int
+    colour: Colour | None = None
 
     @cached_property
     def _source(self) -> tuple[Pixels, tuple[int, int]]:
@@ -149,6 +152,14 @@ def _where(looked: Looked) -> Veil:
     return veil
 
 
+def _colour(looked: Looked) -> Veil:
+    """Open where the finished frame has a colour."""
+    if looked.colour is None:
+        raise NotFoundError
+    made = linear_to_oklab(to_linear(Encoded01(looked.made.reshape(-1, 3))))
+    return looked.open_about(near(made, looked.colour))
+
+
 VEILS: dict[str, Callable[[Looked], Veil]] = {
     "clipping": _clipping,
     "steep": _steep,
@@ -157,18 +168,29 @@ VEILS: dict[str, Callable[[Looked], Veil]] = {
     "merged": _merged,
     "torn": _torn,
     "where": _where,
+    "colour": _colour,
 }
 """What can be laid over a picture, by the name in its address."""
 
 
-def veil_of(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, edge: int, what: str) -> bytes:
-    """PNG of a veil over a frame's preview. Raises NotFoundError for one that there is not."""
+def veil_of(
+    bench: Workbench,
+    frame: FrameFacts,
+    plan: FramePlan | None,
+    edge: int,
+    what: str,
+    colour: Colour | None = None,
+) -> bytes:
+    """PNG of a veil over a frame's preview. Raises NotFoundError for one that there is not.
+
+    colour : OKLab, for the veil that leaves a colour open
+    """
     used = plan or UNTOUCHED
     if what not in VEILS:
         raise NotFoundError
 
     def make() -> bytes:
-        veil: Any = VEILS[what](Looked(bench, frame, used, edge))
+        veil: Any = VEILS[what](Looked(bench, frame, used, edge, colour))
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
-    return bench.pictures.kept(("veil", what, frame.view, used.key, edge), make)
+    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, colour), make)

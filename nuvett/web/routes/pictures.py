@@ -61,11 +61,19 @@ def frame_crop(
 @router.get("/frames/{frame_id}/veil.png")
 @heavy
 def frame_veil(
-    context: Means, slug: str, frame_id: uuid.UUID, edge: Edge = 1280, plan: str = "", what: str = "clipping"
+    context: Means,
+    slug: str,
+    frame_id: uuid.UUID,
+    edge: Edge = 1280,
+    plan: str = "",
+    what: str = "clipping",
+    colour: Annotated[str, Query(pattern=r"^(-?\d\.\d{1,4}(,-?\d\.\d{1,4}){2})?$")] = "",
 ) -> Response:
-    """Where a frame's picture clips, breaks up or shows a face, to be laid over it."""
+    """Where a frame's picture clips, breaks up or shows a face or a colour, to be laid over it."""
     bench = context.studio.bench
-    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what)
+    lab = tuple(float(v) for v in colour.split(",")) if colour else None
+    looked_for = (lab[0], lab[1], lab[2]) if lab else None
+    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what, looked_for)
     return Response(data, media_type="image/png", headers=FOREVER)
 
 

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from nuvett.core.drift.lacking import Unmatched
 from nuvett.core.fit.curves import Points, curve_through, master_table
 from nuvett.core.fit.grey import grey_lightness
 from nuvett.core.fit.holds import hold_bounds
@@ -152,6 +153,21 @@ def curve_paths(curve: CurveStep) -> dict[str, str]:
     }
 
 
+@dataclass(frozen=True)
+class UnmatchedView:
+    """A colour that the frame lacks, or has beside the target; `at` names it for the veil that leaves it open."""
+
+    words: str
+    advice: str
+    hex: str
+    at: str
+
+
+def _unmatched_view(one: Unmatched) -> UnmatchedView:
+    at = ",".join(f"{value:.4f}" for value in one.colour) if one.kind == "foreign" else ""
+    return UnmatchedView(one.words, one.advice, coloured(one.colour).hex, at)
+
+
 def _coloured_palette(palette: Palette) -> list[Coloured]:
     return [coloured((c.lightness, c.a, c.b)) for c in palette]
 
@@ -167,6 +183,7 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
     aim = bench.planner.aim(aimed) if aimed is not None else None
     if easel.where == "look" and aim is not None:
         pairing = paired(plan, aim, moves.pins)
+    unmatched = bench.measures.unmatched(easel.frame, plan, aimed) if aimed is not None else ()
     beside: Reading | Target | None = aimed.target if aimed else None
     if easel.reference is not None:
         with context.session() as session:
@@ -181,6 +198,7 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
         "pairing_targets": _coloured_palette(pairing.target),
         "drift": finished.drift,
         "drift_before": original.drift,
+        "unmatched": [_unmatched_view(one) for one in unmatched],
         "slope": plan.steepest_slope,
         "notes": bench.measures.notes(easel.frame, plan, aimed.look) if aimed else (),
         "dots": chart_palette(finished.palette),

@@ -13,6 +13,7 @@ export const viewer = () => ({
   arrange: "beside",
   zoom: 0,
   veil: "",
+  veilColour: "",
   split: 50,
   waiting: false,
   // All that it keeps is named here: a name that only the page around it has would be set there.
@@ -175,9 +176,10 @@ export const viewer = () => ({
     this.cropAnew();
   },
   /** Lay a veil over the picture that leaves open what clips, breaks up or is a face; again for no veil. */
-  veilBy(what) {
-    this.veil = this.veil === what ? "" : what;
-    setAddress({ veil: this.veil || null });
+  veilBy(what, colour = "") {
+    this.veil = this.veil === what && this.veilColour === colour ? "" : what;
+    this.veilColour = colour;
+    setAddress({ veil: colour ? null : this.veil || null });
     this.showVeil();
   },
   /** Whether what clips is shown, and has to be explained. */
@@ -195,7 +197,7 @@ export const viewer = () => ({
     const what = this.moving || this.veil;
     const { slug, frame } = this.facts;
     const plan = planOf(this.pictures[this.shown]);
-    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}`;
+    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}&colour=${this.veilColour}`;
     const where = this.cutting ? "" : this.where; // the cut is seen without it
     const address = what === "where" ? where : what && of;
     image.hidden = !address;
@@ -286,7 +288,7 @@ export const viewer = () => ({
     one("[data-beside-choice]", root).addEventListener("change", (event) => this.besideBy(event.target.value));
     root.addEventListener("click", (event) => {
       const note = event.target.closest("[data-note]");
-      if (note) this.veilBy(note.dataset.note);
+      if (note) this.veilBy(note.dataset.note, note.dataset.noteColour);
     });
     for (const mat of [one("[data-mat]", root), one("[data-mat-beside]", root)]) {
       this.listenToMat(mat);
