@@ -6,11 +6,11 @@ import pytest
 from hypothesis import given, settings
 
 from nuvett.core.drift.drift import Yardstick, distance, measure_drift, outliers, spread_of
-from nuvett.core.drift.lacking import near, unmatched
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.lacking import near, unmatched
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from nuvett.core.book.health import health_on
 from nuvett.core.book.suits import bending
 from nuvett.core.drift.drift import Drift, measure_drift
-from nuvett.core.drift.lacking import Unmatched, unmatched
 from nuvett.core.fit.holds import HoldLimits
 from nuvett.core.fit.moves import FINE
 from nuvett.core.look.look import Look
@@ -14,6 +13,7 @@ from nuvett.core.measure.statistics import quantiles_of, thin
 from nuvett.core.plan.apply import before_kind
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.lacking import Unmatched, unmatched
 from nuvett.core.planning.series import finished_cloud, plain_cloud
 from nuvett.core.planning.warnings import Note, notes_on
 from nuvett.core.reading.column import lightness_marks

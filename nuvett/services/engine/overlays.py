@@ -15,11 +15,11 @@ from numpy.typing import NDArray
 from nuvett.core.book.health import merged_pairs, merged_places, tinted_whites, torn_places
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.resampling import Resampling
-from nuvett.core.drift.lacking import near
 from nuvett.core.errors import NotFoundError
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.apply import evened_by
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.lacking import near
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.planning.warnings import at_ends, steep_tones
 from nuvett.core.reading.palette import Colour

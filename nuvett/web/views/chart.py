@@ -5,7 +5,6 @@ from typing import Any
 
 import numpy as np
 
-from nuvett.core.drift.lacking import Unmatched
 from nuvett.core.fit.curves import Points, curve_through, master_table
 from nuvett.core.fit.grey import grey_lightness
 from nuvett.core.fit.holds import hold_bounds
@@ -15,6 +14,7 @@ from nuvett.core.plan.by_hand import GreyOperation, OwnMovesOperation
 from nuvett.core.plan.ends import HoldOperation
 from nuvett.core.plan.fitted import TintOperation
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.lacking import Unmatched
 from nuvett.core.planning.pairing import Paired, paired
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.reading import Reading, Target
