@@ -14,6 +14,7 @@ from nuvett.web import faults
 from nuvett.web.context import make_templates
 from nuvett.web.heavy import in_turn, make_limiter
 from nuvett.web.routes import (
+    beside,
     by_setup,
     carry,
     clips,
@@ -54,7 +55,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     stages = (shelf, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
-    looks = (working_out, lookbook, kept, trying, health, by_setup)
+    looks = (working_out, lookbook, kept, trying, health, by_setup, beside)
     for module in (*looks, *stages, pages, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")

@@ -89,3 +89,28 @@ def test_a_finished_frame_is_taken_renewed_and_its_look_carried_by_set_up(
     whole = {"way": "result", "revision": look_of(client, bare)["revision"]}
     assert client.post(f"/series/{bare}/by-setup", data=whole, follow_redirects=False).status_code == 303
     assert look_of(client, bare)["document"]["way"] == "result"
+
+
+def test_finished_frames_stand_beside_each_other_and_go_toward_the_first(
+    client: TestClient, studio: Studio, bare: str
+) -> None:
+    first, second, third = frames(studio, bare)
+    trim = {"document": {"white": {"warmth": 30}}, "revision": 1}
+    assert client.put(f"/series/{bare}/frames/{first}/trim", json=trim).status_code == 200
+    assert client.get(f"/series/{bare}/beside").text.count("data-column=") == 2
+    at = f"/series/{bare}/beside?of={first}:&of={second}:&of={third}:original"
+    assert "warmer" in words(client, at) and client.get(at).text.count("data-beside-mat") == 3
+    form = {
+        "own": f"{second}:",
+        "other": f"{first}:",
+        "kind": "warmth",
+        "share": "0.5",
+        "into": "trim",
+        "back": "?of=x",
+    }
+    answer = client.post(f"/series/{bare}/beside/go", data=form, follow_redirects=False)
+    assert (answer.status_code, answer.headers["location"]) == (303, f"/series/{bare}/beside?of=x")
+    assert client.get(f"/series/{bare}/frames/{second}/trim").json()["document"]["white"]["warmth"] > 3
+    assert client.post(f"/series/{bare}/beside/go", data=form | {"back": "https://example.org"}).status_code == 200
+    assert client.post(f"/series/{bare}/beside/go", data=form | {"share": "3"}).status_code == 422
+    assert client.get(f"/series/{bare}/beside?of=nobody").status_code == 422

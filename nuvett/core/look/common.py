@@ -44,6 +44,16 @@ class Common(Document):
 COMMON_VALUES = numbers_of(Common)
 
 
+def added(common: Common, more: Common) -> Common:
+    """Numbers in common with others added to them, within their ranges."""
+    return Common.model_validate(
+        {
+            name: min(words.high, max(words.low, round(getattr(common, name) + getattr(more, name), 4)))
+            for name, words in COMMON_VALUES.items()
+        }
+    )
+
+
 def common_changes(before: Common | None, after: Common | None) -> list[str]:
     """What changed between what is in common in two looks, in words."""
     if before is None or after is None:

@@ -7,7 +7,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.look.common import COMMON_VALUES, Common, Shared, shared_by, with_common
+from nuvett.core.look.common import Common, Shared, added, shared_by, with_common
 from nuvett.core.look.look import Look
 from nuvett.core.look.words import describe
 from nuvett.services.looks.looks import locked_look, walked
@@ -90,11 +90,7 @@ def _state(look: models.Look, frames: Sequence[models.Frame]) -> dict[str, objec
 
 def _added(look: Look, common: Common) -> Look:
     """A look with something more in common."""
-    values = {
-        name: min(words.high, max(words.low, round(getattr(look.common, name) + getattr(common, name), 4)))
-        for name, words in COMMON_VALUES.items()
-    }
-    return look.model_copy(update={"common": Common.model_validate(values)})
+    return look.model_copy(update={"common": added(look.common, common)})
 
 
 def _version_with(session: Session, version: models.LookVersion, common: Common) -> models.LookVersion:

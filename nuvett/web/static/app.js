@@ -1,5 +1,6 @@
 import Alpine from "./vendor/alpine.js";
 import morph from "./vendor/alpine-morph.js";
+import { beside } from "./screens/beside.js";
 import { carry } from "./screens/carry.js";
 import { clip } from "./screens/clip.js";
 import { sayOnce, surround } from "./lib/common.js";
@@ -22,6 +23,7 @@ import { workOut } from "./screens/working_out.js";
 window.Alpine = Alpine;
 Alpine.plugin(morph);
 const components = {
+  beside,
   carry,
   clip,
   gather,

@@ -102,6 +102,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("(", "a softer brush"),
         Key(")", "a harder brush"),
     ),
+    "beside": (Key("0", "whole frames"), Key("1", "one to one")),
     "lookbook": (
         Key("/", "find by name or use"),
         Key("a", "add looks and tables"),

@@ -9,6 +9,8 @@ import { all, ask, one, say } from "../lib/common.js";
  *
  * wall : whose tiles are morphed anew; again : shows the wall anew
  */
+const BESIDE = 4; // frames that can stand beside each other
+
 export function connectChoosing(root, wall, slug, again) {
   let last = null;
   const boxes = () => all("[data-choose-tile]", wall);
@@ -64,6 +66,10 @@ export function connectChoosing(root, wall, slug, again) {
     const frames = chosen();
     if (what === "trim") return location.assign(`/series/${slug}/trim?frame=${frames[0]}`);
     if (what === "handover") return location.assign(`/series/${slug}/handover?chosen=true`);
+    if (what === "beside") {
+      const first = frames.slice(0, BESIDE).map((id) => `of=${id}:`);
+      return location.assign(`/series/${slug}/beside?${first.join("&")}`);
+    }
     if (what === "variants") return one("#variants", root).showModal();
     one("#variants", root).close();
     const name = one("[data-variant-name]", root).value;

@@ -1,0 +1,87 @@
+"""Finished frames beside each other: in any state, told apart, and one difference taken over by some amount."""
+
+import pytest
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.white import WhiteStep
+from nuvett.services.looks import beside, carrying
+from nuvett.services.looks.beside import Asked, Standing
+from nuvett.services.looks.trims import walk_trim
+from nuvett.services.looks.trims_of_many import keep_trim
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
+from nuvett.services.series.frame_facts import trim_of
+from tests.services.books import draft, set_draft, walk
+
+
+@pytest.fixture
+def pair(studio: Studio, slug: str) -> tuple[Asked, Asked]:
+    """Two frames that follow a look, the second of them trimmed lighter and warmer."""
+    set_draft(studio, slug, Look())
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        carrying.carry(session, series)
+        first, second = catalogue.ready_frames(session, series.id)[:2]
+        keep_trim(session, second, Trim.of(ExposureStep(exposure=0.7), WhiteStep(warmth=25)), "")
+        return Asked(first.id), Asked(second.id)
+
+
+def stand(studio: Studio, slug: str, asked: Asked) -> Standing:
+    with studio.database.session() as session:
+        return beside.standing(session, slug, asked)
+
+
+def test_frames_stand_in_any_state_and_are_told_apart(studio: Studio, slug: str, pair: tuple[Asked, Asked]) -> None:
+    first, second = (stand(studio, slug, one) for one in pair)
+    words = [one.words for one in beside.told(studio.bench, first, second).differences]
+    assert "warmer" in words or "lighter" in words
+    same = stand(studio, slug, Asked(pair[1].frame, "v1"))
+    finished = beside.told(studio.bench, second, same)
+    assert finished.differences == (), "as it is finished is as it is carried"
+    came = stand(studio, slug, Asked(pair[1].frame, "original"))
+    assert came.plan(studio.bench) is None and beside.told(studio.bench, second, came).differences
+    with pytest.raises(InvalidChangeError):
+        stand(studio, slug, Asked(pair[0].frame, "v9"))
+    with pytest.raises(NotFoundError):
+        stand(studio, slug, Asked(catalogue_id(studio, slug)))
+
+
+def catalogue_id(studio: Studio, slug: str) -> object:
+    with studio.database.session() as session:
+        return catalogue.find_series(session, slug).id
+
+
+@pytest.mark.parametrize(("share", "low", "high"), [(1, 0.75, 1.25), (0.5, 0.3, 0.7)])
+def test_a_frame_goes_some_of_the_way_by_a_step_of_its_own_trim(
+    studio: Studio, slug: str, pair: tuple[Asked, Asked], share: float, low: float, high: float
+) -> None:
+    def warmth() -> float:
+        first, second = (stand(studio, slug, one) for one in pair)
+        told = {one.kind: one.amount for one in beside.told(studio.bench, first, second).differences}
+        return told.get("warmth", 0.0)
+
+    before = warmth()
+    assert before > 0
+    words = beside.go(studio, slug, pair, "warmth", share, "trim")
+    assert words.startswith("AT-0101: Warmth 0 to ")
+    assert low < 1 - warmth() / before < high
+    with studio.database.session() as session:
+        frame = catalogue.find_frame(session, catalogue.find_series(session, slug), pair[0].frame)
+        assert walk_trim(session, frame, False).startswith("Toward AT-0102: Warmth 0 to ") and trim_of(frame).is_none
+    with pytest.raises(InvalidChangeError, match="no such difference"):
+        beside.go(studio, slug, pair, "gloss", share, "trim")
+
+
+def test_a_step_for_all_frames_goes_into_what_trims_begin_from(
+    studio: Studio, slug: str, pair: tuple[Asked, Asked]
+) -> None:
+    beside.go(studio, slug, pair, "warmth", 0.5, "look")
+    once = draft(studio, slug).look.common.warmth
+    assert once > 2
+    beside.go(studio, slug, pair, "warmth", 0.5, "look")
+    assert draft(studio, slug).look.common.warmth == pytest.approx(2 * once), "added to what is there"
+    walk(studio, slug, False)
+    assert draft(studio, slug).look.common.warmth == once
