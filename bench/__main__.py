@@ -5,7 +5,7 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import areas, book, cameras, consistency, even, extras, heroes, soft, speed, transfer, truth
+from bench import areas, book, cameras, consistency, even, extras, heroes, parts, soft, speed, transfer, truth
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
@@ -15,6 +15,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "truth": truth.run,
     "soft": soft.run,
     "heroes": heroes.run,
+    "parts": parts.run,
     "tables": extras.run,
     "speed": speed.run,
     "areas": areas.run,

@@ -28,7 +28,7 @@ from nuvett.core.look.tables import with_tables
 from nuvett.core.look.trim import parse_trim
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.family import Family
-from nuvett.core.reading.reading import Reading, Target, Weighed, blend, zone_colours
+from nuvett.core.reading.reading import Reading, Single, Target, Weighed, blend, zone_colours
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import hex_to_oklab
 from nuvett.core.steps.hold import HoldStep
@@ -123,6 +123,23 @@ def _target(references: list[str]) -> Target:
         stop(error.message)
 
 
+def _with_parts(target: Target | None, given: list[str]) -> Target | None:
+    """A target with named parts of pictures that areas can be brought to."""
+    found = []
+    for text in given:
+        name, _, where = text.partition("=")
+        file, _, box = where.rpartition(":")
+        try:
+            patch = _rectangle(box)
+        except (TypeError, ValueError):
+            stop(f"{text}: a part is NAME=FILE:X,Y,W,H, four numbers in shares of the picture.")
+        reading = _read(Path(file), Sampling(patches=(patch,)))
+        found.append(Single(key=name, name=name, palette=reading.palette, statistics=reading.statistics))
+    if found and target is None:
+        stop("--part needs --reference: areas are brought to parts beside a target.")
+    return target.model_copy(update={"parts": tuple(found)}) if target is not None else None
+
+
 def _isnumber_option(text: str) -> bool:
     try:
         return bool(np.isfinite(float(text)))
@@ -199,6 +216,10 @@ def match(
     reference: Annotated[
         list[str] | None, typer.Option(help="FILE or FILE:WEIGHT; may be given several times. None: by hand alone.")
     ] = None,
+    part: Annotated[
+        list[str] | None,
+        typer.Option(help="NAME=FILE:X,Y,W,H, a part in shares of the picture that areas name as `aim`; several."),
+    ] = None,
     base: Annotated[Path | None, typer.Option(help="Picture whose light all photos are evened to.")] = None,
     look: Annotated[Path | None, typer.Option(help="Look document (JSON) to start from.")] = None,
     even: Annotated[float | None, number_option("even.amount")] = None,
@@ -223,7 +244,7 @@ def match(
     """Carry the look of the references, or one that was made by hand, to the photos."""
     if hold not in (None, "skin", "none"):
         stop(f"--hold takes skin or none, not {hold!r}.")
-    target = _target(reference) if reference else None
+    target = _with_parts(_target(reference) if reference else None, part or [])
     document = with_numbers(adjusted(look_of(look, target), even, pull, tone, colour, strength), given or [])
     own = document_of(trim, parse_trim)
     if hold is not None:

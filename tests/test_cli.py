@@ -288,3 +288,28 @@ def test_a_raw_file_and_the_picture_beside_it_are_one_photo(tmp_path: Path) -> N
     assert done.exit_code == 0 and [p.name for p in (tmp_path / "out").iterdir()] == ["AT-0103.png"]
     assert error_of(tmp_path / "out" / "AT-0103.png", beside) < 6
     assert run(*words, "--out", tmp_path / "out", raw, raw).exit_code == 2
+
+
+def test_an_area_is_brought_to_a_part_and_set_ups_arrive_in_ways_of_their_own(tmp_path: Path) -> None:
+    look = tmp_path / "look.json"
+    wall = {"parts": [{"kind": "colour", "colour": [0.62, 0.0, 0.005], "tolerance": 25}], "edges": True}
+    common = ["match", "--reference", STILL, "--format", "png", "--look", look, FRAMES[0]]
+    part = ["--part", f"corner={STILL}:0,0,0.3,0.3"]
+    made = []
+    for name, document, more in (
+        ("plain", {}, []),
+        ("aimed", {"areas": [{"area": wall, "aim": "corner"}]}, part),
+        ("gone", {"areas": [{"area": wall, "aim": "corner"}]}, []),
+        ("steps", {"setups": [{"setup": "1", "way": "steps"}]}, []),
+        ("other", {"setups": [{"setup": "2", "way": "steps"}]}, []),
+    ):
+        look.write_text(json.dumps(document))
+        done = run(*common, *more, "--out", tmp_path / name)
+        assert done.exit_code == 0, done.output
+        made.append(load_rgb(tmp_path / name / "AT-0101.png").astype(int))
+    plain, aimed, gone, steps, other = made
+    assert np.abs(aimed - plain).mean() > 3 and np.abs(gone - plain).max() <= 1
+    assert np.abs(steps - plain).mean() > 3 and np.array_equal(other, plain)
+    for wrong in (["--part", "corner"], ["--part", f"corner={STILL}:1,2"]):
+        assert run(*common, *wrong, "--out", tmp_path / "x").exit_code == 2
+    assert run("match", *part, "--out", tmp_path / "x", FRAMES[0]).exit_code == 2

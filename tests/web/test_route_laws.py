@@ -43,6 +43,7 @@ FORMS = {
     "/name": {"name": "x"},
     "/by-setup/{setup_id}": {"revision": "1"},
     "/palette/save": {"name": "x"},
+    "/parts": {"name": "x"},
 }
 QUERY = {"place": "0,0,8,8", "x": "0.5", "y": "0.5", "number": "1"}
 WORDS = {"{where}": "shape", "{action}": "stop", "{name}": "a.jpg", "{kind}": "css"}

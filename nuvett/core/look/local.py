@@ -20,6 +20,7 @@ class WholeLocal(WithSteps):
     key : by which the area is known where a trim speaks of one of its look
     name : given by a person, empty for what the area is
     strength : of the look in the area, in percent of what it is everywhere else
+    aim, toward : key of a named part of a reference that the area is brought to, and by how much
     """
 
     on: bool = True
@@ -27,6 +28,8 @@ class WholeLocal(WithSteps):
     name: str = Field(default="", max_length=MOST_NAME)
     area: Area = Area()
     strength: float = number(100, 0, 150, "Strength of the look here")
+    aim: str = Field(default="", max_length=64)
+    toward: float = number(100, 0, 150, "Toward the part", full=100)
 
 
 _IN_AREAS = tuple(kind for kind in REGISTRY if kind.in_areas)
@@ -47,10 +50,16 @@ class Local(_LocalSteps):
         return words[:1].upper() + words[1:]
 
     @property
+    def aims(self) -> bool:
+        """Whether it is brought to a part of a reference."""
+        return bool(self.aim) and self.toward > 0
+
+    @property
     def is_idle(self) -> bool:
         """Whether it does nothing."""
         nowhere = not self.area.parts or self.area.density == 0
-        return not self.on or nowhere or (self.strength == 100 and all(step.is_idle for step in self.steps))
+        still = self.strength == 100 and not self.aims and all(step.is_idle for step in self.steps)
+        return not self.on or nowhere or still
 
 
 Locals = tuple[Local, ...]
@@ -82,6 +91,11 @@ def _changes(old: Local, new: Local) -> list[str]:
     words = numbers_of(WholeLocal)["strength"]
     if old.strength != new.strength:
         said.append(f"{words.label} {words.bare(old.strength)} to {words.written(new.strength)}")
+    if old.aim != new.aim:
+        said.append("brought to a part of a reference" if new.aim else "brought to no part any more")
+    toward = numbers_of(WholeLocal)["toward"]
+    if old.toward != new.toward:
+        said.append(f"{toward.label} {toward.bare(old.toward)} to {toward.written(new.toward)}")
     for kind in _IN_AREAS:
         said += changed(getattr(old, kind.name), getattr(new, kind.name))
     return said

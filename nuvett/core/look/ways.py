@@ -29,7 +29,7 @@ class OfSetup(Document):
     aim : key of the reading that the set-up aims at by itself, empty for what all of them were blended into
     """
 
-    setup: str = Field(min_length=1, max_length=64)
+    setup: str = Field(max_length=64)
     way: Way | None = None
     aim: str = Field(default="", max_length=64)
 

@@ -25,6 +25,7 @@ from nuvett.core.plan.fitted import KeepOperation
 from nuvett.core.plan.frame_plan import LOOK_GROUPS, FramePlan, Group, GroupName, Layer
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import Operation, Stage
+from nuvett.core.planning.part_to_part import brought_to
 from nuvett.core.reading.palette import Edits, find_palette
 from nuvett.core.reading.reading import Target
 from nuvett.core.skin import skin_centres
@@ -39,7 +40,8 @@ from nuvett.core.types import Linear, OKLab
 
 def aim_of(target: Target) -> Aim:
     """A target made ready for planning."""
-    return replace(aim_of_statistics(target.statistics, target.edits), shown=target.palette)
+    parts = {part.key: part.statistics for part in target.parts}
+    return replace(aim_of_statistics(target.statistics, target.edits), shown=target.palette, parts=parts)
 
 
 def aim_of_statistics(statistics: Statistics, edits: Edits | None = None) -> Aim:
@@ -59,6 +61,9 @@ UNTOUCHED = FramePlan()
 """The plan that changes nothing."""
 
 
+Inside = Callable[[Area], Statistics | None]
+
+
 @dataclass(frozen=True)
 class Fitting:
     """What a frame is planned by beside its trim.
@@ -68,6 +73,8 @@ class Fitting:
     light : the frame's even light, none for no change
     faces : found in the frame as it came
     seed : of grain
+    inside : statistics of the frame's evened colours in an area, none where it has no such; asked only where an area
+        is brought to a part of a reference
     """
 
     frame: Statistics
@@ -76,6 +83,7 @@ class Fitting:
     light: EvenLight = field(default_factory=EvenLight)
     faces: Sequence[FaceSeen] = ()
     seed: int = 0
+    inside: Inside = field(default=lambda _: None)
 
     @cached_property
     def gains(self) -> GainsOperation:
@@ -101,7 +109,7 @@ class Fitting:
 
     def layers(self, in_look: tuple[Group, ...], trim: Trim) -> tuple[Layer, ...]:
         """Layers of the areas of the look and of a trim, upon the look as strong as it is in this frame."""
-        local = _InAreas(in_look[-1].strength, self.skin, lambda: _out_of(in_look, self.ask))
+        local = _InAreas(in_look, self.skin, lambda: _out_of(in_look, self.ask), self.inside)
         return (*local.layers("look", self.look.areas, trim.without), *local.layers("trim", trim.areas))
 
 
@@ -185,11 +193,14 @@ def plan_frame(
 
 @dataclass(frozen=True)
 class _InAreas:
-    """What layers of a frame are made of: strength of its look, its faces, and what steps are asked to resolve for."""
+    """What layers of a frame are made of: groups of its look, its faces, what steps are asked to resolve for, and
+    statistics of its evened colours in an area.
+    """
 
-    strength: float
+    look: tuple[Group, ...]
     faces: tuple[SkinSeen, ...]
     ask: Callable[[], Ask]
+    inside: Inside = lambda _: None
 
     def layers(self, document: str, areas: Sequence[Local], without: Sequence[str] = ()) -> tuple[Layer, ...]:
         """Layers of the areas of a document that do something, named after it and their places in it."""
@@ -199,9 +210,22 @@ class _InAreas:
         return tuple(self._layer(name, own, ask) for name, own in acting.items() if ask is not None)
 
     def _layer(self, name: str, own: Local, ask: Ask) -> Layer:
-        here = None if own.strength == 100 else min(1.5, self.strength * own.strength / 100)
+        strength = self.look[-1].strength if self.look else 1.0
+        here = None if own.strength == 100 else min(1.5, strength * own.strength / 100)
         area = own.area.with_faces(self.faces)
-        return Layer(name=name, area=area, look=here, operations=_resolved(own.steps, ask))
+        brought = self._brought(own, area, ask.aim)
+        return Layer(name=name, area=area, look=here, operations=(*brought, *_resolved(own.steps, ask)))
+
+    def _brought(self, own: Local, area: Area, aim: Aim) -> tuple[Operation, ...]:
+        """What brings an area to its part; nothing where the frame has no such area, or the part is gone."""
+        part = aim.parts.get(own.aim) if own.aims else None
+        inside = self.inside(area) if part is not None else None
+        if part is None or inside is None:
+            return ()
+        cloud = OKLab(np.asarray(inside.cloud))
+        for group in self.look:
+            cloud = after_group(group, cloud)
+        return brought_to(measure(cloud), part, own.toward / 100)
 
 
 def _resolved(
@@ -295,5 +319,5 @@ def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), see
     seen = skin_seen(faces, GainsOperation())
     ask = Ask(frame=frame, aim=aim_of_statistics(frame), aimed=False, centres=_centres(seen))
     group = Group(name="trim", operations=_resolved(trim.steps, ask))
-    layers = _InAreas(1.0, seen, lambda: ask).layers("trim", trim.areas)
+    layers = _InAreas((), seen, lambda: ask).layers("trim", trim.areas)
     return FramePlan(geometry=trim.geometry, groups=(group,), layers=layers, seed=seed)

@@ -19,7 +19,7 @@ from nuvett.core.measure.sampling import SAMPLE_SIZE, Sample, colour_order
 from nuvett.core.measure.statistics import Statistics, measure, thin
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing, framed
-from nuvett.core.planning.planning import Fitting, evened, look_plan, plan_frame, trimmed
+from nuvett.core.planning.planning import Fitting, Inside, evened, look_plan, plan_frame, trimmed
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.steps.step import Aim
 from nuvett.core.types import Linear, OKLab
@@ -95,12 +95,13 @@ class Pools:
 
 @dataclass(frozen=True)
 class Own:
-    """What is a frame's own beside its colours: even light, trim, faces, seed of grain."""
+    """What is a frame's own beside its colours: even light, trim, faces, seed of grain, colours in areas."""
 
     even: EvenLight
     trim: Trim = field(default_factory=Trim)
     faces: tuple[FaceSeen, ...] = ()
     seed: int = 0
+    inside: Inside = field(default=lambda _: None)
 
 
 @dataclass(frozen=True)
@@ -114,7 +115,7 @@ class SeriesRun:
     def fitting(self, index: int, own: Own) -> Fitting:
         """What one frame is planned by, pooled as the look's pull asks."""
         pooled = self.pools.pulled(index, self.look.pull / 100)
-        return Fitting(pooled, self.aim, self.look, own.even, own.faces, own.seed)
+        return Fitting(pooled, self.aim, self.look, own.even, own.faces, own.seed, own.inside)
 
     def plan(self, index: int, own: Own) -> FramePlan:
         """Plan of one frame."""

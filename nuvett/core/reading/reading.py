@@ -55,7 +55,7 @@ class Weighed(Document):
 
 
 class Single(Document):
-    """One of the readings of a target, for set-ups that aim at it alone; fields as a target has them."""
+    """A reading by itself, for set-ups that aim at it alone, or a named part; fields as a target has them."""
 
     key: str
     name: str = ""
@@ -69,6 +69,7 @@ class Target(Document):
 
     edits : palette colours that were decided on by hand in any of the readings
     each : the readings by themselves, where there are several
+    parts : of references, named by a person, that areas can be brought to
     """
 
     schema_version: Literal[1] = 1
@@ -76,13 +77,14 @@ class Target(Document):
     statistics: Statistics
     edits: Edits = Edits()
     each: tuple[Single, ...] = ()
+    parts: tuple[Single, ...] = ()
 
     def alone(self, key: str) -> "Target":
         """The target that one of its readings is by itself; the whole of it for a key that is not there."""
         found = next((one for one in self.each if one.key == key), None)
         if found is None:
             return self
-        return Target(palette=found.palette, statistics=found.statistics, edits=found.edits)
+        return Target(palette=found.palette, statistics=found.statistics, edits=found.edits, parts=self.parts)
 
 
 _KINDS = ("shadow", "midtone", "highlight", "free")

@@ -1,7 +1,7 @@
 """What every step has: a name, a title, a sentence, words for what changed, and operations that it resolves to."""
 
 from abc import abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Literal, Self
 
@@ -30,11 +30,15 @@ Instrument = Literal["pairing", "chart", "curve", "greys"]
 
 @dataclass(frozen=True)
 class Aim:
-    """A target made ready for planning: its statistics, the palette that colour moves go to, and the one shown."""
+    """A target made ready for planning: its statistics, the palette that colour moves go to, and the one shown.
+
+    parts : statistics of the named parts that areas can be brought to, by their keys
+    """
 
     statistics: Statistics
     palette: Palette
     shown: Palette = ()
+    parts: Mapping[str, Statistics] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -10,13 +10,17 @@ from nuvett.core.errors import TargetError
 from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look
 from nuvett.core.look.tables import with_tables
-from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.measure.statistics import Statistics
+from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
 from nuvett.core.plan.light import GainsOperation
+from nuvett.core.planning.framed import weights_at
+from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import (
     Fitting,
     aim_of,
     evened_plan,
     look_plan,
+    skin_seen,
     trim_only,
     trimmed,
     where_plan,
@@ -27,6 +31,7 @@ from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.step import Aim
 from nuvett.core.types import OKLab
+from nuvett.services.engine.areas import Areas
 from nuvett.services.engine.caches import Cache
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.plans import Plans
@@ -39,8 +44,8 @@ _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 class Planner:
     """Plans of frames, keyed by all that they depend on."""
 
-    def __init__(self, sources: Sources, tables: Tables, plans: Plans, kept: Cache) -> None:
-        self._sources, self._tables, self._plans, self._kept = sources, tables, plans, kept
+    def __init__(self, sources: Sources, tables: Tables, plans: Plans, areas: Areas, kept: Cache) -> None:
+        self._sources, self._tables, self._plans, self._areas, self._kept = sources, tables, plans, areas, kept
 
     def _aim(self, aimed: Aimed | None) -> tuple[Aim, Yardstick] | tuple[None, None]:
         target = aimed.target if aimed else None
@@ -97,8 +102,21 @@ class Planner:
         return look_plan(self._fitting(frames, frame, aimed.on(frame)))
 
     def _fitting(self, frames: Facts, frame: FrameFacts, aimed: Aimed) -> Fitting:
-        own = Own(frame.even, faces=frame.faces, seed=frame.seed)
+        gains = aimed.look.step(EvenStep).gains_of(frame.even)
+        own = Own(frame.even, faces=frame.faces, seed=frame.seed, inside=lambda area: self._inside(frame, gains, area))
         return self.run(frames, aimed).fitting(frames.places[frame.first], own)
+
+    def has(self, frame: FrameFacts, look: Look, area: Area) -> bool:
+        """Whether a frame has enough of an area for it to be brought to a part."""
+        gains = look.step(EvenStep).gains_of(frame.even)
+        return self._inside(frame, gains, area.with_faces(skin_seen(frame.faces, gains))) is not None
+
+    def _inside(self, frame: FrameFacts, gains: GainsOperation, area: Area) -> Statistics | None:
+        """Statistics of a frame's evened colours in an area, none where it has no such."""
+        sample = self._sources.sample(frame)
+        plan = FramePlan(groups=(Group(name="light", operations=(gains,)),), layers=(Layer(area=area),))
+        (weights,) = weights_at(self._areas.weights(frame, plan), sample)
+        return statistics_inside(gains.on_light(sample.colours), weights)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""

@@ -4,11 +4,13 @@ import hashlib
 import time
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from nuvett.core.area.area import Area
 from nuvett.core.drift.drift import Yardstick
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import find_setups, rough_light
@@ -18,13 +20,17 @@ from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.sampling import Sample
+from nuvett.core.measure.statistics import Statistics
 from nuvett.core.plan.compile import compile_plan
-from nuvett.core.plan.frame_plan import FramePlan
-from nuvett.core.planning.framed import Seeing
+from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
+from nuvett.core.plan.light import GainsOperation
+from nuvett.core.planning.framed import Seeing, weights_at
+from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import aim_of, even_only
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
 from nuvett.core.planning.warnings import newly_clipped
 from nuvett.core.reading.reading import Target
+from nuvett.core.steps.even import EvenStep
 from nuvett.core.types import OKLab
 from nuvett.imaging.decode import decode
 from nuvett.imaging.lens_database import usual_correction
@@ -202,7 +208,8 @@ def match_files(
     def work(photo: Photo) -> Outcome:
         start = time.perf_counter()
         i = index[photo.path]
-        own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed)
+        inside = partial(_inside, entries[i], look.step(EvenStep).gains_of(lights[i]), limits)
+        own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed, inside)
         run, yardstick = runs[setups[i]]
         plan = run.plan(i, own).through_lens(entries[i].lens)
         seen = _seen(photo, plan, limits)
@@ -217,6 +224,14 @@ def match_files(
         everywhere, _ = _run_of(pools, target, look, "")
         write_table(cube, compile_plan(everywhere.shared()), output.overwrite)
     return in_order(outcomes + failed, photos)
+
+
+def _inside(entry: _Entry, gains: GainsOperation, limits: Limits, area: Area) -> Statistics | None:
+    """Statistics of a photo's evened colours in an area, none where it has no such."""
+    plan = FramePlan(groups=(Group(name="light", operations=(gains,)),), layers=(Layer(area=area),))
+    seen = _seen(entry.photo, plan, limits)
+    weights = weights_at(seen.weights() if seen else (), entry.sample)
+    return statistics_inside(gains.on_light(entry.sample.colours), weights[0]) if weights else None
 
 
 def _run_of(pools: Pools, target: Target | None, look: Look, setup: str) -> tuple[SeriesRun, Yardstick | None]:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.computation import COMPUTATION
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
+from nuvett.core.reading.reading import Target
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.looks.looks import aim_of_draft, aimed_at, locked_look, walked
 from nuvett.services.platform import history
@@ -44,10 +45,9 @@ def number_followed(session: Session, frame: models.Frame) -> int:
     return session.get_one(models.LookVersion, frame.follows_id).number if frame.follows_id else 0
 
 
-def has_target(session: Session, frame: models.Frame) -> bool:
-    """Whether the version that a frame follows aims at something."""
-    followed = session.get(models.LookVersion, frame.follows_id) if frame.follows_id else None
-    return followed is not None and followed.target_id is not None
+def target_followed(session: Session, frame: models.Frame) -> Target | None:
+    """What the version that a frame follows aims at, if anything."""
+    return followings(session, {frame.follows_id})[frame.follows_id].aimed.target if frame.follows_id else None
 
 
 def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:

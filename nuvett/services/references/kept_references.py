@@ -15,6 +15,8 @@ from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
 State = dict[str, dict[str, Any]]
+Named = dict[str, Any]
+"""A named part as histories keep it: key, name and sampling."""
 
 """What can be changed of references, by their id: sampling, weights, and whether they were taken out.
 
@@ -91,6 +93,10 @@ def references_of(session: Session, series_id: uuid.UUID) -> list[models.Referen
     return list(session.scalars(select(models.Reference).where(models.Reference.series_id == series_id)))
 
 
+def _named(part: dict[str, Any]) -> Named:
+    return {name: part[name] for name in ("key", "name", "sampling")}
+
+
 def state_of(session: Session, series_id: uuid.UUID) -> State:
     return {
         str(row.id): {
@@ -100,5 +106,6 @@ def state_of(session: Session, series_id: uuid.UUID) -> State:
             "removed": row.removed,
         }
         | ({"frame": str(row.frame_id)} if row.finished and row.frame_id else {})
+        | ({"parts": [_named(part) for part in row.parts]} if row.parts else {})
         for row in references_of(session, series_id)
     }

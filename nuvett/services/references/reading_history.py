@@ -11,6 +11,7 @@ from nuvett.core.reading.regions import Sampling
 from nuvett.services.platform import history
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references.kept_references import State, measure_sampling, references_of, set_reading, state_of
+from nuvett.services.references.parts import restore_parts
 from nuvett.services.references.targets import lock_series, renew_target_if_weighed
 from nuvett.store import models
 
@@ -53,6 +54,8 @@ def restore(session: Session, studio: Studio, series: models.Series, state: Stat
             wanted.get("tone", row.tone_weight),
             wanted.get("colour", row.colour_weight),
         )
+        if row.state == "ready":
+            restore_parts(studio, row, wanted.get("parts", []))
         if row.state == "ready" and wanted.get("sampling", row.sampling) != row.sampling:
             set_reading(row, measure_sampling(studio, row.proxy or "", Sampling.model_validate(wanted["sampling"])))
     session.flush()

@@ -16,6 +16,7 @@ from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend
 from nuvett.services.platform import history
 from nuvett.services.references.kept_references import reading_of, ready_references, state_of
+from nuvett.services.references.parts import parts_of
 from nuvett.services.series import catalogue
 from nuvett.store import models
 
@@ -63,7 +64,8 @@ def renew_target(session: Session, series_id: uuid.UUID) -> models.Target | None
     newest = latest_target(session, series_id)
     if not weighed:
         return newest
-    document = blend(weighed).model_dump(mode="json")
+    blended = blend(weighed).model_copy(update={"parts": parts_of(session, series_id)})
+    document = blended.model_dump(mode="json")
     if newest is not None and _but_singles(newest.document) == _but_singles(document):
         newest.document = document  # blended before set-ups could aim at one of several: nothing else differs
         return newest
@@ -80,7 +82,7 @@ def renew_target(session: Session, series_id: uuid.UUID) -> models.Target | None
 
 
 def _but_singles(document: dict[str, Any]) -> dict[str, Any]:
-    return {name: value for name, value in document.items() if name != "each"}
+    return {"parts": []} | {name: value for name, value in document.items() if name != "each"}
 
 
 def _follow_target(session: Session, series_id: uuid.UUID, newest: models.Target | None, target: Target) -> None:

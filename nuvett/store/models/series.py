@@ -4,6 +4,7 @@ import uuid
 from datetime import datetime
 
 from sqlalchemy import BigInteger, ForeignKey, Index
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from nuvett.store.models.base import Base, Json, now, one_of
@@ -158,6 +159,7 @@ class Reference(Base):
 
     One that was taken out stays, marked as removed, so that taking it out can be undone.
 
+    parts : samplings kept by name, each with its key, name and reading
     frame_id, finished : the frame that it shows as it was finished, and what named all of that then; else empty
     """
 
@@ -187,6 +189,7 @@ class Reference(Base):
         ForeignKey("frame.id", ondelete="SET NULL", name="fk_reference_frame", use_alter=True), index=True
     )
     finished: Mapped[str] = mapped_column(default="", server_default="")
+    parts: Mapped[list[Json] | None] = mapped_column(JSONB(none_as_null=True))
     removed: Mapped[bool] = mapped_column(default=False)
 
 

@@ -18,6 +18,7 @@ from nuvett.services.references import (
     clips,
     kept_references,
     new_references,
+    parts,
     reading_history,
     reference_overlays,
     targets,
@@ -117,6 +118,29 @@ def from_finished(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     """Take a frame as it is finished as a reference."""
     heroes.take_finished(context.studio, slug, frame_id)
     return RedirectResponse(f"/series/{slug}/read", 303)
+
+
+@router.post("/references/{reference_id}/parts")
+def keep_part(
+    context: Means, slug: str, reference_id: uuid.UUID, name: Annotated[str, Form(max_length=200)]
+) -> Response:
+    """Keep what is sampled of a reference as a part of a name."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        row = find_reference(session, series, reference_id)
+        with reading_history.recorded(session, series, f"{row.name}: a part kept"):
+            parts.keep_part(row, name)
+    return RedirectResponse(f"/series/{slug}/read?reference={reference_id}", 303)
+
+
+@router.post("/references/{reference_id}/parts/{key}/remove")
+def drop_part(context: Means, slug: str, reference_id: uuid.UUID, key: str) -> Response:
+    with context.session() as session:
+        series = find_series(session, slug)
+        row = find_reference(session, series, reference_id)
+        with reading_history.recorded(session, series, f"{row.name}: a part taken away"):
+            parts.drop_part(row, key)
+    return RedirectResponse(f"/series/{slug}/read?reference={reference_id}", 303)
 
 
 @router.post("/references/{reference_id}/renew")

@@ -39,7 +39,8 @@ def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
     row = look_of(session, series)
     state = carrying.carry_state(session, series, 0)
     look = Look.model_validate(row.draft)
-    values = sheet_values(session, look, row.revision, f"look:{row.id}", state.aimed, _MOST_STEPS)
+    target = looks.draft_of(session, series).target if state.aimed else None
+    values = sheet_values(session, look, row.revision, f"look:{row.id}", target, _MOST_STEPS)
     return values | {
         "slug": slug,
         "offers_fit": row.by_hand and targets.latest_target(session, series.id) is not None,

@@ -33,8 +33,8 @@ router = APIRouter(prefix="/series/{slug}")
 
 
 def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
-    aimed = carrying.has_target(session, frame)
-    values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}", aimed)
+    target = carrying.target_followed(session, frame)
+    values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}", target)
     return values | {"look_areas": look_areas(session, frame)}
 
 

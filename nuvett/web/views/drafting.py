@@ -9,10 +9,12 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look import handles
+from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.placing import is_of_geometry, place_frame
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
+from nuvett.core.reading.reading import Target
 from nuvett.services.engine.dragging import drag_tone
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book_list import tables_kept
@@ -92,8 +94,8 @@ def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> J
     answer: dict[str, Any] = {"pictures": addresses(bench, shown), "document": document.model_dump(mode="json")}
     answer["placed"] = placed(shown)
     if asked.where is not None and asked.where < len(document.areas):
-        area = document.areas[asked.where].area
-        answer["where"], answer["missing"] = where_address(bench, shown, area), bench.areas.missing(easel.frame, area)
+        own = document.areas[asked.where]
+        answer["where"], answer["missing"] = where_address(bench, shown, own.area), _missing(bench, easel, own)
     if asked.parts:
         values = instruments(context, easel, scope(document, asked.area))
         answer["instruments"] = context.text("parts/instruments.html", **values)
@@ -102,15 +104,24 @@ def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> J
     return JSONResponse(answer)
 
 
+def _missing(bench: Workbench, easel: Easel, own: Local) -> str:
+    """What an area looks for and the frame does not have, in words."""
+    found = bench.areas.missing(easel.frame, own.area)
+    if found or not own.aims or easel.aimed is None or bench.planner.has(easel.frame, easel.aimed.look, own.area):
+        return found
+    return "There is nothing of it in this frame, so nothing is brought to the part."
+
+
 def sheet_values(
-    session: Session, document: Worked, revision: int, subject: str, aimed: bool, most_steps: int = 40
+    session: Session, document: Worked, revision: int, subject: str, target: Target | None, most_steps: int = 40
 ) -> dict[str, Any]:
-    """Values of a document's sheet with its history; `aimed` says whether it has a target."""
+    """Values of a document's sheet with its history, and what it aims at, if anything."""
     past = steps(session, subject, most_steps)
     washes = [
         (str(p.id), p.name, [[c.lightness, c.a, c.b] for c in palette_of(p).colours]) for p in saved_palettes(session)
     ]
-    return sheet_of(document, aimed) | {
+    return sheet_of(document, target is not None) | {
+        "area_aims": [(part.key, part.name) for part in target.parts] if target else [],
         "revision": revision,
         "washes": washes,
         "tables": tables_kept(session),

@@ -335,6 +335,7 @@ def page_values(session: Session, series: Any, wanted: uuid.UUID | None) -> dict
         "cards": cards,
         "ready_cards": [card for card in cards if card.state == "ready"],
         "view": reading_view(chosen, reading) if chosen and reading else None,
+        "parts": [(part["key"], part["name"]) for part in chosen.parts or ()] if chosen else [],
         "target": _target_view(session, series, None),
         "versions": [Version(v.number, v.name, bool(v.sources) and i > 0) for i, v in enumerate(versions)],
         "hue_marks": HUE_MARKS,

@@ -171,6 +171,8 @@ class AreaView:
     whole: list[Piece]
     brushed: bool
     travels: bool
+    toward: list[Piece]
+    aim: str
 
 
 _STRAIGHT = "Straightened by {straighten}, verticals {vertical}, horizontals {horizontal}"
@@ -243,6 +245,8 @@ def _area(own: Local, index: int, aimed: bool) -> AreaView:
         whole=whole,
         travels=own.area.travels,
         brushed=own.area.brushed,
+        toward=pieces(own, "{toward}", prefix),
+        aim=own.aim,
     )
 
 

@@ -114,3 +114,27 @@ def test_finished_frames_stand_beside_each_other_and_go_toward_the_first(
     assert client.post(f"/series/{bare}/beside/go", data=form | {"back": "https://example.org"}).status_code == 200
     assert client.post(f"/series/{bare}/beside/go", data=form | {"share": "3"}).status_code == 422
     assert client.get(f"/series/{bare}/beside?of=nobody").status_code == 422
+
+
+def test_a_part_is_kept_on_read_and_an_area_is_brought_to_it_on_shape(
+    client: TestClient, studio: Studio, bare: str
+) -> None:
+    name = "still_2_pale_pastel.jpg"
+    client.post(f"/series/{bare}/references", files={"file": (name, (DEMO / "stills" / name).read_bytes())})
+    drain(studio)
+    with studio.database.session() as session:
+        at = f"/series/{bare}/references/{catalogue.find_series(session, bare).references[0].id}/parts"
+    assert client.post(at, data={"name": "window"}, follow_redirects=False).status_code == 303
+    assert client.post(at, data={"name": "window"}, follow_redirects=False).status_code == 422
+    read = client.get(f"/series/{bare}/read").text
+    (removed,) = re.findall(rf'action="({at}/[^"]+/remove)"', read)
+    key = removed.split("/")[-2]
+    area = {"area": {"parts": [{"kind": "round"}]}, "aim": key}
+    change(client, bare, areas=[area])
+    sheet = look_of(client, bare)["sheet"]
+    assert "Brought to" in sheet and f'value="{key}" selected' in sheet and "window of still_2_pale_pastel" in sheet
+    asked = {"document": look_of(client, bare)["document"], "where": 0, "frame": frames(studio, bare)[0]}
+    assert client.post(f"/series/{bare}/shape/draft", json=asked).json()["missing"] == ""
+    assert client.post(removed, follow_redirects=False).status_code == 303
+    assert "a part that is gone" in look_of(client, bare)["sheet"]
+    assert client.post(removed, follow_redirects=False).status_code == 422
