@@ -28,8 +28,13 @@ _BESIDE = {
 PARTS: dict[str, str] = {kind.name: kind.title for kind in REGISTRY} | _BESIDE
 """Parts of a kept look, in words."""
 
-LEFT_OUT = ("exposure", COMMON, GEOMETRY, BRUSHED)
-"""Parts that belong to the series they were made on, and are kept only when asked for."""
+LEFT_OUT: dict[str, str] = {
+    "exposure": "made for the light of this series",
+    COMMON: "made for the light of this series",
+    GEOMETRY: "made for one frame",
+    BRUSHED: "made for one frame",
+}
+"""Parts that belong to the series they were made on, and are kept only when asked for; why."""
 
 USUAL_PARTS = tuple(name for name in PARTS if name not in LEFT_OUT)
 

@@ -74,6 +74,17 @@ def in_words(document: WithSteps, aimed: bool = True) -> list[tuple[str, str]]:
     return said
 
 
+def goes(look: Look, aimed: bool) -> str:
+    """What of a look goes to frames, as a list: "tone, zone tints and two areas"."""
+    said = [step.title.lower() for step in look.steps if step.acts(aimed)]
+    areas = sum(not area.is_idle for area in look.areas)
+    said += [f"{areas} area{'' if areas == 1 else 's'}"] if areas else []
+    said += [] if look.common.is_none else ["what trims have in common"]
+    if len(said) < 2:
+        return "".join(said) or "nothing"
+    return f"{', '.join(said[:-1])} and {said[-1]}"
+
+
 def plain_sentence(step: Step) -> str:
     """A step's sentence with its values written out."""
     kind = type(step)

@@ -13,7 +13,7 @@ from nuvett.core.look.words import LOOK_VALUES
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.wall import build_wall
-from nuvett.services.looks import carried_plans, carrying, heroes, looks, wall_states
+from nuvett.services.looks import carried_plans, carrying, heroes, looks, told, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, look_of
@@ -133,6 +133,7 @@ def show(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLRes
             look=Look.model_validate(row.draft).model_dump(mode="json"),
             revision=row.revision,
             values=LOOK_VALUES,
+            carrying=told.carrying_words(session, series),
             **values,
         )
 

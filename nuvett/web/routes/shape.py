@@ -7,7 +7,7 @@ from fastapi import APIRouter, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, Response
 from sqlalchemy.orm import Session
 
-from nuvett.core.book.kept import PARTS, USUAL_PARTS
+from nuvett.core.book.kept import LEFT_OUT, PARTS, USUAL_PARTS
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.steps.registry import REGISTRY
@@ -87,7 +87,7 @@ def show(
         chosen_proofs={str(p) for p in easel.proofs},
         others=others,
         groups=groups,
-        kept_parts=[(name, words, name in USUAL_PARTS) for name, words in PARTS.items()],
+        kept_parts=[(name, words, name in USUAL_PARTS, LEFT_OUT.get(name, "")) for name, words in PARTS.items()],
         step_titles=[(kind.name, kind.title) for kind in REGISTRY],
         **proof_values(context, easel),
     )

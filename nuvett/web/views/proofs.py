@@ -3,6 +3,7 @@
 from typing import Any
 
 from nuvett.services.engine.wall import WallItem, choose_proofs
+from nuvett.services.looks.told import cause
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, plan_on
 from nuvett.web.views.tiles import tile_of
@@ -26,8 +27,25 @@ def _around(easel: Easel, most: int = 6) -> list[int]:
     return list(range(first, min(first + most, len(easel.facts))))
 
 
+def _causes(context: Context, easel: Easel, chosen: list[int]) -> dict[tuple[int, str], str]:
+    """The step that does harm to some of several frames and not to the others, by frame and by what goes wrong."""
+    bench, aimed = context.studio.bench, easel.aimed
+    if easel.group != "look" or aimed is None:
+        return {}
+    kinds = {}
+    for index in chosen:
+        here = easel.at(index)
+        kinds[index] = {note.kind for note in bench.measures.notes(here.frame, plan_on(bench, here), aimed.look)}
+    spared = {kind for kind in set().union(*kinds.values()) if any(kind not in own for own in kinds.values())}
+    return {
+        (index, kind): cause(bench, easel.facts, index, aimed, kind)
+        for index, own in kinds.items()
+        for kind in own & spared
+    }
+
+
 def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
-    bench, found = context.studio.bench, []
+    bench, found, causes = context.studio.bench, [], _causes(context, easel, chosen)
     for index in chosen:
         here = easel.at(index)
         plan, aimed = plan_on(bench, here), here.aimed
@@ -35,6 +53,7 @@ def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
         came = summary(here.frame, bench.planner.as_came(here.frame), aimed)
         item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), came)
         notes = bench.measures.notes(here.frame, plan, aimed.look) if aimed else ()
-        found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], _EDGE), notes))
+        said = [(note, causes.get((index, note.kind), "")) for note in notes]
+        found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], _EDGE), said))
         bench.plans.keep(plan)
     return found
