@@ -55,11 +55,16 @@ def fit_within(width: int, height: int, edge: int) -> tuple[int, int]:
     return max(1, round(width * scale)), max(1, round(height * scale))
 
 
+def proxy_size(width: int, height: int) -> tuple[int, int]:
+    """Width and height of the proxy that a picture is measured on."""
+    scale = min(1.0, (PROXY_PIXELS / (height * width)) ** 0.5)
+    return max(1, round(width * scale)), max(1, round(height * scale))
+
+
 def measuring_proxy(pixels: Pixels, space: Space) -> Linear:
     """Extended linear sRGB proxy (h, w, 3) of about PROXY_PIXELS, the one size that everything is measured on."""
     height, width = pixels.shape[:2]
-    scale = min(1.0, (PROXY_PIXELS / (height * width)) ** 0.5)
-    small = shrink_linear(pixels, max(1, round(width * scale)), max(1, round(height * scale)), space)
+    small = shrink_linear(pixels, *proxy_size(width, height), space)
     if space is Space.SRGB:
         return Linear(small)
     return Linear(np.asarray(small @ matrix_between(space, Space.SRGB).T, dtype=np.float32))

@@ -3,6 +3,7 @@
 import json
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -17,7 +18,7 @@ from nuvett.services.engine.arrays import load_colours
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, gathering, lighting, setups
 from nuvett.store import models
-from tests.conftest import DEMO, drain
+from tests.conftest import DEMO, drain, load_rgb
 from tools.tag_demo import exif_block, with_exif
 
 EXPOSURES = {e["file"]: e["exposure_ev"] for e in json.loads((DEMO / "manifest.json").read_text())["frames"]}
@@ -134,3 +135,24 @@ def test_frames_of_an_earlier_version_get_their_points_when_light_is_evened(stud
         lighting.let_light_be_evened(session, studio, series.id)
     drain(studio)
     assert [light.gains for _, light in lights(studio, slug)] == [(1.0, 1.0, 1.0)] * 2  # each alone
+
+
+def test_places_that_light_stands_on_are_those_that_the_set_up_shows_too(studio: Studio, tmp_path: Path) -> None:
+    picture = load_rgb(DEMO / "frames" / "AT-0101.jpg")
+    with studio.database.session() as session:
+        series = catalogue.start_series(session, "Crops")
+        for name, left in (("a", 0), ("b", 300)):  # the right of the one is the left of the other
+            path = tmp_path / f"{name}.jpg"
+            cv2.imwrite(str(path), picture[:, left : left + 800, ::-1], [cv2.IMWRITE_JPEG_QUALITY, 95])
+            gathering.add_file(session, studio, series, path)
+        series_id = series.id
+    drain(studio)
+    with studio.database.session() as session:
+        first, second = (f.id for f in catalogue.ready_frames(session, series_id))
+    here, there = (lighting.shared_places(studio, series_id, one) for one in (first, second))
+    assert len(here) > 8 and len(there) > 8 and (here >= 0).all() and (here <= 1).all()
+    assert np.median(here[:, 0]) > 0.55 and here[:, 0].min() > 0.33
+    assert np.median(there[:, 0]) < 0.45 and there[:, 0].max() < 0.67
+    with studio.database.session() as session:
+        session.get_one(models.Frame, first).points = None
+    assert len(lighting.shared_places(studio, series_id, first)) == 0

@@ -96,6 +96,15 @@ def matched_places(first: Features, second: Features) -> tuple[Floats, Floats]:
     )
 
 
+def sure_places(first: Features, second: Features) -> Floats:
+    """Places (M, 2) in pixels, in the first of two pictures, of points that agree with some plane seen twice."""
+    if min(len(first), len(second)) < _FEWEST:
+        return np.empty((0, 2), np.float32)
+    likely, plain = _nearest(first, second)
+    sure = _on_planes(first, second, likely[plain])
+    return np.ascontiguousarray(first.places[sure[:, 0], :2]) if len(sure) else np.empty((0, 2), np.float32)
+
+
 def _exposed(first: Features, second: Features, rows: NDArray[np.int64]) -> Colours:
     """Colours of matched points (M, 2) that are well exposed in both."""
     one, other = first.colours[rows[:, 0]], second.colours[rows[:, 1]]

@@ -33,19 +33,27 @@ _VEILED, _OPEN = (119, 119, 119, 150), (0, 0, 0, 0)
 _SPECKS = 5  # pixels a side within which the most decide
 _HATCH, _HATCH_LINE = 10, 2  # pixels from line to line, and of a line
 _WHITE, _BLACK = (255, 255, 255, 255), (0, 0, 0, 255)
+_ABOUT = 0.012  # of the width that is open about a place
+Marks = tuple[tuple[float, float], ...]
+"""Places in shares of the uncut frame."""
+
 Veil = NDArray[np.uint8]
 """Red, green, blue and opacity (h, w, 4) of what is laid over a picture."""
 
 
 @dataclass(frozen=True)
 class Looked:
-    """A frame as a veil looks at it. `edge` is the long edge of what is shown; `colour` what is looked for, if any."""
+    """A frame as a veil looks at it.
+
+    edge : the long edge of what is shown; colour : what is looked for, if any; marks : (M, 2) places in shares
+    """
 
     bench: Workbench
     frame: FrameFacts
     plan: FramePlan
     edge: int
     colour: Colour | None = None
+    marks: Marks = ()
 
     @cached_property
     def _source(self) -> tuple[Pixels, tuple[int, int]]:
@@ -152,6 +160,17 @@ def _where(looked: Looked) -> Veil:
     return veil
 
 
+def _shared(looked: Looked) -> Veil:
+    """Open about places that other frames of the set-up show, too."""
+    x, y = looked.places
+    reach = np.float32(_ABOUT) ** 2
+    across = np.float32(looked.frame.height / max(looked.frame.width, 1))
+    there = np.zeros(looked.shape, dtype=bool)
+    for left, top in looked.marks:
+        there |= (x - np.float32(left)) ** 2 + ((y - np.float32(top)) * across) ** 2 < reach
+    return looked.open_at(there)
+
+
 def _colour(looked: Looked) -> Veil:
     """Open where the finished frame has a colour."""
     if looked.colour is None:
@@ -169,6 +188,7 @@ VEILS: dict[str, Callable[[Looked], Veil]] = {
     "torn": _torn,
     "where": _where,
     "colour": _colour,
+    "shared": _shared,
 }
 """What can be laid over a picture, by the name in its address."""
 
@@ -180,17 +200,18 @@ def veil_of(
     edge: int,
     what: str,
     colour: Colour | None = None,
+    marks: Marks = (),
 ) -> bytes:
     """PNG of a veil over a frame's preview. Raises NotFoundError for one that there is not.
 
-    colour : OKLab, for the veil that leaves a colour open
+    colour : OKLab, for the veil that leaves a colour open; marks : for the one that leaves places open
     """
     used = plan or UNTOUCHED
     if what not in VEILS:
         raise NotFoundError
 
     def make() -> bytes:
-        veil: Any = VEILS[what](Looked(bench, frame, used, edge, colour))
+        veil: Any = VEILS[what](Looked(bench, frame, used, edge, colour, marks))
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
-    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, colour), make)
+    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, colour, marks), make)

@@ -5,6 +5,7 @@ import json
 import uuid
 from dataclasses import dataclass
 
+import numpy as np
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
@@ -12,11 +13,13 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Seen
-from nuvett.core.even.together import even_against
+from nuvett.core.even.together import MOST_TOGETHER, even_against
 from nuvett.core.planning.series import even_members
 from nuvett.core.registration.features import find_features
+from nuvett.core.registration.matching import sure_places
 from nuvett.core.spaces.rgb import Space
-from nuvett.imaging.proxy import measuring_proxy
+from nuvett.core.types import Floats
+from nuvett.imaging.proxy import measuring_proxy, proxy_size
 from nuvett.imaging.views import decode_view
 from nuvett.services.engine.arrays import dump_features, load_colours, load_features
 from nuvett.services.platform.blobs import keeping
@@ -206,6 +209,26 @@ def _keep(studio: Studio, rows: list[_Row], lights: list[EvenLight]) -> None:
             session.execute(
                 update(models.Frame).where(models.Frame.id == row.id).values(even=even.model_dump(mode="json"))
             )
+
+
+def shared_places(studio: Studio, series_id: uuid.UUID, frame_id: uuid.UUID) -> Floats:
+    """Places (M, 2) in shares of a frame of what its set-up plainly shows, too: what its even light rests on.
+
+    Frames that have no points yet are left aside. No transaction is open while they are compared.
+    """
+    with studio.database.session() as session:
+        own = session.get_one(models.Frame, frame_id)
+        ready = models.Frame.series_id == series_id, models.Frame.state == "ready", models.Frame.id != frame_id
+        query = select(models.Frame).where(*ready, models.Frame.setup_id == own.setup_id)
+        others = [row.points for row in session.scalars(query.order_by(models.Frame.position)) if row.points]
+        points, size = own.points, (own.width, own.height)
+    if points is None:
+        return np.empty((0, 2), np.float32)
+    features = load_features(studio.blobs.read(points))
+    step = max(1, -(-len(others) // MOST_TOGETHER))
+    found = [sure_places(features, load_features(studio.blobs.read(name))) for name in others[::step]]
+    places = np.concatenate([np.empty((0, 2), np.float32), *found])
+    return np.unique(places / np.array(proxy_size(*size), dtype=np.float32), axis=0)
 
 
 def name_hero(session: Session, studio: Studio, series: models.Series, frame: models.Frame | None) -> None:

@@ -8,11 +8,12 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
 from nuvett.services.engine.facts import FrameFacts
-from nuvett.services.engine.overlays import veil_of
+from nuvett.services.engine.overlays import Marks, veil_of
 from nuvett.services.engine.pictures import box_of
 from nuvett.services.engine.readouts import read_out
 from nuvett.services.references import kept_references
 from nuvett.services.references.targets import latest_palette
+from nuvett.services.series import lighting
 from nuvett.services.series.catalogue import find_frame, find_reference, find_series
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.series.variants import VARIANT
@@ -58,6 +59,15 @@ def frame_crop(
     return Response(data, media_type="image/png", headers=FOREVER)
 
 
+def _marks(context: Context, slug: str, frame_id: uuid.UUID) -> Marks:
+    with context.session() as session:
+        series = find_series(session, slug)
+        find_frame(session, series, frame_id)
+        series_id = series.id
+    places = lighting.shared_places(context.studio, series_id, frame_id)
+    return tuple((float(x), float(y)) for x, y in places)
+
+
 @router.get("/frames/{frame_id}/veil.png")
 @heavy
 def frame_veil(
@@ -73,7 +83,8 @@ def frame_veil(
     bench = context.studio.bench
     lab = tuple(float(v) for v in colour.split(",")) if colour else None
     looked_for = (lab[0], lab[1], lab[2]) if lab else None
-    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what, looked_for)
+    marks = _marks(context, slug, frame_id) if what == "shared" else ()
+    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what, looked_for, marks)
     return Response(data, media_type="image/png", headers=FOREVER)
 
 

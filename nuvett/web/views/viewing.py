@@ -61,6 +61,7 @@ class Viewing:
     beside_chosen: str = ""
     trim_address: str = ""
     beside_size: dict[str, int] = field(default_factory=dict)
+    light: str = ""
 
     @property
     def facts(self) -> dict[str, Any]:
@@ -117,6 +118,7 @@ def viewing(
         count=count,
         frames=[Choice(str(f.id), easel.labels[f.id].name) for f in easel.facts],
         large=large,
+        light=frame.even.words if frame.even.shared else "",
         trims=easel.group == "trim" and not large,
         words=_words(context, easel) if large else "",
         trim_address=f"/series/{easel.slug}/trim?frame={frame.id}" if large else "",
