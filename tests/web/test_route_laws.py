@@ -46,7 +46,7 @@ FORMS = {
     "/parts": {"name": "x"},
 }
 QUERY = {"place": "0,0,8,8", "x": "0.5", "y": "0.5", "number": "1"}
-WORDS = {"{where}": "shape", "{action}": "stop", "{name}": "a.jpg", "{kind}": "css"}
+WORDS = {"{where}": "shape", "{action}": "stop", "{name}": "a.jpg", "{kind}": "css", "{key}": "none"}
 # A frame of any series may become a reference; settings are kept for all series.
 OPEN = (
     "/series/{slug}/frames/{frame_id}/reference",

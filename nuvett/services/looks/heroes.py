@@ -6,6 +6,7 @@ A renewed reference is another row in the place of the one before, which is take
 import hashlib
 import tempfile
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -30,7 +31,7 @@ from nuvett.services.references import reading_history
 from nuvett.services.references.kept_references import ready_references
 from nuvett.services.references.new_references import add_reference
 from nuvett.services.references.targets import frames_read, weighs
-from nuvett.services.series.catalogue import find_series, look_of, ready_frames, wanted_frames
+from nuvett.services.series.catalogue import find_series, look_of, shown_frames
 from nuvett.services.series.frame_facts import series_facts, trim_of
 from nuvett.store import models
 
@@ -126,12 +127,15 @@ def frames_to_carry(session: Session, series: models.Series) -> list[uuid.UUID] 
 
     Were these carried as well, each would be made like itself, and no longer be what the others are made like.
     """
-    wanted = wanted_frames(session, series)
-    frames = ready_frames(session, series.id)
-    stay = frames_read(aim_of_draft(session, series, look_of(session, series)))
-    if not stay:
-        return wanted
-    return [frame.id for frame in frames if frame.id not in stay and (wanted is None or frame.id in wanted)]
+    target = aim_of_draft(session, series, look_of(session, series))
+    return to_carry(shown_frames(session, series.id), target)
+
+
+def to_carry(frames: Sequence[models.Frame], target: models.Target | None) -> list[uuid.UUID] | None:
+    """The same of frames and their variants, toward a target."""
+    stay = frames_read(target) | {frame.id for frame in frames if frame.left_out}
+    kept = [frame.id for frame in frames if frame.id not in stay]
+    return kept if len(kept) < len(frames) else None
 
 
 @dataclass(frozen=True)

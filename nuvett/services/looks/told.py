@@ -10,10 +10,10 @@ from nuvett.core.look.words import goes
 from nuvett.core.planning.warnings import NoteKind
 from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.workbench import Workbench
-from nuvett.services.looks.heroes import frames_to_carry
+from nuvett.services.looks.heroes import to_carry
 from nuvett.services.looks.looks import aim_of_draft
 from nuvett.services.references.targets import frames_read
-from nuvett.services.series.catalogue import look_of, ready_frames
+from nuvett.services.series.catalogue import look_of, shown_frames
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.store import models
 
@@ -36,7 +36,10 @@ def carrying_words(session: Session, series: models.Series) -> Carrying:
     row = look_of(session, series)
     target = aim_of_draft(session, series, row)
     look = Look.model_validate(row.draft)
-    frames, wanted = ready_frames(session, series.id), frames_to_carry(session, series)
+    shown = shown_frames(session, series.id)
+    wanted = to_carry(shown, target)
+    frames = [frame for frame in shown if frame.variant_of_id is None]
+    gone = len(frames) if wanted is None else sum(frame.id in wanted for frame in frames)
     heroes = [frame.name for frame in frames if frame.id in frames_read(target)]
     trims = [trim_of(frame) for frame in frames]
     stays = []
@@ -46,7 +49,7 @@ def carrying_words(session: Session, series: models.Series) -> Carrying:
         stays.append(f"{left} left out")
     if any(not trim.is_none for trim in trims):
         stays.append("trims, crops and brushes: they belong to their frames")
-    return Carrying(goes(look, target is not None), len(frames) if wanted is None else len(wanted), tuple(stays))
+    return Carrying(goes(look, target is not None), gone, tuple(stays))
 
 
 def _listed(names: Sequence[str]) -> str:

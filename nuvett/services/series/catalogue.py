@@ -90,14 +90,6 @@ def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
     return with_variants(session.scalars(query.order_by(models.Frame.position, models.Frame.created)))
 
 
-def wanted_frames(session: Session, series: models.Series) -> list[uuid.UUID] | None:
-    """Frames of a series that are carried and handed over unasked, none for all of them: those not left out."""
-    left = models.Frame.left_out
-    some = session.scalar(select(func.count()).where(models.Frame.series_id == series.id, left)) or 0
-    wanted = select(models.Frame.id).where(models.Frame.series_id == series.id, ~left)
-    return list(session.scalars(wanted)) if some else None
-
-
 def count_ready(session: Session, series_id: uuid.UUID) -> int:
     """How many frames of a series have been measured."""
     query = select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "ready")

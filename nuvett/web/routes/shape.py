@@ -11,6 +11,7 @@ from nuvett.core.book.kept import LEFT_OUT, PARTS, USUAL_PARTS
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.steps.registry import REGISTRY
+from nuvett.services.engine.facts import Aimed
 from nuvett.services.lookbook import book_list, using
 from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.documents import parse_change, read_look_file
@@ -33,13 +34,13 @@ _STRENGTHS = (25, 50, 75, 100)
 _MOST_STEPS, _LATEST_STEPS = 60, 12
 
 
-def _sheet_values(session: Session, slug: str) -> dict[str, Any]:
-    """The look sheet with its history."""
+def _sheet_values(session: Session, slug: str, draft: Aimed | None = None) -> dict[str, Any]:
+    """The look sheet with its history; `draft` where it has been loaded already."""
     series = find_series(session, slug)
     row = look_of(session, series)
     state = carrying.carry_state(session, series, 0)
     look = Look.model_validate(row.draft)
-    target = looks.draft_of(session, series).target if state.aimed else None
+    target = (draft or looks.draft_of(session, series)).target if state.aimed else None
     values = sheet_values(session, look, row.revision, f"look:{row.id}", target, _MOST_STEPS)
     return values | {
         "slug": slug,
@@ -72,7 +73,7 @@ def show(
         series = find_series(session, slug)
         values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
         easel = easel_for_look(session, slug, frame, reference)
-        values |= _sheet_values(session, slug)
+        values |= _sheet_values(session, slug, easel.aimed if easel else None)
         rows = kept_references.ready_references(session, series.id, readings=False)
         groups = book_list.group_names(session)
         others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
