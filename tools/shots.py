@@ -50,6 +50,7 @@ def do_the_job(page: Page, base: str) -> None:
     _hand_over(page, f"{base}{SERIES}/handover")
     _the_book(page, base)
     _mixed_shoot(page, base)
+    _by_hand(page, base)
     _shoot(page, base, "shelf")
     _shoot(page, f"{base}/glossary", "glossary")
 
@@ -94,6 +95,34 @@ def _mixed_shoot(page: Page, base: str) -> None:
         expect(page.get_by_text("8 frames in")).to_be_visible()
         expect(page.get_by_role("link", name="Read references")).to_be_visible()
         _shoot(page, page.url, "shoot")
+
+
+def _by_hand(page: Page, base: str) -> None:
+    """A series without stills: one frame finished by hand, and its look by set-up."""
+    names = (101, 102, 107, 110, 112, 117, 119, 123, 125, 128, 132, 133)
+    page.goto(base)
+    page.get_by_label("Start a series").fill("By hand")
+    page.get_by_role("button", name="Start").click()
+    page.locator('[data-input="frames"]').set_input_files(
+        [PROJECT / "demo" / "frames" / f"AT-0{number}.jpg" for number in names]
+    )
+    expect(page.get_by_text("12 frames in")).to_be_visible()
+    expect(page.get_by_role("link", name="Read references")).to_be_visible()
+    series, own = f"{base}/series/by-hand", {"origin": base}
+    document = page.request.get(f"{series}/look").json()["document"]
+    document["exposure"] |= {"exposure": 0.2, "contrast": 18}
+    document["white"] |= {"warmth": 10}
+    document["zones"] |= {"amount": 100, "shadow_hue": 215.0, "shadow_chroma": 3.0}
+    page.request.put(f"{series}/look", data={"document": document, "revision": 1}, headers=own)
+    page.goto(f"{series}/read")
+    page.get_by_role("button", name="Take a frame…").click()
+    page.locator("#frames form button").nth(1).click()
+    expect(page.get_by_text("As it is finished now")).to_be_visible()
+    page.request.post(f"{series}/look/aim-own", headers=own)
+    page.goto(f"{series}/by-setup")
+    expect(page.get_by_text("Trying its ways")).to_have_count(0)
+    page.wait_for_load_state("networkidle")
+    page.screenshot(path=SHOTS / "by-setup.png")
 
 
 def _the_book(page: Page, base: str) -> None:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from nuvett.core.book.kept import USUAL_PARTS, Kept, Use
+from nuvett.core.book.kept import USUAL_PARTS, Kept, MadeOn, Use
 from nuvett.core.errors import (
     ConflictError,
     DocumentError,
@@ -18,6 +18,7 @@ from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.services.lookbook import book, book_list, keeping, starters, using
 from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.lookbook.made_on import differing
 from nuvett.services.looks import carrying, looks, trims
 from nuvett.services.platform import history
 from nuvett.services.platform.studio import Studio
@@ -243,3 +244,21 @@ def test_what_another_series_aims_at_is_taken_over_by_name_and_undone(studio: St
     with studio.database.session() as session, pytest.raises(InvalidChangeError, match="aims at nothing"):
         here, there = (catalogue.find_series(session, name) for name in (slug, other))
         using.take_over(session, here, there, frozenset({"aim"}), catalogue.look_of(session, here).revision)
+
+
+def test_a_look_used_on_frames_of_another_camera_or_kind_says_so() -> None:
+    one, other = MadeOn(cameras=("Orrery M1",), raw=True), MadeOn(cameras=("Lantern 7",), raw=False)
+    assert differing(one, one) == differing(None, one) == differing(one, None) == ""
+    words = differing(one, other)
+    assert words == "made on Orrery M1, these are of Lantern 7; made on raw files, these are finished pictures"
+    assert differing(MadeOn(raw=True), MadeOn(cameras=("Lantern 7",), raw=True)) == "", "unknown cameras say nothing"
+
+
+def test_what_a_look_was_made_on_is_kept_with_it_and_said_when_it_is_used(studio: Studio, slug: str) -> None:
+    kept_id = keep(studio, slug, "Evening")
+    with studio.database.session() as session:
+        made = book.version_of(session, kept_id).kept.made_on
+        assert made is not None and not made.raw
+        for frame in catalogue.ready_frames(session, catalogue.find_series(session, slug).id):
+            frame.format = "raw"
+    assert use(studio, slug, kept_id).endswith(": made on finished pictures, these are raw files")

@@ -8,6 +8,7 @@ import pytest
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
+from nuvett.core.look.ways import OfSetup
 from nuvett.core.measure.statistics import Statistics
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.steps.exposure import ExposureStep
@@ -15,7 +16,7 @@ from nuvett.core.steps.saturation import SaturationStep
 from nuvett.services.looks import carrying, heroes
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
-from nuvett.services.references import kept_references, reading_history
+from nuvett.services.references import kept_references, reading_history, targets
 from nuvett.services.series import catalogue
 from nuvett.services.series.gathering import remove_frame
 from nuvett.services.shelf.filing import duplicate_series
@@ -176,11 +177,24 @@ def test_a_frame_of_another_series_is_a_hero_and_a_chain_of_heroes_does_not_run_
         heroes.renew_finished(studio, bare, newest(studio, other).id)
 
 
-def test_a_duplicated_series_has_heroes_of_its_own(studio: Studio, bare: str) -> None:
+def test_a_duplicated_series_has_heroes_and_set_ups_of_its_own(studio: Studio, bare: str) -> None:
     hero, *_ = frames(studio, bare)
     trim(studio, hero, Trim.of(ExposureStep(exposure=0.5)))
     take(studio, bare, hero)
     with studio.database.session() as session:
+        setup = str(catalogue.find_series(session, bare).setups[0].id)
+    set_draft(studio, bare, LIGHTER.with_setup(OfSetup(setup=setup, way="steps")))
+    carry_unasked(studio, bare)
+    with studio.database.session() as session:
         twin = duplicate_series(session, bare).slug
     assert newest(studio, twin).frame_id == frames(studio, twin)[0] != hero
     assert not standing(studio, twin).problem
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, twin)
+        (own,) = draft(studio, twin).look.setups
+        assert own.setup == str(series.setups[0].id) != setup and own.way == "steps"
+        stay = targets.frames_read(targets.latest_target(session, series.id))
+        assert stay == {frames(studio, twin)[0]}
+        assert carrying.carry_state(session, series, 3).is_settled
+    with studio.database.session() as session:
+        assert draft(studio, bare).look.setups[0].setup == setup, "the first one keeps its own"

@@ -39,9 +39,17 @@ LEFT_OUT: dict[str, str] = {
 USUAL_PARTS = tuple(name for name in PARTS if name not in LEFT_OUT)
 
 
+class MadeOn(Document):
+    """What a look was made on: cameras by their names, and whether most frames were raw files."""
+
+    cameras: tuple[str, ...] = ()
+    raw: bool = False
+
+
 class Kept(Document):
     """What is kept of a look. Parts that are not in it are left to the look that it is laid onto.
 
+    made_on : the frames of the series that it was kept from, where that is known
     target : what it aims at, none for a look that aims at nothing, such as a table
     trim : of the frame that it was kept on, for those who ask for its geometry or its areas
     """
@@ -50,6 +58,7 @@ class Kept(Document):
     look: Look
     target: Target | None = None
     trim: Trim | None = None
+    made_on: MadeOn | None = None
     parts: tuple[str, ...] = Field(default=USUAL_PARTS, min_length=1)
 
     @field_validator("parts")

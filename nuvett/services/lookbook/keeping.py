@@ -13,6 +13,7 @@ from nuvett.core.look.lifting import lifted
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.services.lookbook import book
+from nuvett.services.lookbook.made_on import made_on
 from nuvett.services.looks import looks
 from nuvett.services.references.kept_references import ready_references
 from nuvett.services.references.targets import target_document
@@ -48,6 +49,7 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
             look=Look.model_validate(row.draft).model_copy(update={"setups": ()}),
             target=target_document(target).model_copy(update={"each": ()}) if target is not None else None,
             trim=trim,
+            made_on=made_on(session, series),
             parts=tuple(chosen.parts),
         )
     except ValueError as error:

@@ -14,6 +14,7 @@ from nuvett.core.reading.swatches import SavedPalette
 from nuvett.core.steps.wash import WashStep
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.lookbook.book import KeptVersion, keep_target, mark_used, version_of
+from nuvett.services.lookbook.made_on import differing, made_on
 from nuvett.services.lookbook.trying import aimed_with, ground_of
 from nuvett.services.looks import looks
 from nuvett.services.looks.carrying import Carried, carry_as
@@ -77,7 +78,8 @@ def use_here(session: Session, series: models.Series, asked: Meant) -> str:
     words = words_of_use(version, use)
     looks.change_look(session, series, aimed.look, asked.revision, words, aim)
     mark_used(session, version.look_id)
-    return words
+    other = differing(version.kept.made_on, made_on(session, series))
+    return f"{words}: {other}" if other else words
 
 
 def aim_at_own(session: Session, series: models.Series) -> None:

@@ -1,5 +1,7 @@
 """Series filed on the shelf: renamed, duplicated, put away, deleted, brought back from the bin, removed for good."""
 
+import json
+import re
 import uuid
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
@@ -130,8 +132,31 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
     session.flush()
     twin.hero_id = frames[first.hero_id].id if first.hero_id in frames else None
     session.flush()
+    twins: dict[uuid.UUID, models.Base] = {**setups, **references, **frames}
+    named = {str(old): str(_id_in(twins, old)) for old in twins}
+    _rename_in(session, twin, named)
     _own_heroes(session, {_id_in(references, old): outdated for old, outdated in _outdated(session, first)}, frames)
     return twin
+
+
+_UUID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}")
+
+
+def _rename_in(session: Session, twin: models.Series, named: dict[str, str]) -> None:
+    """Let looks and targets of a twin speak of its own set-ups, references and frames."""
+
+    def renamed(document: Any) -> Any:
+        text = json.dumps(document)
+        return json.loads(_UUID.sub(lambda found: named.get(found[0], found[0]), text))
+
+    for target in _of(session, models.Target, twin):
+        target.document, target.sources = renamed(target.document), renamed(target.sources) if target.sources else None
+    for look in _of(session, models.Look, twin):
+        look.draft = renamed(look.draft)
+        query = select(models.LookVersion).where(models.LookVersion.look_id == look.id)
+        for version in session.scalars(query):
+            version.document = renamed(version.document)
+    session.flush()
 
 
 def _outdated(session: Session, series: models.Series) -> list[tuple[uuid.UUID, bool]]:
