@@ -10,7 +10,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.apply import apply_plan
-from nuvett.core.planning.lacking import near, unmatched
+from nuvett.core.planning.lacking import near, told_of, unmatched
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear
@@ -130,6 +130,8 @@ def test_a_colour_painted_out_of_a_frame_is_named_and_nothing_else(name: str, hu
     assert found and all(one.kind == "lacked" for one in found)
     angles = [np.degrees(np.arctan2(one.colour[2], one.colour[1])) for one in found]
     assert all(abs((angle - hue + 180) % 360 - 180) < 50 for angle in angles)
+    own = OKLab(np.array([found[0].colour, (0.5, 0, 0)], dtype=np.float32))
+    assert told_of(found, "lacked", own) == (True, False) and told_of(found, "foreign", own) == (False, False)
     assert found[0].share <= family.mean() + 0.02 and "lacks the target’s" in found[0].words
     back = unmatched(whole, painted)
     assert [one.kind for one in back] == ["foreign"] * len(back) and len(back) == len(found)

@@ -15,6 +15,7 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import LOOK_VALUES, TRIM_VALUES, describe, value_at
 from nuvett.core.measure.statistics import measure, quantiles_of
 from nuvett.core.plan.apply import apply_plan
+from nuvett.core.planning.lacking import Unmatched
 from nuvett.core.planning.pairing import paired
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.reading.family import Family
@@ -96,7 +97,16 @@ def test_ribbons_stay_on_their_bars_and_end_where_the_plan_lands(first: int, sec
     none = Look(moves=MoveStep(amount=0))
     assert not instruments.pairing_view(paired(plan_frame(own, aim, none), aim, ())).ribbons
     view = instruments.pairing_view(found)
-    assert view.ribbons
+    assert view.ribbons and not view.one_sided
+    richest = max(aim.palette, key=lambda c: np.hypot(c.a, c.b))
+    lab = (richest.lightness, richest.a, richest.b)
+    gone = Unmatched(kind="lacked", colour=lab, name=richest.name, share=richest.share, advice="")
+    for told in (
+        instruments.pairing_view(paired(plan, aim, pins, (gone,))),
+        instruments.pairing_view(paired(plan_frame(own, aim, none), aim, (), (gone,))),
+    ):
+        assert told.one_sided and told.target[aim.palette.index(richest)].unmatched
+        assert not any(band.unmatched for band in told.frame)
     for ribbon in view.ribbons:
         assert ribbon.top >= -0.01 and ribbon.top + ribbon.top_width <= 100.01
         assert ribbon.bottom >= -0.01 and ribbon.bottom + ribbon.bottom_width <= 100.01

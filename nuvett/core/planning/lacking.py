@@ -24,6 +24,8 @@ _RELATED = 40.0  # degrees of hue within which a duller colour could become a mi
 _A_CAST = 0.45  # share of a picture over which a colour is its light
 _MOST = 2
 
+UnmatchedKind = Literal["lacked", "foreign"]
+
 
 class Unmatched(Document):
     """A colour that one side has and the other has not.
@@ -32,7 +34,7 @@ class Unmatched(Document):
     advice : what helps, in words
     """
 
-    kind: Literal["lacked", "foreign"]
+    kind: UnmatchedKind
     colour: Colour
     name: str
     share: float = Field(ge=0, le=1)
@@ -70,6 +72,17 @@ def unmatched(frame: OKLab, target: OKLab) -> tuple[Unmatched, ...]:
         for colour, share in _only_in(frame, target)
     ]
     return (*lacked[:_MOST], *foreign[:_MOST])
+
+
+def told_of(found: tuple[Unmatched, ...], kind: UnmatchedKind, colours: OKLab) -> tuple[bool, ...]:
+    """Which colours (K, 3) of a palette are among those said to be unmatched, so that they can be marked there."""
+    if not len(colours):
+        return ()
+    hit = np.zeros(len(colours), dtype=bool)
+    for one in found:
+        if one.kind == kind:
+            hit |= near(colours, one.colour)
+    return tuple(hit.tolist())
 
 
 _TAKEN = "a move by hand, or an area of that colour, takes it nearer"

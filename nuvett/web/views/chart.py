@@ -181,9 +181,9 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
     curve, moves = document.step(CurveStep), document.step(MoveStep)
     pairing = _NOTHING_PAIRED
     aim = bench.planner.aim(aimed) if aimed is not None else None
-    if easel.where == "look" and aim is not None:
-        pairing = paired(plan, aim, moves.pins)
     unmatched = bench.measures.unmatched(easel.frame, plan, aimed) if aimed is not None else ()
+    if easel.where == "look" and aim is not None:
+        pairing = paired(plan, aim, moves.pins, unmatched)
     beside: Reading | Target | None = aimed.target if aimed else None
     if easel.reference is not None:
         with context.session() as session:

@@ -34,15 +34,16 @@ class Band:
     name: str
     share: int
     dark: bool
+    unmatched: bool = False
 
 
-def palette_bands(palette: Palette) -> list[Band]:
-    """Bands of a palette, dark to light, filling 0 to 100."""
+def palette_bands(palette: Palette, unmatched: tuple[bool, ...] = ()) -> list[Band]:
+    """Bands of a palette, dark to light, filling 0 to 100; those that the other side has nowhere are marked."""
     total = sum(c.share for c in palette) or 1.0
     bands, x = [], 0.0
-    for colour in palette:
+    for colour, alone in zip(palette, unmatched or [False] * len(palette), strict=True):
         width = 100 * colour.share / total
-        bands.append(Band(x, width, colour.hex, colour.name, round(width), colour.lightness < 0.6))
+        bands.append(Band(x, width, colour.hex, colour.name, round(width), colour.lightness < 0.6, alone))
         x += width
     return bands
 
@@ -200,13 +201,18 @@ class PairingView:
     frame: list[Band]
     ribbons: list[Ribbon]
 
+    @property
+    def one_sided(self) -> bool:
+        """Whether a colour of either side is nowhere in the other."""
+        return any(band.unmatched for band in (*self.target, *self.frame))
+
 
 _LEAST_RIBBON = 0.012
 
 
 def pairing_view(found: Paired) -> PairingView:
     """The pairing that a plan was made by; ribbons thinner than about one percent are left out."""
-    above, below = palette_bands(found.target), palette_bands(found.source)
+    above, below = palette_bands(found.target, found.lacked), palette_bands(found.source, found.foreign)
     used_above, used_below = [b.x for b in above], [b.x for b in below]
     columns = np.maximum(found.shares.sum(axis=0), 1e-9)
     rows = np.maximum(found.shares.sum(axis=1), 1e-9)
