@@ -160,9 +160,10 @@ class Named(Chosen):
 
 
 class TrimCopy(Chosen):
-    """Named parts of a frame's trim, for the chosen frames."""
+    """Named parts of a frame's trim, for the chosen frames; to : the series that those are of, if it is another."""
 
     frame: uuid.UUID
+    to: Short = ""
     parts: list[Short]
     areas: Literal["add", "replace"] = "add"
 

@@ -72,6 +72,31 @@ def test_the_same_is_done_to_other_frames_and_undone_on_each(client: TestClient,
     assert trim_of(client, slug, first)["document"]["white"] is None
 
 
+def test_the_same_is_done_to_frames_of_another_series_by_parts(client: TestClient, slug: str, studio: Studio) -> None:
+    first = frames_of(studio, slug)[0]
+    client.post(f"/series/{slug}/duplicate")
+    with studio.database.session() as session:
+        there, title = next((s.slug, s.title) for s in catalogue.list_series(session) if s.slug != slug)
+    other = frames_of(studio, there)
+    trim(client, slug, first, WARMER | {"exposure": {"exposure": 1}})
+    trim(client, there, other[0], {"white": {"warmth": -4}})
+    page = client.get(f"/series/{slug}/trim?frame={first}").text
+    assert f'<option value="{there}">' in page
+    listed = client.get(f"/series/{slug}/trims/frames", params={"of": there}).text
+    assert all(f'value="{frame}"' in listed for frame in other) and first not in listed
+    asked = {"frame": first, "frames": other, "parts": ["white"], "to": there}
+    lost = client.post(f"/series/{slug}/trims/copy/lost", json=asked).json()["words"]
+    assert lost == "This replaces or takes away what is there: White on 1 frame."
+    done = client.post(f"/series/{slug}/trims/copy", json=asked).json()["words"]
+    assert done.startswith(f"Done to {len(other)} frames of {title};")
+    kept = trim_of(client, there, other[0])
+    assert kept["document"]["white"]["warmth"] == 12 and kept["document"]["exposure"] is None
+    assert "As AT-0101 of Winter fair: Warmth −4 to 12 %" in kept["history"]
+    # Frames of the one series are not found in the other.
+    assert client.post(f"/series/{slug}/trims/copy", json=asked | {"to": ""}).status_code == 422
+    assert client.post(f"/series/{slug}/trims/copy", json=asked | {"to": "nowhere"}).status_code == 404
+
+
 def test_a_variant_hangs_beside_its_frame_and_is_handed_over_by_its_own_name(
     client: TestClient, slug: str, studio: Studio
 ) -> None:

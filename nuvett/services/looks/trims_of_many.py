@@ -38,12 +38,15 @@ class Taken:
 def copy_trim(
     session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
 ) -> int:
-    """Do the same to other frames: named parts of a frame's trim; how many were changed.
+    """Do the same to other frames, of its own series or another: named parts of its trim; how many were changed.
 
-    Each frame keeps its own history. Raises DocumentError for a part that is not there, InvalidChangeError for nothing.
+    Each frame keeps its own history, which says where it came from.
+    Raises DocumentError for a part that is not there, InvalidChangeError for nothing.
     """
+    home = session.get_one(models.Series, source.series_id)
+    of = f" of {home.title}" if home.id != series.id else ""
     return sum(
-        keep_trim(session, frame, after, f"As {source.name}: ")
+        keep_trim(session, frame, after, f"As {source.name}{of}: ")
         for frame, after in _copied(session, series, source, chosen, taken)
     )
 

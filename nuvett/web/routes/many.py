@@ -1,14 +1,15 @@
 """What is done to several frames at once, to variants, and with what trims have in common."""
 
 import uuid
+from typing import Annotated
 
-from fastapi import APIRouter
-from fastapi.responses import JSONResponse, RedirectResponse, Response
+from fastapi import APIRouter, Query
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from nuvett.services.looks import carried_plans, carrying, common_trims, trims_of_many
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import gathering, subjects, variants
-from nuvett.services.series.catalogue import find_frame, find_series
+from nuvett.services.series.catalogue import find_frame, find_series, ready_frames
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.web.bodies import Chosen, Named, TrimCopy
 from nuvett.web.context import Means
@@ -26,11 +27,20 @@ def _done(words: str) -> JSONResponse:
 @router.post("/trims/copy")
 def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
     with context.session() as session:
-        series = find_series(session, slug)
-        source = find_frame(session, series, asked.frame)
+        source = find_frame(session, find_series(session, slug), asked.frame)
+        series = find_series(session, asked.to or slug)
         count = trims_of_many.copy_trim(session, series, source, asked.frames, _taken(asked))
         subjects.queue_subjects(session, context.studio, series, trim_of(source))
-    return _done(f"Done to {plural(count, 'frame')}; each can undo it for itself.")
+        there = f" of {series.title}" if series.id != source.series_id else ""
+    return _done(f"Done to {plural(count, 'frame')}{there}; each can undo it for itself.")
+
+
+@router.get("/trims/frames")
+def frames_elsewhere(context: Means, slug: str, of: Annotated[str, Query(max_length=200)] = "") -> HTMLResponse:
+    """Frames of this or another series, to choose those that the same is done to."""
+    with context.session() as session:
+        found = ready_frames(session, find_series(session, of or slug).id)
+        return context.part("parts/choose_frames.html", frames=found, frames_of=of or slug, setup=[])
 
 
 def _taken(asked: TrimCopy) -> trims_of_many.Taken:
@@ -43,8 +53,8 @@ def lost_by_copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
     if not asked.parts or not asked.frames:
         return _done("")
     with context.session() as session:
-        series = find_series(session, slug)
-        source = find_frame(session, series, asked.frame)
+        source = find_frame(session, find_series(session, slug), asked.frame)
+        series = find_series(session, asked.to or slug)
         lost = trims_of_many.lost_by_copying(session, series, source, asked.frames, _taken(asked))
     titles = dict(part_titles())
     said = [f"{titles.get(name, name)} on {plural(count, 'frame')}" for name, count in lost.items()]

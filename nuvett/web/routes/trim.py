@@ -16,7 +16,7 @@ from nuvett.services.platform.documents import parse_trim
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references import kept_references
 from nuvett.services.series import subjects
-from nuvett.services.series.catalogue import find_frame, find_series
+from nuvett.services.series.catalogue import find_frame, find_series, list_series
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import Change, Draft, Picked, Walk
@@ -58,6 +58,7 @@ def show(
         state = carrying.carry_state(session, series, 0)
         values |= {"variant": row.variant, "common": common_view(session, series), "carried": state}
         values["version"] = carrying.number_followed(session, row)
+        others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
     trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
     return context.page(
         "trim.html",
@@ -69,6 +70,7 @@ def show(
         follows=easel.aimed is not None,
         trimmed=trimmed,
         trim_parts=part_titles(),
+        others=others,
         setup=[str(f.id) for f in easel.facts if f.setup == easel.frame.setup],
         **values,
         **proof_values(context, easel),

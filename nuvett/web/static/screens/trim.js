@@ -20,12 +20,15 @@ const where = ({ slug, frame, reference }) => ({
 export const trim = () => ({
   ...sheetOf(where),
   askedForSame: null,
+  askedForFrames: null,
   get tries() {
     return { where: "trim", reference: this.reference || null };
   },
   after() {
     this.askedForSame = latest();
-    one("#same", this.root).addEventListener("change", () => this.saySame());
+    this.askedForFrames = latest();
+    one("#same", this.root).addEventListener("change", ({ target }) =>
+      target.matches("[data-same-of]") ? this.showSame(target.value) : this.saySame());
     // On Trim a look is taken by this frame alone.
     connectTrying(this, async ({ id, strength }) => {
       const json = { series: this.slug, strength, frames: [this.frame] };
@@ -68,7 +71,8 @@ export const trim = () => ({
   chooseFrames(what) {
     const boxes = all("#same [data-chosen-frame]", this.root);
     const setup = JSON.parse(one("#same [data-setup]", this.root).dataset.setup);
-    const wanted = { wall: chosenOf(this.slug), setup, all: boxes.map((box) => box.value), none: [] }[what];
+    const of = one("#same [data-of-series]", this.root).dataset.ofSeries;
+    const wanted = { wall: chosenOf(of), setup, all: boxes.map((box) => box.value), none: [] }[what];
     for (const box of boxes) box.checked = wanted.includes(box.value) && box.value !== this.frame;
     this.saySame();
     if (what === "wall" && !wanted.length) say("Nothing is chosen on the wall of Carry.");
@@ -77,7 +81,20 @@ export const trim = () => ({
   askedSame() {
     const ticked = (selector) => all(`#same ${selector}:checked`, this.root).map((box) => box.value);
     const [frames, parts] = [ticked("[data-chosen-frame]"), ticked("[data-same-parts] input")];
-    return { frame: this.frame, frames, parts, areas: one("[data-same-areas]", this.root).value };
+    const to = one("#same [data-of-series]", this.root).dataset.ofSeries;
+    return { frame: this.frame, to, frames, parts, areas: one("[data-same-areas]", this.root).value };
+  },
+  /** Show the frames of a series to choose from. */
+  async showSame(of) {
+    const wanted = this.askedForFrames();
+    try {
+      const html = await (await ask(`/series/${this.slug}/trims/frames?of=${of}`)).text();
+      if (!wanted()) return;
+      one("[data-same-frames]", this.root).innerHTML = html;
+      await this.saySame();
+    } catch (error) {
+      say(error.message);
+    }
   },
   /** Tick the parts that this frame has, once what moves has come to rest. */
   async tickSame() {
