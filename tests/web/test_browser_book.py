@@ -147,6 +147,15 @@ def test_two_looks_beside_each_other_held_split_and_changed_for_a_third(quiet: P
     expect(compared.locator("[data-picture]")).to_have_attribute("src", theirs)
     page.keyboard.up("o")
     expect(compared.locator("[data-picture]")).not_to_have_attribute("src", theirs)
+    # A picture that was on its way does not take the place of the one that is held.
+    page.evaluate("""async () => {
+        const viewer = Alpine.$data(document.querySelector("[data-compared] .viewer"));
+        const painted = viewer.paint();
+        viewer.hold(true);
+        await painted;
+    }""")
+    expect(compared.locator("[data-picture]")).to_have_attribute("src", theirs)
+    page.evaluate("Alpine.$data(document.querySelector('[data-compared] .viewer')).hold(false)")
     compared.get_by_label("What stands beside the frame").select_option(label="Silver, no colour")
     expect(compared.locator('[data-show="original"]')).to_have_text("Silver, no colour")
     compared.get_by_role("button", name="Split").click()

@@ -76,6 +76,9 @@ def test_a_frame_finished_by_hand_becomes_the_look_of_its_series(quiet: Page, si
     arrive(page, "/beside")
     expect(page.locator("[data-beside-mat]")).to_have_count(2)
     no_violations(page)
+    with page.expect_navigation():
+        page.get_by_role("button", name="a quarter").first.click()
+    expect(page.locator("[data-beside-mat]")).to_have_count(2)
     page.locator("[data-beside-mat]").first.click(position={"x": 200, "y": 200})
     expect(page.locator("[data-part-of]:visible")).to_have_count(2)
     page.keyboard.press("0")
@@ -100,6 +103,7 @@ def test_a_frame_finished_by_hand_becomes_the_look_of_its_series(quiet: Page, si
     # The hero itself follows the look that it was finished by, which had no target.
     page.get_by_role("button", name="Next frame").click()
     expect(page.locator("[data-frame-choice] option:checked")).to_contain_text("AT-0102")
+    expect(page.locator("[data-history]")).to_contain_text("Toward AT-0101: ")  # a quarter of the way, as was asked
     page.locator("[data-add-area=straight]").click()
     aim = page.get_by_label("Part that the area is brought to")
     expect(aim.locator("option", has_text="wall")).to_have_count(1)

@@ -22,6 +22,7 @@ export const viewer = () => ({
   pictures: {},
   centre: { x: 0.5, y: 0.5 },
   asked: null,
+  askedBeside: null,
   holding: false,
   moving: "",
   what: null,
@@ -37,6 +38,7 @@ export const viewer = () => ({
     this.facts = JSON.parse(one("[data-facts]", root).textContent);
     this.pictures = this.facts.pictures;
     this.asked = latest();
+    this.askedBeside = latest();
     const { reference } = this.facts;
     this.place(this.facts.placed);
     const other = this.facts.beside ?? reference;
@@ -83,6 +85,7 @@ export const viewer = () => ({
   },
   hold(on) {
     this.holding = on;
+    this.asked(); // a picture that is on its way would take the place of this one
     this.picture.setAttribute("src", on ? this.pictures.original : this.address());
     this.cropAnew();
   },
@@ -206,7 +209,7 @@ export const viewer = () => ({
   },
   /** Let something stand beside: a reference, the frame as it came, or another state of the document. */
   async besideBy(what) {
-    const wanted = this.asked();
+    const wanted = this.askedBeside();
     if (what.startsWith("reference ")) {
       const id = what.slice(10);
       if (id === this.facts.reference?.id && !this.other) return;
@@ -215,7 +218,7 @@ export const viewer = () => ({
     this.what = what;
     try {
       const found = what === "original" ? this.pictures.original : await this.stateOf(what);
-      if (!found) return;
+      if (!found || !wanted()) return;
       this.other = found;
       setAddress({ beside: what });
       const { width, height } = this.placed;
@@ -225,8 +228,8 @@ export const viewer = () => ({
       const choice = one("[data-beside-choice]", this.root);
       if (![...choice.options].some((option) => option.value === what)) choice.add(new Option(what, what));
       choice.value = what;
-      await swapPicture(image, found);
-      if (wanted) this.cropAnew();
+      await swapPicture(image, found, wanted);
+      if (wanted()) this.cropAnew();
     } catch (error) {
       say(error.message);
     }

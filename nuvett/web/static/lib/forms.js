@@ -33,9 +33,10 @@ export function collected(form) {
 export function sendOnce() {
   document.addEventListener("submit", (event) => {
     const form = /** @type {HTMLFormElement} */ (event.target);
-    const button = form.querySelector("button");
+    const button = /** @type {HTMLButtonElement | null} */ (event.submitter ?? form.querySelector("button"));
     if (!form.dataset.once || !button) return;
-    button.disabled = true;
     (button.querySelector("span") ?? button).textContent = form.dataset.once;
+    // What a button sends along is taken after this event, and only of one that is not disabled.
+    setTimeout(() => form.querySelectorAll("button").forEach((one) => (one.disabled = true)));
   });
 }
