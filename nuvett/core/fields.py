@@ -69,6 +69,10 @@ class NumberWords:
         """Places after the point that are shown."""
         return max(0, len(f"{self.step:g}".partition(".")[2]))
 
+    def within(self, value: float) -> float:
+        """A value kept in the range."""
+        return min(self.high, max(self.low, value))
+
     def bare(self, value: float | None) -> str:
         """A value without its unit."""
         if value is None:

@@ -6,7 +6,7 @@ from pydantic import Field, field_validator
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
-from nuvett.core.look.look import Look, take_parts
+from nuvett.core.look.look import AMOUNTS, Look, take_parts
 from nuvett.core.look.trim import Trim
 from nuvett.core.reading.palette import LARGEST, Edits, Held, Palette
 from nuvett.core.reading.reading import Reading, Target, Weighed, blend
@@ -98,7 +98,7 @@ def laid_onto(draft: Look, kept: Kept, use: Use) -> Look:
     if COMMON in parts:
         beside["common"] = kept.look.common
     if WHOLE in parts:
-        beside |= {name: getattr(kept.look, name) for name in ("strength", "colour", "vivid", "pull", "way")}
+        beside |= {name: getattr(kept.look, name) for name in AMOUNTS}
     made = made.model_copy(update=beside)
     return made.model_copy(update={"strength": round(made.strength * use.strength / 100, 1)})
 

@@ -1,12 +1,9 @@
 """More than full: a strength over 100 % asks for more of every step, while what guards a look acts as ever."""
 
 from nuvett.core.look.look import Look
-from nuvett.core.steps.step import Step
+from nuvett.core.steps.step import MOST, Step
 
 FULL = 100.0
-MOST = 150.0
-"""Percent of a step that may be taken at most."""
-
 _GUARDS = ("even", "hold", "finish", "mono")
 """Steps that more of a look does not ask more of: what evens, holds and finishes, and greys, which are grey at full."""
 
@@ -26,4 +23,4 @@ def asked_for(look: Look) -> Look:
 
 def _more(step: Step, by: float) -> Step:
     amount = getattr(step, "amount", None)
-    return step if amount is None else step.model_copy(update={"amount": min(MOST, amount * by)})
+    return step if amount is None else step.model_copy(update={"amount": min(FULL * MOST, amount * by)})

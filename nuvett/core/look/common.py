@@ -48,7 +48,7 @@ def added(common: Common, more: Common) -> Common:
     """Numbers in common with others added to them, within their ranges."""
     return Common.model_validate(
         {
-            name: min(words.high, max(words.low, round(getattr(common, name) + getattr(more, name), 4)))
+            name: words.within(round(getattr(common, name) + getattr(more, name), 4))
             for name, words in COMMON_VALUES.items()
         }
     )
@@ -74,8 +74,7 @@ def with_common(trim: Trim, common: Common, sign: int = 1) -> Trim:
             continue
         held = made.step(kind)
         step = held if held.on else kind()
-        words = numbers_of(kind)[name]
-        value = min(words.high, max(words.low, round(getattr(step, name) + by, 4)))
+        value = numbers_of(kind)[name].within(round(getattr(step, name) + by, 4))
         made = made.with_step(step.model_copy(update={"on": True, name: value}))
     return _without_empty(made) if sign < 0 else made
 

@@ -129,8 +129,8 @@ def lifted(look: Look, trim: Trim, parts: Collection[str], key: str = "") -> tup
 
 
 def _sum(own: Step, step: Step) -> Step:
-    values = {}
-    for name in _ADDED[type(step)]:
-        words = numbers_of(type(step))[name]
-        values[name] = min(words.high, max(words.low, round(getattr(own, name) + getattr(step, name), 4)))
+    words = numbers_of(type(step))
+    values = {
+        name: words[name].within(round(getattr(own, name) + getattr(step, name), 4)) for name in _ADDED[type(step)]
+    }
     return step.model_copy(update=values)

@@ -74,6 +74,10 @@ class Look(_LookSteps):
         said = (own,) if own.way or own.aim else ()
         return self.model_copy(update={"setups": (*others, *said)})
 
+    def everywhere(self) -> "Look":
+        """The look without what it does otherwise in some set-ups, which belong to a series and do not travel."""
+        return self.model_copy(update={"setups": ()})
+
     def in_setup(self, setup: str) -> "Look":
         """The look as it is in one set-up."""
         way = self.of_setup(setup).way or self.way
@@ -88,7 +92,8 @@ def parse_look(text: str | bytes) -> Look:
         raise DocumentError(what_is_wrong(error, "look", LOOK_SCHEMA)) from error
 
 
-_BESIDE_STEPS = ("strength", "colour", "vivid", "pull", "way", "areas", "common")
+AMOUNTS = ("strength", "colour", "vivid", "pull", "way")
+"""What says how much of a look is taken, and how it arrives."""
 
 
 def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
@@ -99,6 +104,6 @@ def take_parts(onto: Look, source: Look, parts: frozenset[str]) -> Look:
     unknown = parts - {kind.name for kind in REGISTRY} - {"all"}
     if unknown:
         raise DocumentError(f"A look has no part called {sorted(unknown)[0]}.")
-    names = {*parts - {"all"}, *(_BESIDE_STEPS if "all" in parts else ())}
+    names = {*parts - {"all"}, *((*AMOUNTS, "areas", "common") if "all" in parts else ())}
     taken = {name: getattr(source, name) for name in names}
     return onto.model_copy(update=taken)

@@ -44,6 +44,13 @@ def after_group(group: Group, lab: OKLab, space: Space = Space.SRGB) -> OKLab:
     return made if group.strength == 1 else OKLab(lab + np.float32(group.strength) * (made - lab))
 
 
+def after_groups(groups: Iterable[Group], lab: OKLab, space: Space = Space.SRGB) -> OKLab:
+    """OKLab colours (N, 3) after several groups, one after the other."""
+    for group in groups:
+        lab = after_group(group, lab, space)
+    return lab
+
+
 def evened_by(plan: FramePlan, linear: Linear) -> Linear:
     """Linear light (..., 3) after a plan's even light."""
     for operation in plan.group("light").operations:
@@ -57,11 +64,8 @@ def apply_plan(plan: FramePlan, linear: Linear, space: Space = Space.SRGB) -> OK
 
     space : where the picture goes; colours are eased before its boundary
     """
-    lab = linear_to_oklab(evened_by(plan, linear))
-    for group in plan.groups:
-        if group.name != "light":
-            lab = after_group(group, lab, space)
-    return lab
+    colours = (group for group in plan.groups if group.name != "light")
+    return after_groups(colours, linear_to_oklab(evened_by(plan, linear)), space)
 
 
 def before_kind(plan: FramePlan, name: str, kind: type[ColourOperation], linear: Linear) -> OKLab:

@@ -18,7 +18,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
 from nuvett.core.near import Centre
-from nuvett.core.plan.apply import after_group
+from nuvett.core.plan.apply import after_groups
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.fitted import KeepOperation
@@ -222,9 +222,7 @@ class _InAreas:
         inside = self.inside(area) if part is not None else None
         if part is None or inside is None:
             return ()
-        cloud = OKLab(np.asarray(inside.cloud))
-        for group in self.look:
-            cloud = after_group(group, cloud)
+        cloud = after_groups(self.look, OKLab(np.asarray(inside.cloud)))
         return brought_to(measure(cloud), part, own.toward / 100)
 
 
@@ -252,9 +250,7 @@ def _out_of(look: tuple[Group, ...], ask: Ask) -> Ask:
     """What is asked of steps that see the frame as it comes out of the look."""
     cloud = OKLab(np.asarray(ask.frame.cloud))
     if len(cloud) >= MINIMUM_PIXELS:
-        for group in look:
-            cloud = after_group(group, cloud)
-        ask = replace(ask, frame=measure(cloud))
+        ask = replace(ask, frame=measure(after_groups(look, cloud)))
     return _afresh(ask)
 
 
@@ -305,10 +301,14 @@ def evened_plan(light: EvenLight, look: Look) -> FramePlan:
     return FramePlan(groups=(Group(name="light", operations=(look.step(EvenStep).gains_of(light),)),))
 
 
+def area_plan(area: Area, light: GainsOperation) -> FramePlan:
+    """The plan that does nothing but even a frame's light and say where an area lies in it: its one layer."""
+    return FramePlan(groups=(Group(name="light", operations=(light,)),), layers=(Layer(area=area),))
+
+
 def where_plan(area: Area, light: GainsOperation, faces: Sequence[FaceSeen], geometry: Geometry) -> FramePlan:
-    """The plan that does nothing but say where an area lies in a frame: its one layer."""
-    layer = Layer(area=area.with_faces(skin_seen(faces, light)))
-    return FramePlan(geometry=geometry, groups=(Group(name="light", operations=(light,)),), layers=(layer,))
+    """The same of an area that is found anew by faces, where geometry puts it."""
+    return area_plan(area.with_faces(skin_seen(faces, light)), light).model_copy(update={"geometry": geometry})
 
 
 def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), seed: int = 0) -> FramePlan:

@@ -100,7 +100,7 @@ def toward(own: OKLab, other: OKLab, kind: str, share: float) -> Common:
         made = found.measure(_under(Common.model_validate({found.number: middle}), own, ask))
         low, high = (middle, high) if made < goal else (low, middle)
     value = round(round((low + high) / 2 / words.step) * words.step, 4)
-    return Common.model_validate({found.number: min(words.high, max(words.low, value))})
+    return Common.model_validate({found.number: words.within(value)})
 
 
 def changed_by(common: Common, lab: OKLab) -> OKLab:

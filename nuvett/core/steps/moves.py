@@ -14,14 +14,13 @@ from nuvett.core.plan.by_hand import OwnMovesOperation
 from nuvett.core.plan.fitted import MovesOperation
 from nuvett.core.plan.operation import Operation
 from nuvett.core.reading.palette import Colour
-from nuvett.core.steps.step import Ask, Instrument, Step, colour_word, part
+from nuvett.core.steps.step import MOST, Ask, Instrument, Step, colour_word, part
 from nuvett.core.types import Document, OKLab
 
 MOST_MOVES, MOST_PINS = 12, 24
 PLANNING_CLOUD = 1024
 """Colours that the moves are planned on."""
 
-_MOST = 1.5  # of the way that a colour goes
 _PIN_REACH = 0.1  # OKLab distance within which a pin speaks for a colour of the frame
 
 
@@ -77,7 +76,7 @@ class MoveStep(Step):
 
     def _paired(self, ask: Ask) -> tuple[Move, ...]:
         """Moves by pairing, at their amounts, some of them as pins have it."""
-        amount = min(self.amount / 100 * ask.colour, _MOST)
+        amount = min(self.amount / 100 * ask.colour, MOST)
         if amount == 0 or not ask.aimed:
             return ()
         cloud = ask.through(OKLab(thin(ask.frame.cloud, PLANNING_CLOUD)))

@@ -7,10 +7,10 @@ import numpy as np
 from nuvett.core.fields import number
 from nuvett.core.fit.colour import zone_spreads
 from nuvett.core.plan.fitted import SpreadOperation, TintOperation
-from nuvett.core.steps.step import Ask, Step
+from nuvett.core.steps.step import MOST, Ask, Step
 from nuvett.core.types import Floats
 
-_MOST, _LEAST = 1.5, 0.2  # of the spread that is taken; by which no direction of colour is drawn together further
+_LEAST = 0.2  # by which no direction of colour is drawn together further
 
 
 def _upright(matrix: Floats, full: Floats) -> Floats:
@@ -43,7 +43,7 @@ class SpreadStep(Step):
         tinted = next((o for o in ask.so_far if isinstance(o, TintOperation)), None)
         full = zone_spreads(ask.frame, ask.aim.statistics, ask.tone)
         same = np.eye(2, dtype=np.float32)
-        amount = min(self.amount / 100 * ask.colour, _MOST)
+        amount = min(self.amount / 100 * ask.colour, MOST)
         matrix = same + (full - same) * np.float32(amount)
         if amount > 1:
             matrix = _upright(matrix, full)

@@ -75,7 +75,7 @@ def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
             aimed = known[version].aimed if version else None
             # On a screen a table that is gone is left out and said; a finished file without it would be wrong.
             gone = (aimed and bench.tables.missing(aimed.look)) or bench.tables.missing(frame.trim)
-            plan = bench.planner.plan(facts, index, aimed) if aimed else bench.planner.trim_only(frame)
+            plan = bench.planner.finished(facts, index, aimed)
             planned[frame.id] = (
                 {"state": "failed", "problem": f"The lookup table {gone} is not kept here; bring it in again."}
                 if gone

@@ -100,6 +100,10 @@ class Facts(list[FrameFacts]):
         """Where each frame stands among those without variants."""
         return {frame.id: place for place, frame in enumerate(self.firsts)}
 
+    def index_of(self, frame: UUID | None) -> int | None:
+        """Where a frame stands among all of them; none where it is not there."""
+        return next((index for index, own in enumerate(self) if own.id == frame), None)
+
     def with_trim(self, index: int, trim: Trim) -> "Facts":
         """The same frames, one of them with another trim."""
         return Facts(replace(f, trim=trim) if i == index else f for i, f in enumerate(self))

@@ -11,13 +11,14 @@ from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look
 from nuvett.core.look.tables import with_tables
 from nuvett.core.measure.statistics import Statistics
-from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
+from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.planning.framed import weights_at
 from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import (
     Fitting,
     aim_of,
+    area_plan,
     evened_plan,
     look_plan,
     skin_seen,
@@ -114,14 +115,17 @@ class Planner:
     def _inside(self, frame: FrameFacts, gains: GainsOperation, area: Area) -> Statistics | None:
         """Statistics of a frame's evened colours in an area, none where it has no such."""
         sample = self._sources.sample(frame)
-        plan = FramePlan(groups=(Group(name="light", operations=(gains,)),), layers=(Layer(area=area),))
-        (weights,) = weights_at(self._areas.weights(frame, plan), sample)
+        (weights,) = weights_at(self._areas.weights(frame, area_plan(area, gains)), sample)
         return statistics_inside(gains.on_light(sample.colours), weights)
 
     def trim_only(self, frame: FrameFacts) -> FramePlan:
         """The plan of a frame that follows no look: its trim alone."""
         trim = with_tables(frame.trim, self._tables.find)
         return trim_only(trim, self._sources.statistics(frame), frame.faces, frame.seed).through_lens(frame.lens)
+
+    def finished(self, frames: Facts, index: int, aimed: Aimed | None) -> FramePlan:
+        """The plan of a frame as it is handed over: under a look with its trim, or by its trim alone."""
+        return self.plan(frames, index, aimed) if aimed else self.trim_only(frames[index])
 
     def as_came(self, frame: FrameFacts) -> FramePlan | None:
         """The plan of a frame as it came, where its geometry puts it; none where it stays as it is."""
@@ -140,7 +144,7 @@ class Planner:
 
     def shared(self, frames: Facts, aimed: Aimed) -> FramePlan:
         """The plan that all frames share, for a lookup table."""
-        return self.run(frames, replace(aimed, look=aimed.look.model_copy(update={"setups": ()}))).shared()
+        return self.run(frames, replace(aimed, look=aimed.look.everywhere())).shared()
 
     def suggested_pull(self, frames: Facts, aimed: Aimed) -> PullSuggestion:
         """The pull that suits a series under a look. Raises TargetError without a target."""

@@ -22,11 +22,11 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.measure.statistics import Statistics
 from nuvett.core.plan.compile import compile_plan
-from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
+from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.planning.framed import Seeing, weights_at
 from nuvett.core.planning.part_to_part import statistics_inside
-from nuvett.core.planning.planning import aim_of, even_only
+from nuvett.core.planning.planning import aim_of, area_plan, even_only
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
 from nuvett.core.planning.warnings import newly_clipped
 from nuvett.core.reading.reading import Target
@@ -228,8 +228,7 @@ def match_files(
 
 def _inside(entry: _Entry, gains: GainsOperation, limits: Limits, area: Area) -> Statistics | None:
     """Statistics of a photo's evened colours in an area, none where it has no such."""
-    plan = FramePlan(groups=(Group(name="light", operations=(gains,)),), layers=(Layer(area=area),))
-    seen = _seen(entry.photo, plan, limits)
+    seen = _seen(entry.photo, area_plan(area, gains), limits)
     weights = weights_at(seen.weights() if seen else (), entry.sample)
     return statistics_inside(gains.on_light(entry.sample.colours), weights[0]) if weights else None
 
@@ -251,10 +250,13 @@ def _seen(photo: Photo, plan: FramePlan, limits: Limits) -> LookedAt | None:
 def _match_report(
     plan: FramePlan, frame: Measured, seeing: Seeing, yardstick: Yardstick | None, start: float
 ) -> dict[str, Any]:
-    drifts = {"drift_before": None, "drift_after": plan} if yardstick else {}
+    drifts = {}
+    if yardstick is not None:
+        for name, under in (("drift_before", None), ("drift_after", plan)):
+            drifts[name] = drift_of(under, frame.sample, seeing, yardstick).model_dump()
     return {
         "even": light_report(frame.even),
-        **{k: drift_of(p, frame.sample, seeing, yardstick).model_dump() for k, p in drifts.items() if yardstick},
+        **drifts,
         "steepest_slope": round(plan.steepest_slope, 3),
         "newly_clipped": round(newly_clipped(frame.sample.colours, plan), 5),
         "seconds": round(time.perf_counter() - start, 3),

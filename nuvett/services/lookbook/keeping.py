@@ -46,7 +46,7 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
         raise InvalidChangeError("Choose at least one part to keep.")
     try:
         return Kept(
-            look=Look.model_validate(row.draft).model_copy(update={"setups": ()}),
+            look=Look.model_validate(row.draft).everywhere(),
             target=target_document(target).model_copy(update={"each": ()}) if target is not None else None,
             trim=trim,
             made_on=made_on(session, series),

@@ -1,6 +1,5 @@
 """Kept looks tried on the frames of a series: each fitted to it, by the same plans and pictures as everything else."""
 
-import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -38,10 +37,6 @@ class Ground:
     draft: Look
     target: Target | None
     target_key: str
-
-    def place_of(self, frame: uuid.UUID) -> int | None:
-        """Where a frame stands among them."""
-        return next((i for i, own in enumerate(self.facts) if own.id == frame), None)
 
 
 def ground_of(session: Session, series: models.Series) -> Ground:

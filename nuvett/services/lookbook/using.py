@@ -111,7 +111,7 @@ def take_over(
     if series.id == source.id:
         raise InvalidChangeError("That is this series' own look.")
     theirs, row = look_of(session, source), looks.locked_look(session, series)
-    look = Look.model_validate(theirs.draft).model_copy(update={"setups": ()})
+    look = Look.model_validate(theirs.draft).everywhere()
     count = len(parts or ())
     said = "Look" if parts is None else f"{count} part{'' if count == 1 else 's'} of the look"
     words = f"{said} of {source.title}"
@@ -123,11 +123,18 @@ def take_over(
 
 def _aim_of(session: Session, series: models.Series, row: models.Look) -> looks.Aim:
     """What a draft aims at, kept so that another series can aim at it. Raises InvalidChangeError for nothing."""
+    kept = _aim_kept(session, series, row)
+    if kept is None:
+        raise InvalidChangeError(f"The look of {series.title} aims at nothing.")
+    return looks.Aim(kept, row.origin)
+
+
+def _aim_kept(session: Session, series: models.Series, row: models.Look) -> uuid.UUID | None:
+    """The target that a draft aims at, kept apart from its series; none for one that aims at nothing."""
     target = looks.aim_of_draft(session, series, row)
     if target is None:
-        raise InvalidChangeError(f"The look of {series.title} aims at nothing.")
-    kept = keep_target(session, target_document(target)) if target.series_id else target
-    return looks.Aim(kept.id, row.origin)
+        return None
+    return keep_target(session, target_document(target)).id if target.series_id else target.id
 
 
 def lay_palette_as_wash(session: Session, series: models.Series, palette: SavedPalette) -> None:
@@ -191,15 +198,13 @@ def carry_in_hand(session: Session, source: models.Series, series: models.Series
     if source.id == series.id:
         raise InvalidChangeError("That is this series itself.")
     theirs = look_of(session, source)
-    target = looks.aim_of_draft(session, source, theirs)
-    kept = keep_target(session, target_document(target)).id if target is not None and target.series_id else None
-    aim_id = kept or theirs.target_id
-    aim = looks.Aim(aim_id, theirs.origin, target is None)
-    look = Look.model_validate(theirs.draft).model_copy(update={"setups": ()})
+    kept = _aim_kept(session, source, theirs)
+    aim = looks.Aim(kept, theirs.origin, by_hand=kept is None)
+    look = Look.model_validate(theirs.draft).everywhere()
     looks.change_look(
         session, series, look, look_of(session, series).revision, f"The look in hand of {source.title}", aim
     )
-    made = carry_as(session, series, Carried(look.model_dump(mode="json"), aim_id, theirs.origin))
+    made = carry_as(session, series, Carried(look.model_dump(mode="json"), kept, theirs.origin))
     count = session.scalar(select(func.count()).where(models.Frame.follows_id == made.id)) or 0
     return f"Carried to {count} frame{'' if count == 1 else 's'} of {series.title}, as its version {made.number}"
 

@@ -53,9 +53,7 @@ class Standing:
         """What is done to it; none for as it came."""
         if self.show is not None:
             return shown_plan(bench, self.facts, self.index, self.aimed, self.show)
-        if self.aimed is None:
-            return bench.planner.trim_only(self.frame)
-        return bench.planner.plan(self.facts, self.index, self.aimed)
+        return bench.planner.finished(self.facts, self.index, self.aimed)
 
     def colours(self, bench: Workbench) -> OKLab:
         """Its finished colours (N, 3)."""
@@ -70,7 +68,7 @@ def standing(session: Session, slug: str, asked: Asked) -> Standing:
         finish = finish_of(session, asked.frame)
         return Standing(asked, finish.facts, finish.index, finish.aimed, None)
     facts = series_facts(session, series)
-    index = next((i for i, frame in enumerate(facts) if frame.id == asked.frame), None)
+    index = facts.index_of(asked.frame)
     if index is None:
         raise NotFoundError
     state = wall_states.state_of(session, series, facts, asked.state)

@@ -116,7 +116,7 @@ def column(bench: Workbench, of: Arranged, setup: Setup, shown: int = 0) -> Colu
     seen = setup.places[shown % len(setup.places)]
     reached = []
     for way in of.ways:
-        aimed = of.aimed.with_look(look.with_setup(OfSetup(setup=str(setup.id), way=way, aim=own.aim)))
+        aimed = of.aimed.with_look(look.with_setup(own.model_copy(update={"way": way})))
         drifts = [_drift(bench, of.facts, place, aimed) for place in measured]
         known = [drift for drift in drifts if drift is not None]
         plan = bench.planner.plan(of.facts, seen, aimed)
@@ -131,6 +131,12 @@ def column(bench: Workbench, of: Arranged, setup: Setup, shown: int = 0) -> Colu
 def _drift(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> float | None:
     drift = bench.measures.summary(facts[place], bench.planner.plan(facts, place, aimed), aimed).drift
     return drift.value if drift else None
+
+
+def choose_everywhere(session: Session, series: models.Series, way: Way, revision: int) -> None:
+    """Let the look arrive in a way wherever a set-up says nothing else. Raises ConflictError."""
+    look = Look.model_validate(look_of(session, series).draft)
+    change_look(session, series, look.model_copy(update={"way": way}), revision)
 
 
 def choose(session: Session, series: models.Series, setup_id: uuid.UUID, own: OfSetup, revision: int) -> None:
@@ -166,7 +172,7 @@ def take_proposed(studio: Studio, slug: str, revision: int) -> None:
         found = column(studio.bench, of, setup).proposed
         if found is not None:
             way = None if found[0] == look.way else found[0]
-            look = look.with_setup(OfSetup(setup=str(setup.id), way=way, aim=look.of_setup(str(setup.id)).aim))
+            look = look.with_setup(look.of_setup(str(setup.id)).model_copy(update={"way": way}))
     with studio.database.session() as session:
         change_look(session, find_series(session, slug), look, revision, "Each set-up in the way proposed for it")
 
@@ -187,6 +193,6 @@ def take_nearest(studio: Studio, slug: str, revision: int) -> None:
     for setup in of.setups:
         own = OKLab(np.asarray(pools.setups[numbers[setup.id]].cloud))
         key = of.singles[nearest(own, goals)].key
-        look = look.with_setup(OfSetup(setup=str(setup.id), way=look.of_setup(str(setup.id)).way, aim=key))
+        look = look.with_setup(look.of_setup(str(setup.id)).model_copy(update={"aim": key}))
     with studio.database.session() as session:
         change_look(session, find_series(session, slug), look, revision, "Each set-up aims at the still nearest to it")

@@ -6,9 +6,11 @@ A renewed reference is another row in the place of the one before, which is take
 import hashlib
 import tempfile
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -63,9 +65,7 @@ class Finish:
 
     def plan(self, bench: Workbench) -> FramePlan:
         """What is done to it."""
-        if self.aimed is None:
-            return bench.planner.trim_only(self.frame)
-        return bench.planner.plan(self.facts, self.index, self.aimed)
+        return bench.planner.finished(self.facts, self.index, self.aimed)
 
 
 def finish_of(session: Session, frame_id: uuid.UUID) -> Finish:
@@ -75,7 +75,7 @@ def finish_of(session: Session, frame_id: uuid.UUID) -> Finish:
         raise NotFoundError
     series = session.get_one(models.Series, row.series_id)
     facts = series_facts(session, series)
-    index = next((i for i, frame in enumerate(facts) if frame.id == frame_id), None)
+    index = facts.index_of(frame_id)
     if index is None:
         raise NotFoundError
     return Finish(facts, index, row.name, _aimed(session, series, row, facts[index]))
@@ -87,9 +87,23 @@ def _aimed(session: Session, series: models.Series, row: models.Frame, frame: Fr
     return None if frame.trim.acts else draft_of(session, series)
 
 
-def _drawn(studio: Studio, finish: Finish, path: Path) -> None:
-    plan = finish.plan(studio.bench)
-    write_frame(studio, finish.frame, plan, _HOW, path)
+@contextmanager
+def _drawn(studio: Studio, finish: Finish) -> Iterator[BinaryIO]:
+    """A frame as it is finished, drawn, as a file to be read."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "finished.png"
+        write_frame(studio, finish.frame, finish.plan(studio.bench), _HOW, path)
+        with path.open("rb") as stream:
+            yield stream
+
+
+def _added(
+    session: Session, studio: Studio, series: models.Series, finish: Finish, stream: BinaryIO
+) -> models.Reference:
+    """A new reference that is a drawn frame."""
+    row = add_reference(session, studio, series, f"{finish.name}, {FINISHED}", stream)
+    row.frame_id, row.finished = finish.frame.id, finish.key
+    return row
 
 
 def take_finished(studio: Studio, slug: str, frame_id: uuid.UUID) -> str:
@@ -100,15 +114,11 @@ def take_finished(studio: Studio, slug: str, frame_id: uuid.UUID) -> str:
     with studio.database.session() as session:
         _fix(session, studio, find_series(session, slug), frame_id)
         finish = finish_of(session, frame_id)
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "finished.png"
-        _drawn(studio, finish, path)
-        with studio.database.session() as session, path.open("rb") as stream:
-            series = find_series(session, slug)
-            with reading_history.recorded(session, series, f"{finish.name} taken as it is finished"):
-                row = add_reference(session, studio, series, f"{finish.name}, {FINISHED}", stream)
-                row.frame_id, row.finished = finish.frame.id, finish.key
-            return row.name
+    with _drawn(studio, finish) as stream, studio.database.session() as session:
+        series = find_series(session, slug)
+        with reading_history.recorded(session, series, f"{finish.name} taken as it is finished"):
+            row = _added(session, studio, series, finish, stream)
+        return row.name
 
 
 def _fix(session: Session, studio: Studio, series: models.Series, frame_id: uuid.UUID) -> None:
@@ -196,19 +206,15 @@ def renew_finished(studio: Studio, slug: str, reference_id: uuid.UUID) -> str:
     """
     with studio.database.session() as session:
         finish = _renewable(session, find_series(session, slug), reference_id)
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "finished.png"
-        _drawn(studio, finish, path)
-        with studio.database.session() as session, path.open("rb") as stream:
-            series = find_series(session, slug)
-            with reading_history.recorded(session, series, f"{finish.name} renewed"):
-                old = session.get_one(models.Reference, reference_id, with_for_update=True)
-                old.removed = True
-                session.flush()
-                row = add_reference(session, studio, series, f"{finish.name}, {FINISHED}", stream)
-                row.frame_id, row.finished = finish.frame.id, finish.key
-                row.sampling, row.position = old.sampling, old.position
-                row.tone_weight, row.colour_weight = old.tone_weight, old.colour_weight
+    with _drawn(studio, finish) as stream, studio.database.session() as session:
+        series = find_series(session, slug)
+        with reading_history.recorded(session, series, f"{finish.name} renewed"):
+            old = session.get_one(models.Reference, reference_id, with_for_update=True)
+            old.removed = True
+            session.flush()
+            row = _added(session, studio, series, finish, stream)
+            row.sampling, row.position = old.sampling, old.position
+            row.tone_weight, row.colour_weight = old.tone_weight, old.colour_weight
     return finish.name
 
 

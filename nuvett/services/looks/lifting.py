@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.look.lifting import Liftable, liftable, lifted, under
 from nuvett.core.look.look import Look
-from nuvett.services.engine.facts import FrameFacts
+from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.looks import looks
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
@@ -44,11 +44,12 @@ def offered(studio: Studio, slug: str, frame_id: uuid.UUID) -> Offered:
     return Offered(tuple(liftable(look, trim, below)), row.revision)
 
 
-def _company(facts: Sequence[FrameFacts], frame_id: uuid.UUID) -> list[FrameFacts]:
+def _company(facts: Facts, frame_id: uuid.UUID) -> list[FrameFacts]:
     """A frame and some others of its set-up."""
-    mine = next((own for own in facts if own.id == frame_id), None)
-    if mine is None:
+    index = facts.index_of(frame_id)
+    if index is None:
         return []
+    mine = facts[index]
     others = [own for own in facts if own.setup == mine.setup and own.id == own.first and own.id != frame_id]
     return [mine, *others[:_MOST_COMPARED]]
 

@@ -40,7 +40,8 @@ def carrying_words(session: Session, series: models.Series) -> Carrying:
     wanted = to_carry(shown, target)
     frames = [frame for frame in shown if frame.variant_of_id is None]
     gone = len(frames) if wanted is None else sum(frame.id in wanted for frame in frames)
-    heroes = [frame.name for frame in frames if frame.id in frames_read(target)]
+    read = frames_read(target)
+    heroes = [frame.name for frame in frames if frame.id in read]
     trims = [trim_of(frame) for frame in frames]
     stays = []
     if heroes:

@@ -14,10 +14,10 @@ from nuvett.services.platform.incoming import refuse
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
-State = dict[str, dict[str, Any]]
 Named = dict[str, Any]
 """A named part as histories keep it: key, name and sampling."""
 
+State = dict[str, dict[str, Any]]
 """What can be changed of references, by their id: sampling, weights, and whether they were taken out.
 
 Beside it the frame that one shows as it was finished.

@@ -65,6 +65,11 @@ def list_series(session: Session) -> list[models.Series]:
     return list(session.scalars(query.order_by(models.Series.created.desc())))
 
 
+def other_series(session: Session, series: models.Series) -> list[tuple[str, str]]:
+    """All series but one and those in the bin, by their slugs and titles, newest first."""
+    return [(other.slug, other.title) for other in list_series(session) if other.id != series.id]
+
+
 def find_frame(session: Session, series: models.Series, frame_id: uuid.UUID) -> models.Frame:
     """A frame of a series. Raises NotFoundError."""
     frame = session.get(models.Frame, frame_id)

@@ -46,7 +46,8 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
     bench = context.studio.bench
     columns = [_column(context, slug, one, standing[0]) for one in standing]
     bench.plans.keep(*(one.plan(bench) for one in standing))
-    return context.page("beside.html", "beside", **values, columns=columns, names=names, states=states)
+    values |= {"columns": columns, "names": names, "states": states, "most": beside.MOST}
+    return context.page("beside.html", "beside", **values)
 
 
 def _column(context: Means, slug: str, one: beside.Standing, first: beside.Standing) -> dict[str, Any]:

@@ -1,14 +1,14 @@
 """A look by set-up: all ways in which it can arrive, side by side, and what each set-up aims at."""
 
 import uuid
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.look.ways import WAYS, OfSetup
-from nuvett.services.looks import by_setup, looks
+from nuvett.core.look.ways import WAYS, OfSetup, Way
+from nuvett.services.looks import by_setup
 from nuvett.services.references import kept_references, targets
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.stages import stages_of
@@ -22,11 +22,12 @@ Revision = Annotated[int, Form(ge=0, le=2**31 - 1)]
 Chosen = Annotated[str, Form(max_length=64)]
 
 
-def _own(setup: uuid.UUID, way: str, aim: str) -> OfSetup:
-    """What a form asks for. Raises InvalidChangeError for a way that is not there."""
-    if way and way not in WAYS:
+def _way(text: str) -> Way | None:
+    """The way that a form asks for, if any. Raises InvalidChangeError for one that is not there."""
+    found = next((way for way in get_args(Way) if way == text), None)
+    if text and found is None:
         raise InvalidChangeError("There is no such way.")
-    return OfSetup.model_validate({"setup": str(setup), "way": way or None, "aim": aim})
+    return found
 
 
 @router.get("")
@@ -66,12 +67,11 @@ def column(
 @router.post("")
 def for_series(context: Means, slug: str, way: Chosen, revision: Revision) -> Response:
     """Let the look arrive in a way wherever a set-up says nothing else."""
-    asked = _own(uuid.UUID(int=0), way, "").way
+    asked = _way(way)
     with context.session() as session:
         series = find_series(session, slug)
-        look = by_setup.arranged(session, series).aimed.look
         if asked is not None:
-            looks.change_look(session, series, look.model_copy(update={"way": asked}), revision)
+            by_setup.choose_everywhere(session, series, asked, revision)
     return RedirectResponse(f"/series/{slug}/by-setup", 303)
 
 
@@ -94,6 +94,7 @@ def choose(
     context: Means, slug: str, setup_id: uuid.UUID, revision: Revision, way: Chosen = "", aim: Chosen = ""
 ) -> Response:
     """Let a set-up arrive in a way of its own, or aim at a reading of its own."""
+    own = OfSetup(setup=str(setup_id), way=_way(way), aim=aim)
     with context.session() as session:
-        by_setup.choose(session, find_series(session, slug), setup_id, _own(setup_id, way, aim), revision)
+        by_setup.choose(session, find_series(session, slug), setup_id, own, revision)
     return RedirectResponse(f"/series/{slug}/by-setup", 303)

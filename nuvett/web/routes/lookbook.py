@@ -84,7 +84,7 @@ def _ground(context: Context, slug: str, frames: str) -> tuple[Ground, list[int]
     wanted = frames_in(frames)
     with context.session() as session:
         ground = ground_of(session, find_series(session, slug))
-    places = [place for frame in wanted if (place := ground.place_of(frame)) is not None]
+    places = [place for frame in wanted if (place := ground.facts.index_of(frame)) is not None]
     if not places:
         raise NotFoundError
     return ground, places

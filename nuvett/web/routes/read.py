@@ -2,6 +2,7 @@
 
 import base64
 import uuid
+from collections.abc import Callable
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Query, UploadFile
@@ -125,21 +126,23 @@ def keep_part(
     context: Means, slug: str, reference_id: uuid.UUID, name: Annotated[str, Form(max_length=200)]
 ) -> Response:
     """Keep what is sampled of a reference as a part of a name."""
-    with context.session() as session:
-        series = find_series(session, slug)
-        row = find_reference(session, series, reference_id)
-        with reading_history.recorded(session, series, f"{row.name}: a part kept"):
-            parts.keep_part(row, name)
-    return RedirectResponse(f"/series/{slug}/read?reference={reference_id}", 303)
+    return _change_parts(context, slug, reference_id, "a part kept", lambda row: parts.keep_part(row, name))
 
 
 @router.post("/references/{reference_id}/parts/{key}/remove")
 def drop_part(context: Means, slug: str, reference_id: uuid.UUID, key: str) -> Response:
+    return _change_parts(context, slug, reference_id, "a part taken away", lambda row: parts.drop_part(row, key))
+
+
+def _change_parts(
+    context: Context, slug: str, reference_id: uuid.UUID, words: str, change: Callable[[Any], object]
+) -> Response:
+    """Change the named parts of a reference as one step, and show that reference."""
     with context.session() as session:
         series = find_series(session, slug)
         row = find_reference(session, series, reference_id)
-        with reading_history.recorded(session, series, f"{row.name}: a part taken away"):
-            parts.drop_part(row, key)
+        with reading_history.recorded(session, series, f"{row.name}: {words}"):
+            change(row)
     return RedirectResponse(f"/series/{slug}/read?reference={reference_id}", 303)
 
 

@@ -17,7 +17,7 @@ from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.documents import parse_change, read_look_file
 from nuvett.services.references import kept_references, targets
 from nuvett.services.series import subjects
-from nuvett.services.series.catalogue import find_series, list_series, look_of
+from nuvett.services.series.catalogue import find_series, look_of, other_series
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import Change, LookCopy, LookDraft, Picked, Proofs, Walk
 from nuvett.web.context import Context, Means
@@ -76,7 +76,7 @@ def show(
         values |= _sheet_values(session, slug, easel.aimed if easel else None)
         rows = kept_references.ready_references(session, series.id, readings=False)
         groups = book_list.group_names(session)
-        others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
+        others = other_series(session, series)
     if easel is None or easel.aimed is None:
         return context.page("shape_empty.html", "shape", **values)
     values |= instruments(context, easel, easel.aimed.look)

@@ -10,13 +10,14 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
 from nuvett.core.look.trim import Trim
+from nuvett.core.reading.reading import Target
 from nuvett.services.looks import carrying, common_trims, trims
 from nuvett.services.looks.lifting import look_areas
 from nuvett.services.platform.documents import parse_trim
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references import kept_references
 from nuvett.services.series import subjects
-from nuvett.services.series.catalogue import find_frame, find_series, list_series
+from nuvett.services.series.catalogue import find_frame, find_series, other_series
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import Change, Draft, Picked, Walk
@@ -32,8 +33,7 @@ from nuvett.web.views.viewing import viewing
 router = APIRouter(prefix="/series/{slug}")
 
 
-def _sheet_values(session: Session, frame: Any) -> dict[str, Any]:
-    target = carrying.target_followed(session, frame)
+def _sheet_values(session: Session, frame: Any, target: Target | None) -> dict[str, Any]:
     values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}", target)
     return values | {"look_areas": look_areas(session, frame)}
 
@@ -53,12 +53,12 @@ def show(
         if easel is None:
             return context.page("trim_empty.html", "trim", series=series, slug=slug, stages=stages)
         row = find_frame(session, series, easel.frame.id)
-        values = _sheet_values(session, row)
+        values = _sheet_values(session, row, easel.aimed.target if easel.aimed else None)
         rows = kept_references.ready_references(session, series.id, readings=False)
         state = carrying.carry_state(session, series, 0)
         values |= {"variant": row.variant, "common": common_view(session, series), "carried": state}
         values["version"] = carrying.number_followed(session, row)
-        others = [(s.slug, s.title) for s in list_series(session) if s.id != series.id]
+        others = other_series(session, series)
     trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
     return context.page(
         "trim.html",
@@ -154,7 +154,7 @@ def current(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
 
 
 def _kept(context: Context, session: Session, frame: Any) -> JSONResponse:
-    return kept(context, _sheet_values(session, frame))
+    return kept(context, _sheet_values(session, frame, carrying.target_followed(session, frame)))
 
 
 @router.post("/frames/{frame_id}/trim/undo")

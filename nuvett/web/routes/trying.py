@@ -42,7 +42,7 @@ def strip(context: Means, slug: str, frame_id: uuid.UUID) -> HTMLResponse:
     with context.session() as session:
         ground = ground_of(session, find_series(session, slug))
         found = book_list.entries(session, book_list.Asked())
-    place = ground.place_of(frame_id)
+    place = ground.facts.index_of(frame_id)
     if place is None:
         raise NotFoundError
     key = key_of(ground, [place])

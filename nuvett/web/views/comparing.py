@@ -55,7 +55,7 @@ def comparing(context: Context, slug: str, frame: uuid.UUID, left: str, right: s
     with context.session() as session:
         series = find_series(session, slug)
         ground = ground_of(session, series)
-        index = ground.place_of(frame)
+        index = ground.facts.index_of(frame)
         if index is None:
             raise NotFoundError
         labels = {f.id: Labels(f.name, f.id == series.hero_id) for f in shown_frames(session, series.id)}

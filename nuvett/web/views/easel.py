@@ -88,7 +88,7 @@ def _begun(session: Session, slug: str, reference: uuid.UUID | None) -> tuple[An
 
 
 def _index_of(facts: Facts, frame: uuid.UUID | None, hero: uuid.UUID | None) -> int:
-    return next((i for i, f in enumerate(facts) if f.id == (frame or hero)), 0)
+    return facts.index_of(frame or hero) or 0
 
 
 def easel_for_look(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:
@@ -128,9 +128,7 @@ def easel_for_wall(
 
 def plan_on(bench: Workbench, easel: Easel) -> FramePlan:
     """The plan of the frame on an easel."""
-    if easel.aimed is None:
-        return bench.planner.trim_only(easel.frame)
-    return bench.planner.plan(easel.facts, easel.index, easel.aimed)
+    return bench.planner.finished(easel.facts, easel.index, easel.aimed)
 
 
 def evened_on(bench: Workbench, easel: Easel) -> FramePlan:

@@ -4,13 +4,13 @@
 import { between, choose, chosenOf } from "../lib/chosen.js";
 import { all, ask, one, say } from "../lib/common.js";
 
+const BESIDE = 4; // frames that can stand beside each other
+
 /**
  * Let frames be chosen on a wall.
  *
  * wall : whose tiles are morphed anew; again : shows the wall anew
  */
-const BESIDE = 4; // frames that can stand beside each other
-
 export function connectChoosing(root, wall, slug, again) {
   let last = null;
   const boxes = () => all("[data-choose-tile]", wall);
