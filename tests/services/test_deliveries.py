@@ -42,7 +42,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, frame_facts, gathering
 from nuvett.services.series.variants import make_variant
 from nuvett.store import models
-from tests.conftest import drain, load_rgb
+from tests.conftest import DEMO, drain, load_rgb
 from tests.services.conftest import FRAMES
 
 
@@ -275,6 +275,33 @@ def test_papers_tell_of_the_pictures_and_the_list_of_checksums_of_all(studio: St
         assert np.asarray(sheet).std() > 20, "there are pictures on it"
     assert read_cube(found["tables/look v1.cube"].decode()).shape == (33, 33, 33, 3)
     assert json.loads(found["palettes/target.json"])
+
+
+def test_what_is_shown_to_others_is_before_beside_after_the_series_as_a_strip_and_the_palette_as_a_card(
+    studio: Studio, slug: str
+) -> None:
+    def picture(name: str) -> np.ndarray:
+        with Image.open(io.BytesIO(found[name])) as image:
+            return np.asarray(image.convert("RGB")).astype(int)
+
+    asked = {"papers": {"pairs": True, "strip": True, "cards": True}, "outputs": [{"format": "webp"}]}
+    found = parcel(studio, slug, read_settings(asked))
+    pair, sheet, strip = (
+        picture(name) for name in ("before and after/AT-0102.jpg", "before and after.jpg", "series strip.jpg")
+    )
+    assert {f"before and after/AT-01{n:02}.jpg" for n in (1, 2, 3, 7, 8)} < set(found)
+    half = (pair.shape[1] - 16) // 2
+    came = cv2.resize(load_rgb(DEMO / "frames" / "AT-0102.jpg"), (half, pair.shape[0]), interpolation=cv2.INTER_AREA)
+    away = [np.abs(side - came).mean() for side in (pair[:, :half], pair[:, -half:])]
+    assert away[0] < 3 < away[1], "as it came at the left, finished at the right"
+    assert sheet.shape[1] == 3200 and sheet.std() > 20
+    above, below = strip[: strip.shape[0] // 2], strip[strip.shape[0] // 2 :]
+    assert above.shape == below.shape and np.abs(above - below).mean() > 3 and strip.shape[1] > 3 * strip.shape[0]
+    text = pypdfium2.PdfDocument(found["palettes/card.pdf"])[0].get_textpage().get_text_range()
+    card = found["palettes/card.svg"].decode()
+    for line in re.findall(r'xml:space="preserve">(#\w{6})', card):
+        assert line in text
+    assert "CIE L*a*b*" in text and "CIE L*a*b*" in card and "OKLCh" in card
 
 
 def test_files_go_into_a_folder_of_the_machine_and_nowhere_outside_it(

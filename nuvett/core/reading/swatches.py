@@ -7,6 +7,7 @@ from html import escape
 from pydantic import Field
 
 from nuvett.core.errors import DocumentError
+from nuvett.core.reading.card import card_svg
 from nuvett.core.reading.palette import LARGEST, SMALLEST, Palette, PaletteColour
 from nuvett.core.reading.tokens import Found, is_tokens, read_tokens, write_tokens
 from nuvett.core.spaces.oklab import hex_to_oklab
@@ -16,9 +17,10 @@ FORMATS: dict[str, str] = {
     "tokens": "application/design-tokens+json",
     "css": "text/css; charset=utf-8",
     "svg": "image/svg+xml",
+    "card": "image/svg+xml",
 }
 """Formats that are written, with their media types."""
-SUFFIXES = {"tokens": ".tokens.json", "css": ".css", "svg": ".svg"}
+SUFFIXES = {"tokens": ".tokens.json", "css": ".css", "svg": ".svg", "card": ".card.svg"}
 _LONGEST = 200_000  # characters; a palette of twelve colours needs a few hundred
 _SCHEMA = 1
 _HEX = re.compile(r"#(?:[0-9a-fA-F]{6}|[0-9a-fA-F]{3})\b")
@@ -46,6 +48,8 @@ def write_palette(palette: Palette, name: str, kind: str) -> str:
         return "\n".join([f"/* {title.replace('*/', '')} */", ":root {", *rows, "}", ""])
     if kind == "svg":
         return _svg(palette, title)
+    if kind == "card":
+        return card_svg(palette, title)
     raise ValueError(f"{kind} is not a palette format")
 
 

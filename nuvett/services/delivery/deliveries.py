@@ -53,7 +53,8 @@ def order_delivery(
         for output in range(len(settings.outputs))
     ]
     versions = tuple(sorted({choice.label.version for choice in chosen if choice.version}))
-    for kind, name in paper_names(Ordered(settings.papers, len(chosen), versions)):
+    pictures = tuple(row.name for row in rows if row.output == 0)
+    for kind, name in paper_names(Ordered(settings.papers, len(chosen), versions, pictures)):
         rows.append(models.DeliveryFile(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={}))
     check_names(studio, settings, [row.name for row in rows])
     session.add_all(rows)

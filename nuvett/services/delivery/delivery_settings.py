@@ -74,6 +74,9 @@ class Papers(Document):
     record: bool = switch(False, "a record of what was done, as a page and as JSON")
     tables: bool = switch(False, "the look as a lookup table")
     palettes: bool = switch(False, "the palette aimed at")
+    cards: bool = switch(False, "the palette aimed at as a card, SVG and PDF")
+    pairs: bool = switch(False, "before and after, in pairs and on one sheet")
+    strip: bool = switch(False, "the whole series as a strip, as it came above and finished below")
     checksums: bool = switch(False, "a list of checksums")
 
 

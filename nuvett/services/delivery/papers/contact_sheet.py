@@ -1,5 +1,6 @@
-"""Contact sheets: small pictures with their names on pages of A4, as PDF and as pictures of its pages."""
+"""Contact sheets: small pictures with their names on pages of A4, as PDF and as pictures of its pages; and cards."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import as_file, files
@@ -11,12 +12,14 @@ import pypdfium2
 from fpdf import FPDF
 from PIL import Image
 
+from nuvett.core.reading.card import CardRow
 from nuvett.services.delivery.delivery_settings import Papers
 
 _WIDTH, _HEIGHT, _MARGIN, _HEAD, _GAP = 210.0, 297.0, 12.0, 14.0, 4.0  # millimetres
 _BOX = 0.75  # height of the box over its width; upright pictures stand in it too
 _CAPTION, _STRIP, _WORDS = 4.2, 2.6, 3.8
 _DPI = 200
+_CARD_ROW, _CARD_SWATCH = 20.0, 52.0
 _INK, _QUIET = (17, 17, 17), (95, 95, 95)
 _FONT = "Schibsted Grotesk"
 TILE_EDGE = 720
@@ -70,12 +73,7 @@ def _font(weight: str) -> Path:
 def sheet_pdf(title: str, below: str, tiles: list[Tile], papers: Papers) -> bytes:
     """A contact sheet; `title` and `below` stand at the head of every page."""
     layout = Layout.of(papers)
-    pdf = FPDF(format="A4")
-    pdf.set_auto_page_break(False)
-    pdf.set_title(title)
-    pdf.c_margin = 0
-    for style, weight in (("", "regular"), ("B", "bold")):
-        pdf.add_font(_FONT, style, _font(weight))
+    pdf = _paper(title)
     pages = max(1, ceil(len(tiles) / layout.on_a_page))
     for page in range(pages):
         pdf.add_page()
@@ -86,6 +84,17 @@ def sheet_pdf(title: str, below: str, tiles: list[Tile], papers: Papers) -> byte
             top = _MARGIN + _HEAD + row * (layout.height + layout.below + _GAP)
             _draw(pdf, tile, left, top, layout)
     return bytes(pdf.output())
+
+
+def _paper(title: str) -> FPDF:
+    """A document of A4 pages that are still to be added."""
+    pdf = FPDF(format="A4")
+    pdf.set_auto_page_break(False)
+    pdf.set_title(title)
+    pdf.c_margin = 0
+    for style, weight in (("", "regular"), ("B", "bold")):
+        pdf.add_font(_FONT, style, _font(weight))
+    return pdf
 
 
 def _text(pdf: FPDF, left: float, top: float, text: str, width: float, align: str = "L") -> None:
@@ -133,6 +142,29 @@ def _draw(pdf: FPDF, tile: Tile, left: float, top: float, layout: Layout) -> Non
         pdf.set_text_color(*_QUIET)
         pdf.set_font(_FONT, "", 6.5 if side > 24 else 5.5)
         _text(pdf, left, at - 0.4, tile.words, side)
+
+
+def card_pdf(title: str, rows: Sequence[CardRow]) -> bytes:
+    """A palette card on a page of A4: every colour with its name, numbers and share."""
+    pdf = _paper(title)
+    pdf.add_page()
+    pdf.set_text_color(*_INK)
+    pdf.set_font(_FONT, "B", 13)
+    wide = _WIDTH - 2 * _MARGIN
+    _text(pdf, _MARGIN, _MARGIN, title, wide)
+    for place, row in enumerate(rows):
+        top, left = _MARGIN + _HEAD + place * _CARD_ROW, _MARGIN + _CARD_SWATCH + 6
+        pdf.set_fill_color(*(int(row.hex[i : i + 2], 16) for i in (1, 3, 5)))
+        pdf.rect(_MARGIN, top, _CARD_SWATCH, _CARD_ROW - 3, "F")
+        pdf.set_text_color(*_INK)
+        pdf.set_font(_FONT, "B", 11)
+        _text(pdf, left, top + 1, row.name, wide - _CARD_SWATCH - 30)
+        _text(pdf, _MARGIN, top + 1, f"{100 * row.share:.0f} %", wide, "R")
+        pdf.set_text_color(*_QUIET)
+        pdf.set_font(_FONT, "", 9)
+        for line, words in enumerate(row.numbers):
+            _text(pdf, left, top + 7 + line * 4.6, words, wide - _CARD_SWATCH - 6)
+    return bytes(pdf.output())
 
 
 def sheet_picture(pdf: bytes, page: int) -> bytes:

@@ -2,15 +2,18 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import PurePosixPath
 
+from nuvett.core.reading.card import card_rows, card_svg
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.tokens import write_tokens
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.imaging.tables import TableFormat
 from nuvett.services.delivery.delivery_settings import Papers
-from nuvett.services.delivery.papers.contact_sheet import page_count
+from nuvett.services.delivery.papers.contact_sheet import card_pdf, page_count
 from nuvett.services.delivery.papers.parcel import Parcel
 from nuvett.services.delivery.papers.record import record_page
+from nuvett.services.delivery.papers.showing import pair_of, pairs_sheet, series_strip
 from nuvett.services.delivery.papers.telling import record_of, sheet_of, sheet_page
 from nuvett.services.delivery.tables_out import shared_table
 from nuvett.store import models
@@ -18,11 +21,12 @@ from nuvett.store import models
 
 @dataclass(frozen=True)
 class Ordered:
-    """What papers are wanted for: how many frames, and by which numbers of the look's versions."""
+    """What papers are wanted for: how many frames, which versions of the look, and names of the pictures."""
 
     papers: Papers
     frames: int
     versions: tuple[int, ...]
+    names: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -51,6 +55,24 @@ def _palette(parcel: Parcel, _: models.DeliveryFile) -> bytes:
     return write_tokens(palette, parcel.series.title).encode()
 
 
+def _card(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+    target = parcel.followed[-1].aimed.target if parcel.versions else None
+    palette: Palette = target.palette if target else ()
+    if paper.name.endswith(".svg"):
+        return card_svg(palette, parcel.series.title).encode()
+    return card_pdf(parcel.series.title, card_rows(palette))
+
+
+def _pair_names(ordered: Ordered) -> list[str]:
+    """Names of pairs, after the pictures; those of pictures of one name in several folders get numbers."""
+    found: list[str] = []
+    for name in ordered.names if ordered.papers.pairs else ():
+        stem = f"before and after/{PurePosixPath(name).stem}"
+        number = sum(other.startswith((f"{stem}.", f"{stem} (")) for other in found)
+        found.append(f"{stem} ({number + 1}).jpg" if number else f"{stem}.jpg")
+    return found
+
+
 def _checksums(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
     rows = [made.row for made in parcel.pictures] + [row for row in parcel.papers if row is not paper]
     listed = [row for row in rows if row.state == "done" and row.blob]
@@ -73,6 +95,18 @@ PAPERS: tuple[PaperKind, ...] = (
     PaperKind("sheet-jpeg", _pages, sheet_page),
     PaperKind("table", lambda o: [f"tables/look v{v}.cube" for v in o.versions] if o.papers.tables else [], _table),
     PaperKind("palette", lambda o: ["palettes/target.json"] if o.papers.palettes else [], _palette),
+    PaperKind("card", lambda o: ["palettes/card.svg", "palettes/card.pdf"] if o.papers.cards else [], _card),
+    PaperKind("pair", _pair_names, pair_of),
+    PaperKind(
+        "pairs",
+        lambda o: ["before and after.jpg"] if o.papers.pairs else [],
+        lambda parcel, _: pairs_sheet(parcel),
+    ),
+    PaperKind(
+        "strip",
+        lambda o: ["series strip.jpg"] if o.papers.strip else [],
+        lambda parcel, _: series_strip(parcel),
+    ),
     PaperKind(
         "record-page",
         lambda o: ["record.html"] if o.papers.record else [],
