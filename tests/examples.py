@@ -12,17 +12,22 @@ from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.subject import SubjectPart
 from nuvett.core.area.tone import TonePart
 from nuvett.core.fit.grey import GreyHue
+from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.reading.family import Family
+from nuvett.core.steps.casts import CastStep
 from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.ends import EndsStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.hold import FamilyHold, HoldStep
+from nuvett.core.steps.hues import HueStep
 from nuvett.core.steps.lookup import TableStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.primaries import PrimariesStep
+from nuvett.core.steps.regions import RegionStep
 from nuvett.core.steps.saturation import SaturationStep
 from nuvett.core.steps.spread import SpreadStep
 from nuvett.core.steps.step import Step
@@ -44,15 +49,21 @@ EXAMPLES: tuple[Step, ...] = (
     MoveStep(amount=100, own=(OwnMove(source=(0.6, 0.1, 0.05), hue=40, chroma=40, lightness=-8),)),
     WhiteStep(warmth=30, tint=-12),
     ExposureStep(exposure=0.5, contrast=30, pivot=45),
+    CastStep(blacks_red=2, blacks_yellow=-2, neutrals_red=-1, neutrals_yellow=2, whites_red=1, whites_yellow=3),
     CurveStep(master=((0, 0), (30, 20), (70, 85), (100, 100)), faded=8),
     EndsStep(black=16, white=86),
+    PrimariesStep(red_turn=12, red_richer=-20, green_turn=-8, green_richer=20, blue_turn=9, blue_richer=30),
     SaturationStep(saturation=40, vibrance=-30),
+    HueStep(bands=(HueBand(hue=55, turn=20, chroma=40), HueBand(hue=250, after=60, lightness=-12, most=6))),
     WashStep(on=True, amount=80, colours=WASH),
     FilterStep(on=True, amount=80, hue=70),
     MonoStep(on=True, toned=60, hues=(GreyHue(hue=262, lighter=-60), GreyHue(hue=28, lighter=80))),
     TableStep(on=True, amount=100, table=TABLE, called="evening"),
     HoldStep(where="everywhere", families=(FamilyHold(family=Family(colour=(0.6, -0.1, 0.05))),)),
-    FinishStep(noise=40, local=40, haze=30, softness=30, sharpening=40, vignette=80, grain=30),
+    RegionStep(highlights=-60, shadows=50, whites=20, blacks=-20),
+    FinishStep(
+        noise=40, local=40, fine=20, haze=30, softness=30, glow=20, halation=20, sharpening=40, vignette=80, grain=30
+    ),
 )
 AREA_EXAMPLES: tuple[AreaPart, ...] = (
     RoundPart(x=0.4, y=0.5, across=20, down=12, turn=20),

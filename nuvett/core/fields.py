@@ -40,6 +40,12 @@ def number(
     return Field(default=usual, ge=low, le=high, json_schema_extra={_NUMBER: shown})
 
 
+def clipping(field: Any) -> Any:
+    """A number that can push tones beyond black or white: what clips is shown while it moves."""
+    field.json_schema_extra[_NUMBER]["clips"] = True
+    return field
+
+
 def choice(usual: str, label: str, words: Mapping[str, str]) -> Any:
     """A choice of a step: usual value, label, and words for each value."""
     return Field(default=usual, json_schema_extra={_CHOICE: {"label": label, "words": dict(words)}})
@@ -63,6 +69,7 @@ class NumberWords:
     empty: str = ""
     start: float = 0
     full: float | None = None
+    clips: bool = False
 
     @property
     def digits(self) -> int:

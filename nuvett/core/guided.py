@@ -5,12 +5,13 @@ import numpy as np
 
 from nuvett.core.types import Encoded01, Floats
 
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1, here on encoded values
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
+"""Weights of red, green and blue, here on encoded values."""
 
 
 def encoded_luminance(encoded: Encoded01) -> Floats:
     """Luminance weights on encoded values (h, w, 3): the guide (h, w)."""
-    return np.asarray(cv2.transform(encoded, _LUMINANCE[None]), dtype=np.float32)
+    return np.asarray(cv2.transform(encoded, LUMINANCE[None]), dtype=np.float32)
 
 
 def box_mean(values: np.ndarray, radius: int) -> Floats:

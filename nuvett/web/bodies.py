@@ -60,14 +60,21 @@ class InView(Asked):
 
 
 class Picked(Asked):
-    """A place that was picked, in shares of the picture; `frame` where it is not in the address.
-
-    evened : whether the colour is asked for as it is in the evened frame, before look and trim
-    """
+    """A place that was picked, in shares of the picture."""
 
     place: Place
+
+
+class Pointed(Picked):
+    """A place that was picked for something; `frame` where it is not in the address.
+
+    document : the look or trim that it is picked for, area : whose steps are worked on
+    """
+
+    what: Literal["area", "move", "hold", "hue", "neutral"]
+    document: Document
+    area: Index | None = None
     frame: Row = None
-    evened: bool = False
 
 
 class PaletteEdit(Asked):
@@ -131,6 +138,18 @@ class Walk(Asked):
     """A step through a history, from the state that has this revision."""
 
     revision: int = Field(ge=0, le=2**31 - 1)
+
+
+class StepName(Asked):
+    """A name for what a step of a history reached; empty for none."""
+
+    name: str
+
+
+class TrimOther(Draft):
+    """A trim that is only looked at; `what` names another state of it to stand beside."""
+
+    what: Short = ""
 
 
 class Proofs(Asked):

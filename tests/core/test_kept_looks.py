@@ -24,6 +24,7 @@ from nuvett.core.book.kept import (
 from nuvett.core.book.remedies import remedy
 from nuvett.core.book.suits import bending, suit_of
 from nuvett.core.errors import DocumentError
+from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.local import Local
@@ -250,6 +251,11 @@ def test_the_mildest_remedy_of_the_likeliest_step_is_found() -> None:
     weaker = remedy(already, "skin", lambda tried: tried.colour <= 30)
     assert weaker is not None and weaker.look.colour == 30
     assert remedy(look, "torn", lambda tried: False) is None
+    bands = [HueBand(hue=255, most=most) for most in (14, 12)] + [HueBand(hue=30, most=9)]
+    ranged = remedy(look, "richer", lambda tried: len(tried.hues.bands) == 2, bands)
+    assert ranged is not None and [band.most for band in ranged.look.hues.bands] == [12, 9]
+    assert "blue held below chroma 12 and red held below chroma 9" in ranged.words
+    assert remedy(look, "richer", lambda tried: tried.vivid <= 30, bands).look.vivid <= 30
 
 
 @pytest.mark.parametrize("expects", get_args(Expects))

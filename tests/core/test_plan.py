@@ -207,9 +207,10 @@ def test_samples_are_seen_darker_where_a_vignette_lies_by_as_much_as_it_is_taken
 
 
 @pytest.mark.parametrize("size", [(300, 200), (200, 300), (400, 100)])
-def test_a_vignette_lies_on_samples_where_it_lies_on_pixels(size: tuple[int, int]) -> None:
+@pytest.mark.parametrize("shaped", [{}, {"begins": 0.1, "framed": 0.6, "spared": 0.5, "x": 0.3, "y": 0.7}])
+def test_a_vignette_lies_on_samples_where_it_lies_on_pixels(size: tuple[int, int], shaped: dict[str, float]) -> None:
     width, height = size
-    vignette = VignetteOperation(stops=1.5, amount=0.8)
+    vignette = VignetteOperation(stops=1.5, amount=0.8, **shaped)
     columns, rows = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
     places = np.stack([columns.ravel(), rows.ravel()], axis=1).astype(np.float32)
     grey = to_linear(np.full((width * height, 3), 0.6, np.float32))

@@ -25,6 +25,7 @@ from nuvett.core.measure.statistics import measure
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_oklch
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.steps.moves import Pin
 from nuvett.core.steps.registry import REGISTRY, step_numbers
 from nuvett.core.steps.step import Step
 from tests.conftest import DEMO, load_rgb
@@ -107,6 +108,35 @@ def test_a_step_that_is_off_is_idle_does_nothing_and_is_not_said(step: Step) -> 
     assert describe(look.with_step(off), look.with_step(step)).startswith(f"{step.title} on")
 
 
+PARTS_OF = {"moves": "own", "hold": "families", "mono": "hues", "hues": "bands"}
+
+
+@pytest.mark.parametrize("name", PARTS_OF)
+def test_a_part_that_is_switched_off_is_as_if_it_were_not_there(name: str) -> None:
+    step, field = example(name), PARTS_OF[name]
+    held = getattr(step, field)
+    ground = ground_of(step)
+    off = step.model_copy(update={field: (held[0].model_copy(update={"on": False}), *held[1:])})
+    gone = step.model_copy(update={field: held[1:]})
+    without = drawn_under(ground.with_step(gone).model_dump_json())
+    assert np.array_equal(drawn_under(ground.with_step(off).model_dump_json()), without)
+    assert not np.array_equal(drawn_under(ground.with_step(step).model_dump_json()), without)
+    assert describe(ground.with_step(step), ground.with_step(off)) != "No change"
+    alone = type(step)(on=True, **{field: (held[0].model_copy(update={"on": False}),)})
+    assert alone.is_idle == type(step)(on=True).is_idle
+
+
+def test_a_channel_of_a_curve_that_is_off_is_straight_and_a_pin_that_is_off_lets_go() -> None:
+    bent = ((0, 0), (50, 70), (100, 100))
+    curve = type(example("curve"))(red=bent, blue=bent)
+    off = curve.model_copy(update={"red_on": False})
+    assert np.array_equal(drawn(off), drawn(curve.model_copy(update={"red": ((0, 0), (100, 100))})))
+    assert curve.changes(off) == ["Red curve off"] and not np.array_equal(drawn(off), drawn(curve))
+    pins = (Pin(source=(0.6, 0.1, 0.05), amount=0), Pin(on=False, source=(0.4, 0.0, -0.05), amount=0))
+    pinned, free = (_with("moves", own=(), pins=kept) for kept in (pins, pins[:1]))
+    assert np.array_equal(drawn(pinned), drawn(free))
+
+
 @pytest.mark.parametrize("step", EXAMPLES, ids=lambda s: s.name)
 def test_without_a_target_a_step_does_what_was_made_by_hand_and_waits_with_the_rest(step: Step) -> None:
     look = ground_of(step) if step.name != "hold" else BARE.with_step(example("exposure"))
@@ -143,7 +173,9 @@ def test_a_step_changes_only_the_part_that_it_is_asked_to(step: Step) -> None:
         assert moved[:, 1:].mean() + moved[:, 0].mean() > 0.0005, f"{part} does nothing"
 
 
-@pytest.mark.parametrize("name", ["tone", "spread", "exposure", "curve", "ends", "saturation", "hold"])
+@pytest.mark.parametrize(
+    "name", ["tone", "spread", "exposure", "curve", "ends", "primaries", "saturation", "hues", "hold"]
+)
 def test_greys_stay_grey_unless_a_step_is_there_to_tint_them(name: str) -> None:
     step = example(name)
     look = BARE.with_step(example("tone")).with_step(step)
@@ -185,6 +217,17 @@ def toward(hue: float, low: float = 0, high: float = 1) -> Measure:
     return measured
 
 
+def hue_about(hue: float) -> Measure:
+    """How far colours about a hue have turned on from it, in degrees."""
+    own = oklab_to_oklch(_lab(drawn()))
+    there = (np.abs((own[:, 2] - hue + 180) % 360 - 180) < 40) & (own[:, 1] > 0.03)
+
+    def measured(pixels: np.ndarray) -> float:
+        return float(((oklab_to_oklch(_lab(pixels))[there, 2] - hue + 180) % 360 - 180).mean())
+
+    return measured
+
+
 def light_between(low: float, high: float) -> Measure:
     def measured(pixels: np.ndarray) -> float:
         own = _lab(drawn())[:, 0]
@@ -221,6 +264,29 @@ def corners(pixels: np.ndarray) -> float:
     return float(pixels[:15, :20].mean() + pixels[:15, -20:].mean() - 2 * pixels[50:70, 80:100].mean())
 
 
+def colour_noise(pixels: np.ndarray) -> float:
+    """Fine differences of what channels have off light."""
+    away = pixels - pixels.mean(axis=2, keepdims=True)
+    return float(np.abs(np.diff(away, axis=1)).mean())
+
+
+def middle_of_edges(pixels: np.ndarray) -> float:
+    return float(pixels[:6, 60:120].mean() + pixels[40:80, :6].mean())
+
+
+def left_corners(pixels: np.ndarray) -> float:
+    return float(pixels[:15, :20].mean() - pixels[:15, -20:].mean())
+
+
+def upper_corners(pixels: np.ndarray) -> float:
+    return float(pixels[:15, :20].mean() - pixels[90:105, :20].mean())
+
+
+def grain_in_lights(pixels: np.ndarray) -> float:
+    noise, light = np.abs(pixels - drawn()).mean(axis=2), drawn().mean(axis=2)
+    return float(noise[light > 150].mean() - noise[light < 80].mean())
+
+
 def coarse(pixels: np.ndarray) -> float:
     noise = (pixels - drawn()).mean(axis=2)
     return float(np.corrcoef(noise[:, 1:].ravel(), noise[:, :-1].ravel())[0, 1])
@@ -248,6 +314,7 @@ def _with(name: str, **values: object) -> Step:
     return example(name).model_copy(update=values)
 
 
+_CASTS = ("blacks", 0.1, 0.3), ("neutrals", 0.5, 0.6), ("whites", 0.8, 0.95)
 _ZONES = ("shadow", 0, 0.4, 260), ("midtone", 0.45, 0.6, 150), ("highlight", 0.75, 1, 60)
 WAYS: dict[str, Way] = {
     "even.amount": Way(mean_light, 1, 20, 100),
@@ -278,14 +345,28 @@ WAYS: dict[str, Way] = {
     "exposure.exposure": Way(mean_light, 1, -1, 1),
     "exposure.contrast": Way(contrast, 1, -60, 60),
     "exposure.pivot": Way(mean_light, -1, 20, 80),
+    "casts.amount": Way(away("casts"), 1, 20, 100),
+    **{f"casts.{zone}_red": Way(toward(0, low, high), 1, -5, 5) for zone, low, high in _CASTS},
+    **{f"casts.{zone}_yellow": Way(toward(90, low, high), 1, -5, 5) for zone, low, high in _CASTS},
     "curve.amount": Way(away("curve"), 1, 20, 100),
     "curve.faded": Way(share_of(0.02), 1, 0, 20),
     "ends.amount": Way(away("ends"), 1, 20, 100),
     "ends.black": Way(share_of(0.01), 1, 2, 30),
     "ends.white": Way(share_of(0.99), 1, 70, 98),
+    "ends.black_share": Way(share_of(0.2), -1, 0, 8),
+    "ends.white_share": Way(share_of(0.8), 1, 0, 8),
+    "primaries.amount": Way(away("primaries"), 1, 20, 100),
+    "primaries.red_turn": Way(lambda p: hue_about(30)(p), 1, -18, 18),
+    "primaries.red_richer": Way(toward(30), 1, -50, 40),
+    "primaries.green_turn": Way(lambda p: hue_about(145)(p), 1, -18, 18),
+    "primaries.green_richer": Way(toward(145), 1, -50, 40),
+    "primaries.blue_turn": Way(lambda p: hue_about(265)(p), 1, -18, 18),
+    "primaries.blue_richer": Way(chroma, 1, -50, 40),
+    "hues.amount": Way(away("hues"), 1, 20, 100),
     "saturation.amount": Way(away("saturation"), 1, 20, 100),
     "saturation.saturation": Way(chroma, 1, -60, 60),
     "saturation.vibrance": Way(quiet_chroma, 1, -60, 60),
+    "saturation.most": Way(chroma, 1, 3, 30),
     "wash.amount": Way(away("wash"), 1, 20, 100),
     "filter.amount": Way(toward(70), 1, 10, 100),
     "filter.hue": Way(toward(70), -1, 70, 180),
@@ -296,12 +377,30 @@ WAYS: dict[str, Way] = {
     "hold.lightness": Way(away("hold"), -1, 1, 50),
     "finish.amount": Way(away("finish"), 1, 20, 100),
     "finish.noise": Way(fine, -1, 10, 100, _finish()),
+    "finish.noise_colour": Way(colour_noise, -1, 10, 100, _finish()),
+    "finish.fine": Way(fine, 1, -80, 80, _finish()),
+    "finish.glow": Way(mean_light, 1, 0, 100, _finish()),
+    "finish.halation": Way(toward(50, 0.3, 0.8), 1, 0, 100, _finish()),
+    "finish.radius": Way(detail, 1, 0.8, 3, _finish(sharpening=100, masking=0)),
     "finish.local": Way(detail, 1, -60, 80, _finish()),
     "finish.haze": Way(contrast, 1, -60, 60, _finish()),
     "finish.softness": Way(fine, -1, 10, 100, _finish()),
     "finish.sharpening": Way(fine, 1, 10, 100, _finish(masking=0)),
     "finish.masking": Way(fine, -1, 0, 100, _finish(sharpening=100)),
     "finish.vignette": Way(corners, -1, -100, 150, _finish()),
+    "finish.vignette_begins": Way(mean_light, 1, 0, 80, _finish(vignette=150)),
+    "finish.vignette_soft": Way(mean_light, 1, 10, 150, _finish(vignette=150)),
+    "finish.vignette_frame": Way(middle_of_edges, -1, 0, 100, _finish(vignette=150)),
+    "finish.vignette_spared": Way(light_between(0.75, 1), 1, 0, 100, _finish(vignette=150, vignette_begins=0)),
+    "finish.vignette_x": Way(left_corners, -1, 20, 80, _finish(vignette=150)),
+    "finish.vignette_y": Way(upper_corners, -1, 20, 80, _finish(vignette=150)),
+    "finish.grain_rough": Way(coarse, 1, 0, 100, _finish(grain=60)),
+    "finish.grain_lights": Way(grain_in_lights, 1, -100, 100, _finish(grain=60)),
+    "regions.amount": Way(away("regions"), 1, 20, 100),
+    "regions.highlights": Way(light_between(0.7, 0.85), 1, -80, 80),
+    "regions.shadows": Way(light_between(0.2, 0.4), 1, -80, 80),
+    "regions.whites": Way(share_of(0.99), 1, -80, 40),
+    "regions.blacks": Way(share_of(0.01), 1, -40, 80),
     "finish.grain": Way(fine, 1, 10, 100, _finish()),
     "finish.grain_size": Way(coarse, 1, 1, 4, _finish(grain=60)),
 }  # fmt: skip

@@ -20,7 +20,7 @@ def test_the_step_that_does_harm_is_named_and_none_where_several_do(studio: Stud
         facts = frame_facts.series_facts(session, catalogue.find_series(session, slug))
     aimed = draft(studio, slug)
     plans = [studio.bench.planner.plan(facts, index, aimed) for index in range(len(facts))]
-    notes = [studio.bench.measures.notes(frame, plan, aimed.look) for frame, plan in zip(facts, plans, strict=True)]
+    notes = [studio.bench.measures.notes(frame, plan, aimed) for frame, plan in zip(facts, plans, strict=True)]
     noted = [index for index, own in enumerate(notes) if "clipped" in {note.kind for note in own}]
     assert noted
     assert cause(studio.bench, facts, noted[0], aimed, "clipped") == "Exposure and contrast"

@@ -4,7 +4,11 @@ import html
 import io
 import re
 from collections.abc import Iterator
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
 
+import cv2
+import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
@@ -206,6 +210,54 @@ def test_a_trim_changes_one_picture_and_can_be_undone(client: TestClient, slug: 
     assert client.put(address, json={"document": {"exposure": {"exposure": 9}}, "revision": 2}).status_code == 422
     assert client.put(address, json={"document": {"exposure": {"exposure": 1}}, "revision": 1}).status_code == 409
     assert client.post(f"{address}/undo", json=revision_at(client, address)).json()["document"]["exposure"] is None
+
+
+BLUE_VASE = (0.88, 0.24)  # in the second frame
+
+
+def second_frame(studio: Studio, slug: str) -> str:
+    with studio.database.session() as session:
+        return str(catalogue.find_series(session, slug).frames[1].id)
+
+
+def test_a_colour_is_picked_as_it_comes_to_the_step_that_it_is_picked_for(
+    client: TestClient, slug: str, studio: Studio
+) -> None:
+    page, frame = f"/series/{slug}/shape/pick", second_frame(studio, slug)
+
+    def picked(what: str, document: dict[str, object]) -> Any:
+        body = {"place": BLUE_VASE, "what": what, "document": document, "frame": frame}
+        return client.post(page, json=body).json()
+
+    plain = picked("move", {})["document"]["moves"]["own"][0]
+    bare = picked("move", {"strength": 0})["document"]["moves"]["own"][0]
+    assert np.linalg.norm(np.subtract(plain["source"], plain["came"])) > 0.02, "the look acts before a move by hand"
+    assert bare["came"] == plain["came"] and bare["source"] == pytest.approx(plain["source"], abs=0.2)
+    moved = {"white": {"warmth": 60}}
+    assert picked("move", moved)["document"]["moves"]["own"][0]["source"] == plain["source"], "white stands after moves"
+    hues = [picked("hue", document)["document"]["hues"]["bands"][-1]["hue"] for document in ({}, moved)]
+    assert abs(hues[0] - hues[1]) > 1, "white stands before hue ranges"
+    casts = picked("neutral", {})["document"]["casts"]
+    assert any(casts[f"{zone}_{way}"] for zone in ("blacks", "neutrals", "whites") for way in ("red", "yellow"))
+    assert "colour" in picked("area", {})
+    for wrong in ({"what": "nothing"}, {"document": {"exposure": {"exposure": 40}}}, {"area": 3}, {"place": [2, 0]}):
+        body = {"place": [0.5, 0.5], "what": "hue", "document": {}, **wrong}
+        assert client.post(page, json=body).status_code in (409, 422)
+    assert picked("hue", {"mono": {"on": True}})["document"]["hues"]["bands"], "black-and-white comes later"
+
+
+def test_what_a_hue_range_takes_is_shown_in_the_picture(client: TestClient, slug: str, studio: Studio) -> None:
+    picked = {"place": BLUE_VASE, "what": "hue", "document": {}, "frame": second_frame(studio, slug)}
+    document = client.post(f"/series/{slug}/shape/pick", json=picked).json()["document"]
+    document["hues"]["bands"][0]["chroma"] = 30
+    asked = {"document": document, "frame": picked["frame"]}
+    drawn = client.post(f"/series/{slug}/shape/draft", json=asked).json()["pictures"]["look"]
+    plan = parse_qs(urlsplit(drawn).query)["plan"][0]
+    address = drawn.split("/picture.jpg")[0] + f"/veil.png?edge=320&what=hues&plan={plan}&part=look:"
+    veil = cv2.imdecode(np.frombuffer(client.get(address + "0").content, np.uint8), cv2.IMREAD_UNCHANGED)[..., 3]
+    height, width = veil.shape
+    assert veil[int(0.24 * height), int(0.88 * width)] < 60 < 120 < veil[int(0.9 * height), int(0.3 * width)]
+    assert client.get(address + "1").status_code == 404 and client.get(address + "x").status_code == 422
 
 
 def test_read_answers_while_dragging_and_keeps_only_what_is_let_go(

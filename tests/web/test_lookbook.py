@@ -245,7 +245,7 @@ def test_health_is_a_page_with_places_and_what_mends_them(client: TestClient, sl
     change(client, slug, exposure={"exposure": 1.8}, tone={"amount": 0})
     page = client.get(f"/series/{slug}/health").text
     assert "Newly clipped" in page and "newly clipped" in page
-    veil = re.findall(r'src="([^"]+veil\.png[^"]+clipping)"', page)[0].replace("&amp;", "&")
+    veil = re.findall(r'src="([^"]+veil\.png[^"]+clipping&amp;colour=)"', page)[0].replace("&amp;", "&")
     assert client.get(veil).headers["content-type"] == "image/png"
     assert "newly clipped" in client.get(f"/series/{slug}/health/short").text
     remedy = client.get(f"/series/{slug}/health/remedy?kind=clipped").text

@@ -28,11 +28,15 @@ JSON: dict[str, dict[str, Any]] = {
     "/lens": {"lens": "off"},
     "/references/{reference_id}/draft": {},
     "/sampling": {},
-    "/trim/pick": {"place": PLACE},
+    "/trim/pick": {"place": PLACE, "what": "hue", "document": {}},
+    "/shape/pick": {"place": PLACE, "what": "hue", "document": {}},
     "/pick": {"place": PLACE},
     "/palette": {"do": "find again"},
     "/trim/draft": {"document": {}},
     "/trim": LOOK,
+    "/trim/step/{number}": {"revision": 1},
+    "/trim/step/{number}/name": {"name": "x"},
+    "/trim/other": {"document": {}, "what": "step 1"},
     "/trim/undo": {"revision": 1},
     "/trim/redo": {"revision": 1},
     "/trim/into-look": {"parts": ["exposure"], "revision": 1},
@@ -46,7 +50,7 @@ FORMS = {
     "/parts": {"name": "x"},
 }
 QUERY = {"place": "0,0,8,8", "x": "0.5", "y": "0.5", "number": "1"}
-WORDS = {"{where}": "shape", "{action}": "stop", "{name}": "a.jpg", "{kind}": "css", "{key}": "none"}
+WORDS = {"{where}": "shape", "{action}": "stop", "{name}": "a.jpg", "{kind}": "css", "{number}": "1", "{key}": "none"}
 # A frame of any series may become a reference; settings are kept for all series.
 OPEN = (
     "/series/{slug}/frames/{frame_id}/reference",

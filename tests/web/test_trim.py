@@ -14,6 +14,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.services.series.frame_facts import facts_of
 from tests.conftest import drain
+from tests.web.driving import revision_at
 
 ROUND = {"on": True, "area": {"parts": [{"kind": "round", "soft": 20}]}, "exposure": {"exposure": -1}}
 
@@ -120,3 +121,45 @@ def test_what_stands_out_is_found_kept_and_said_when_there_is_nothing(
     assert client.post(at, json=asked).json()["missing"] == "Nothing stands out in this frame."
     skin = {"areas": [{"area": {"parts": [{"kind": "skin"}]}, "saturation": {"saturation": -100}}]}
     assert client.post(at, json=asked | {"document": skin}).json()["missing"] == "No face was found in this frame."
+
+
+def test_any_step_of_a_trim_is_gone_to_named_and_seen_beside(client: TestClient, slug: str, studio: Studio) -> None:
+    with studio.database.session() as session:
+        frame = str(catalogue.find_series(session, slug).frames[0].id)
+    at = f"/series/{slug}/frames/{frame}/trim"
+    first = revision_at(client, at)["revision"]
+    for number, exposure in enumerate((0.5, 1.0, -0.5)):
+        document = {"exposure": {"exposure": exposure}}
+        assert client.put(at, json={"document": document, "revision": first + number}).status_code == 200
+    named = client.post(f"{at}/step/1/name", json={"name": "  lighter   start "}).json()
+    assert "<b>lighter start:</b>" in named["history"] and named["revision"] == first + 3
+    page = client.get(f"/series/{slug}/trim?frame={frame}").text
+    assert "lighter start: Exposure 0.00 to 0.50 EV" in page and "History of this trim" in page
+    draft = {"document": {"exposure": {"exposure": -0.5}}}
+    beside = [client.post(f"{at}/other", json={**draft, "what": f"step {n}"}).json()["picture"] for n in (1, 2)]
+    now = client.post(f"{at}/draft", json=draft).json()["pictures"]["look"]
+    assert len({*beside, now}) == 3
+    there = client.post(f"{at}/step/1", json={"revision": first + 3}).json()
+    assert there["document"]["exposure"]["exposure"] == 0.5 and there["revision"] == first + 4
+    assert client.post(f"{at}/step/2", json={"revision": first + 3}).status_code == 409, "another window was faster"
+    start = client.post(f"{at}/step/0", json={"revision": first + 4}).json()
+    assert start["document"]["exposure"] is None
+    again = client.post(f"{at}/redo", json={"revision": first + 5}).json()
+    assert again["document"]["exposure"]["exposure"] == 0.5
+    assert client.post(f"{at}/step/9", json={"revision": first + 6}).status_code == 422
+    assert client.post(f"{at}/step/9/name", json={"name": "x"}).status_code == 422
+    assert client.post(f"{at}/step/1/name", json={"name": "x" * 61}).status_code == 422
+    for wrong in ("step x", "version 1", "step 99999999999", "step 7"):
+        assert client.post(f"{at}/other", json={**draft, "what": wrong}).status_code == 422
+
+
+def test_a_step_of_the_look_is_named_and_stays_named_on_its_branch(client: TestClient, slug: str) -> None:
+    at = f"/series/{slug}/look"
+    revision = client.get(at).json()["revision"]
+    client.put(at, json={"document": {"tone": {"amount": 40}}, "revision": revision})
+    assert "<b>soft:</b>" in client.post(f"{at}/step/1/name", json={"name": "soft"}).json()["history"]
+    back = client.post(f"{at}/undo", json={"revision": revision + 1}).json()
+    other = {"document": {"tone": {"amount": 90}}, "revision": back["revision"]}
+    branched = client.put(at, json=other).json()["history"]
+    assert "<b>soft:</b>" in branched and "(another branch)" in branched
+    assert "<b>" not in client.post(f"{at}/step/1/name", json={"name": " "}).json()["history"].split("data-slot")[1]

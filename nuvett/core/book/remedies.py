@@ -1,12 +1,14 @@
 """What of a look to turn down so that something no longer goes wrong."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from nuvett.core.fields import numbers_of
+from nuvett.core.fit.hues import MOST_BANDS, HueBand
 from nuvett.core.look.look import Look, WholeLook
 from nuvett.core.planning.warnings import NoteKind
 from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.hues import HueStep, hue_word
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.step import Step
 
@@ -18,6 +20,7 @@ _ORDER: dict[NoteKind, tuple[str, ...]] = {
     "torn": ("moves.amount", "spread.amount", "tone.amount", "curve.amount", "table.amount", "strength"),
     "steep": ("tone.amount", "exposure.amount", "curve.amount", "ends.amount", "table.amount", "strength"),
     "clipped": ("tone.amount", "curve.amount", "ends.amount", "exposure.amount", "table.amount", "strength"),
+    "richer": ("hues", "vivid", "moves.amount", "saturation.amount", "table.amount", "strength"),
     "black": ("tone.amount", "curve.amount", "ends.amount", "exposure.amount", "table.amount", "strength"),
 }
 """What may be behind each kind of finding, the likeliest first; strength of the whole look comes last."""
@@ -31,10 +34,12 @@ class Remedy:
     words: str
 
 
-def remedy(look: Look, kind: NoteKind, is_clean: Callable[[Look], bool]) -> Remedy | None:
+def remedy(
+    look: Look, kind: NoteKind, is_clean: Callable[[Look], bool], bands: Sequence[HueBand] = ()
+) -> Remedy | None:
     """The mildest change of the likeliest step that mends a finding; none where nothing does.
 
-    is_clean : whether the finding is gone under a look
+    is_clean : whether the finding is gone under a look; bands : hue ranges that would hold what is too rich
     """
     for path in _ORDER[kind]:
         if path == "hold":
@@ -42,10 +47,29 @@ def remedy(look: Look, kind: NoteKind, is_clean: Callable[[Look], bool]) -> Reme
             if held != look and is_clean(held):
                 return Remedy(held, "with skin held in every frame, all frames are clean")
             continue
+        if path == "hues":
+            ranged = _held_by_ranges(look, bands)
+            if ranged is not None and is_clean(ranged.look):
+                return ranged
+            continue
         found = _turned_down(look, path, is_clean)
         if found is not None:
             return found
     return None
+
+
+def _held_by_ranges(look: Look, bands: Sequence[HueBand]) -> Remedy | None:
+    """A look with hue ranges more, those of about one hue made one with the lowest ceiling; none for too many."""
+    step, apart = look.step(HueStep), dict[str, HueBand]()
+    for band in bands:
+        other = apart.get(hue_word(band.hue))
+        if other is None or (band.most or 0) < (other.most or 0):
+            apart[hue_word(band.hue)] = band
+    if not apart or len(step.bands) + len(apart) > MOST_BANDS:
+        return None
+    made = step.model_copy(update={"on": True, "bands": (*step.bands, *apart.values())})
+    said = " and ".join(f"{word} held below chroma {band.most:g}" for word, band in apart.items())
+    return Remedy(look.with_step(made), f"with {said} by hue ranges, all frames are clean")
 
 
 def _turned_down(look: Look, path: str, is_clean: Callable[[Look], bool]) -> Remedy | None:

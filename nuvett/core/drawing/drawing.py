@@ -16,10 +16,11 @@ from nuvett.core.geometry.geometry import Geometry, Placing
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.compile import compile_shaped
-from nuvett.core.plan.finish import FinishOperation, HazeOperation, LocalOperation
+from nuvett.core.plan.finish import FinishOperation, RegionsOperation
 from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.spatial.finish import BASE_EDGE, Finisher, FrameMaps, InArea, make_maps
+from nuvett.core.spatial.finish import ON_MAPS, Finisher, InArea
+from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps, make_maps
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
@@ -62,7 +63,7 @@ class Stages:
     @property
     def needs_maps(self) -> bool:
         """Whether the frame as a whole has to be looked at, small, before any part of it can be drawn."""
-        return any(isinstance(o.operation, HazeOperation | LocalOperation) for o in self.finishes)
+        return any(isinstance(o.operation, ON_MAPS) for o in self.finishes)
 
     @property
     def is_plain(self) -> bool:
@@ -271,7 +272,8 @@ class Drawing:
             whole = (0, 0, *size)
             base = resampling.drawn(shrunk, (0, 0), whole, self._stages.domain)
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
-        return make_maps(Encoded01(coloured))
+        regions = [o for o in self._stages.finish if isinstance(o, RegionsOperation)]
+        return make_maps(Encoded01(coloured), regions)
 
 
 def _around(whole: Box, inside: Box) -> list[Box]:

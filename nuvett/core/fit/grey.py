@@ -19,6 +19,7 @@ class GreyHue(Document):
     before, after : degrees toward smaller and larger hues over which that fades to nothing
     """
 
+    on: bool = True
     hue: float = Field(ge=0, le=360)
     lighter: float = number(0, -200, 200, "Lighter in black-and-white")
     before: float = number(40, 5, 180, "Reach to smaller hues", "°")
@@ -28,7 +29,7 @@ class GreyHue(Document):
 def hue_weights(hue: Floats, greys: Sequence[GreyHue]) -> Floats:
     """Weights (N,) of hues in degrees (N,): the sum of a tent about each grey hue; 1 is a hundred percent."""
     weight = np.zeros_like(hue, dtype=np.float32)
-    for grey in greys:
+    for grey in (each for each in greys if each.on):
         away = (hue - np.float32(grey.hue) + 180) % 360 - 180
         reach = np.where(away < 0, np.float32(grey.before), np.float32(grey.after))
         weight += np.float32(grey.lighter / 100) * np.maximum(1 - np.abs(away) / reach, 0)

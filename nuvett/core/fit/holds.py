@@ -24,6 +24,7 @@ class HoldLimits(Document):
 class HeldFamily(HoldLimits):
     """A picked colour family that may move at most so far."""
 
+    on: bool = True
     family: Family
 
 

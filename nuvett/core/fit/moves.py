@@ -35,10 +35,13 @@ class Move(Document):
 class OwnMove(Document):
     """A colour move made by hand: from a colour by a turn of hue in degrees, a share of chroma and L*, within a reach.
 
+    came : the same colour as it came, evened, where it was picked in a frame
     chroma : percent added; reach : OKLab distance times 100, one standard deviation
     """
 
+    on: bool = True
     source: Colour
+    came: Colour | None = None
     hue: float = number(0, -180, 180, "Hue turned by", "°")
     chroma: float = number(0, -100, 150, "Chroma added")
     lightness: float = number(0, -40, 40, "Lightness added", "L*", 0.5)
@@ -142,6 +145,7 @@ def move_by_hand(lab: OKLab, moves: tuple[OwnMove, ...]) -> OKLab:
 
     At a lone source the whole of its move is taken; where several reach, they share by weight. Neutrals stay neutral.
     """
+    moves = tuple(move for move in moves if move.on)
     if not moves:
         return lab
     sources = np.array([m.source for m in moves], dtype=np.float32)

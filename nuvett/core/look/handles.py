@@ -3,7 +3,7 @@
 import math
 import re
 from itertools import pairwise
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.curves import MOST_POINTS, STRAIGHT, CurvePoint
 from nuvett.core.fit.grey import GAIN, MOST_GREYS, GreyHue, grey_lightness, hue_weights
 from nuvett.core.fit.moves import OwnMove
-from nuvett.core.look.with_steps import WithSteps
+from nuvett.core.look.colour_handles import Kept, drag_chart, reset_chart
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.hold import FamilyHold, HoldStep
@@ -20,7 +20,6 @@ from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.types import OKLab
 
-Kept = TypeVar("Kept", bound=WithSteps)
 _ZONE_CHROMA, _NEAR, _LEAST_GAP = 20.0, 3.0, 0.5
 _LEAST_CHROMA = 0.01  # OKLab, below which a hue says nothing
 _SAME_HUE = 12.0  # degrees within which a colour dragged on the grey column is taken for one that was dragged before
@@ -148,8 +147,8 @@ def drag_grey(look: Kept, colour: tuple[float, float, float], lightness: float) 
 def drag(look: Kept, handle: str, place: tuple[float, float]) -> Kept:
     """A look after one of its handles was dragged.
 
-    handle : "zone.shadow", "move.0" or "hold.0" with a place in OKLab a, b; "curve.red.2" with a place in 0 to 100
-        both ways; "land" with CIE L* before and after
+    handle : "zone.shadow", "move.0", "hold.0" or one of `drag_chart` with a place in OKLab a, b; "curve.red.2" with a
+        place in 0 to 100 both ways; "land" with CIE L* before and after
 
     Raises InvalidChangeError for another handle.
     """
@@ -166,6 +165,8 @@ def drag(look: Kept, handle: str, place: tuple[float, float]) -> Kept:
         return look.with_step(curve.model_copy(update={"on": True, match[1]: points}))
     if handle == "land":
         return land(look, x, y)
+    if (dragged := drag_chart(look, handle, x, y)) is not None:
+        return dragged
     raise InvalidChangeError("There is no such handle.")
 
 
@@ -187,6 +188,8 @@ def reset(look: Kept, handle: str) -> Kept:
         return look.with_step(look.step(CurveStep).model_copy(update={"master": STRAIGHT}))
     if handle == "grey":
         return look.with_step(look.step(MonoStep).model_copy(update={"hues": ()}))
+    if (back := reset_chart(look, handle)) is not None:
+        return back
     raise InvalidChangeError("There is no such handle.")
 
 

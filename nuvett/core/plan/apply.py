@@ -5,23 +5,19 @@ from itertools import takewhile
 
 import numpy as np
 
-from nuvett.core.plan.finish import VignetteOperation
+from nuvett.core.fit.regions import moved_by_regions
+from nuvett.core.guided import LUMINANCE
+from nuvett.core.plan.finish import FinishOperation, RegionsOperation, VignetteOperation
 from nuvett.core.plan.fitted import ByLightness, merged
 from nuvett.core.plan.frame_plan import FramePlan, Group
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.quick import exp
-from nuvett.core.smooth import smooth_step
+from nuvett.core.plan.vignette import vignette_factor, vignetted
 from nuvett.core.spaces.curves import encode_curve
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import SPACES, Space, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear, OKLab
-
-FALLOFF = (0.35, 1.05)
-"""Of the half diagonal: where a vignette begins and where it is whole."""
-
-_GAMMA = 2.2  # by which a change of exposure acts on encoded values
 
 
 def through(operations: Sequence[ColourOperation], came: OKLab, space: Space = Space.SRGB) -> OKLab:
@@ -97,13 +93,6 @@ def fitted_part(plan: FramePlan) -> tuple[ColourOperation, ...]:
     return tuple(o for o in plan.group("look").colours if o.stage <= Stage.KEPT)
 
 
-def vignette_at(operation: VignetteOperation, radius: Floats) -> Floats:
-    """Factor on encoded values at distances from the middle (...), in half diagonals: exposure that falls off."""
-    rim = (radius - np.float32(FALLOFF[0])) * np.float32(1 / (FALLOFF[1] - FALLOFF[0]))
-    stops = -operation.stops * operation.amount / _GAMMA * float(np.log(2))
-    return exp(smooth_step(rim) * np.float32(stops))
-
-
 def in_layers(plan: FramePlan, linear: Linear, weights: Sequence[Floats], space: Space = Space.SRGB) -> Encoded01:
     """Encoded colours (N, 3) of `space` after all that a plan does to colours, layers by their weights (N,) there."""
     made = finished(plan, linear, space)
@@ -132,24 +121,37 @@ def _laid_over(below: Encoded01, above: Encoded01, weight: Floats) -> Encoded01:
 
 
 def seen(plan: FramePlan, linear: Linear, places: Floats, proportion: float, weights: Sequence[Floats] = ()) -> OKLab:
-    """OKLab colours (N, 3) as they will be seen in sRGB: after the plan, in gamut, and darker where a vignette lies.
+    """OKLab colours (N, 3) as they will be seen in sRGB: after the plan, in gamut, and after what changes tone.
+
+    That is a vignette where it lies, and tone by region, for which single colours are their own base.
 
     places : (N, 2) shares of what is seen of the frame; proportion : its width over its height
     weights : (N,) of each layer at those places
     """
-    vignettes = [(o, None) for o in plan.finish if isinstance(o, VignetteOperation)]
+    everywhere = [(operation, None) for operation in plan.finish if isinstance(operation, _CHANGING_TONE)]
     in_areas = [
         (operation, weight)
         for layer, weight in zip(plan.layers, weights, strict=True)
         for operation in layer.finish
-        if isinstance(operation, VignetteOperation)
+        if isinstance(operation, _CHANGING_TONE)
     ]
-    if not plan.layers and not vignettes:
+    if not plan.layers and not everywhere:
         return linear_to_oklab(Linear(map_to_gamut(apply_plan(plan, linear))))
-    across, down = (places[:, 0] - 0.5) * proportion, places[:, 1] - 0.5
-    radius = np.hypot(across, down) / np.float32(np.hypot(proportion, 1) / 2)
     encoded = in_layers(plan, linear, weights)
-    for vignette, weight in (*vignettes, *in_areas):
-        darker = Encoded01(np.clip(encoded * vignette_at(vignette, radius)[:, None], 0, 1))
-        encoded = darker if weight is None else _laid_over(encoded, darker, weight)
+    for operation, weight in (*everywhere, *in_areas):
+        made = Encoded01(np.clip(_toned(operation, encoded, places, proportion), 0, 1))
+        encoded = made if weight is None else _laid_over(encoded, made, weight)
     return linear_to_oklab(to_linear(encoded))
+
+
+_CHANGING_TONE = (VignetteOperation, RegionsOperation)
+
+
+def _toned(operation: FinishOperation, encoded: Encoded01, places: Floats, proportion: float) -> Encoded01:
+    light = np.asarray(encoded @ LUMINANCE, dtype=np.float32)
+    if isinstance(operation, RegionsOperation):
+        return moved_by_regions(encoded, light, light, operation.shares)
+    if isinstance(operation, VignetteOperation):
+        factor = vignette_factor(operation, places[:, 0] * np.float32(proportion), places[:, 1], (proportion, 1))
+        return vignetted(operation, encoded, light, factor)
+    return encoded

@@ -1,4 +1,4 @@
-"""Operations made by hand: colour moves, curves, saturation, a wash, a tint filter, black-and-white."""
+"""Operations made by hand: colour moves, hue ranges, primaries, casts, curves, saturation, a wash and the like."""
 
 from typing import Literal
 
@@ -6,16 +6,20 @@ import numpy as np
 from pydantic import Field
 
 from nuvett.core.fit.blend import BlendMode, blend_over
+from nuvett.core.fit.casts import without_casts
 from nuvett.core.fit.curves import STRAIGHT, Points, channel_table, is_straight, looked_up, master_table
 from nuvett.core.fit.grey import GreyHue, grey_lightness
+from nuvett.core.fit.hues import HueBand, ranged, under_ceiling
 from nuvett.core.fit.moves import OwnMove, move_by_hand
+from nuvett.core.fit.primaries import primaries_matrix
 from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
-from nuvett.core.types import Linear, OKLab, OKLCh
+from nuvett.core.types import Floats, Linear, OKLab, OKLCh
 
+Triple = tuple[float, float, float]
 _GEL_CHROMA = 0.16  # of the tint filter at full density
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
 _QUIET = 0.12  # chroma about which vibrance fades
@@ -29,6 +33,43 @@ class OwnMovesOperation(ColourOperation):
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         return move_by_hand(lab, self.moves)
+
+
+class HuesOperation(ColourOperation):
+    """Ranges of hues turned, richer or poorer, lighter or darker, and held below a chroma."""
+
+    kind: Literal["hues"] = "hues"
+    bands: tuple[HueBand, ...]
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        return ranged(lab, self.bands)
+
+
+class PrimariesOperation(ColourOperation):
+    """Light as if it were mixed of other primaries, with lightness kept.
+
+    turns : degrees that red, green and blue are turned; richer : shares added to their distances from white
+    """
+
+    kind: Literal["primaries"] = "primaries"
+    turns: Triple
+    richer: Triple
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        matrix = primaries_matrix(np.array(self.turns), np.array(self.richer))
+        out = linear_to_oklab(Linear(oklab_to_linear(lab) @ matrix.T))
+        out[:, 0] = lab[:, 0]
+        return out
+
+
+class CastsOperation(ColourOperation):
+    """OKLab a and b added to blacks, neutrals and whites."""
+
+    kind: Literal["casts"] = "casts"
+    shifts: tuple[tuple[float, float], tuple[float, float], tuple[float, float]]
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        return without_casts(lab, self.shifts)
 
 
 class CurveOperation(ColourOperation):
@@ -70,17 +111,24 @@ class EndsOperation(ColourOperation):
 
 
 class SaturateOperation(ColourOperation):
-    """Chroma scaled by 1 + saturation, and by vibrance where it is low; hue is kept."""
+    """Chroma scaled by 1 + saturation, and by vibrance where it is low; hue is kept.
+
+    most : OKLCh chroma that is neared and never passed, none for any
+    """
 
     kind: Literal["saturate"] = "saturate"
     saturation: float = Field(default=0, ge=-1, le=1)
     vibrance: float = Field(default=0, ge=-1, le=1)
+    most: float | None = Field(default=None, gt=0)
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
-        chroma = np.hypot(lab[:, 1], lab[:, 2])
-        factor = (1 + self.saturation) * (1 + self.vibrance * np.exp(-((chroma / _QUIET) ** 2)))
+        chroma: Floats = np.hypot(lab[:, 1], lab[:, 2])
+        factor: Floats = (1 + self.saturation) * (1 + self.vibrance * np.exp(-((chroma / _QUIET) ** 2)))
+        factor = np.maximum(factor, 0, dtype=np.float32)
+        if self.most is not None:
+            factor *= under_ceiling(chroma * factor, self.most) / np.maximum(chroma * factor, np.float32(1e-6))
         out = lab.copy()
-        out[:, 1:] *= np.maximum(factor, 0)[:, None]
+        out[:, 1:] *= factor[:, None]
         return OKLab(out)
 
 

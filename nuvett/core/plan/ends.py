@@ -42,7 +42,7 @@ class HoldOperation(ColourOperation):
         held = lab
         if self.skin is not None:
             held = hold_colours(came, held, near_skin(came, self.centres), self.skin)
-        for family in self.families:
+        for family in (each for each in self.families if each.on):
             held = hold_colours(came, held, near_family(came, family.family), family)
         if self.grey and held is not lab:
             held[:, 1:] = lab[:, 1:] + np.float32(1 - self.grey) * (held[:, 1:] - lab[:, 1:])

@@ -11,22 +11,29 @@ from nuvett.core.area.area import Area
 from nuvett.core.geometry.geometry import Geometry, Placing, Size
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.plan.by_hand import (
+    CastsOperation,
     CurveOperation,
     EndsOperation,
     FilterOperation,
     GreyOperation,
+    HuesOperation,
     OwnMovesOperation,
+    PrimariesOperation,
     SaturateOperation,
     WashOperation,
 )
 from nuvett.core.plan.earlier import from_first_schema, from_second_schema
 from nuvett.core.plan.ends import EaseOperation, HoldOperation
 from nuvett.core.plan.finish import (
+    FineOperation,
     FinishOperation,
+    GlowOperation,
     GrainOperation,
+    HalationOperation,
     HazeOperation,
     LocalOperation,
     NoiseOperation,
+    RegionsOperation,
     SharpenOperation,
     SoftnessOperation,
     VignetteOperation,
@@ -56,9 +63,12 @@ AnyOperation = Annotated[
     | KeepOperation
     | OwnMovesOperation
     | ExposureOperation
+    | CastsOperation
     | CurveOperation
     | EndsOperation
+    | PrimariesOperation
     | SaturateOperation
+    | HuesOperation
     | WashOperation
     | FilterOperation
     | GreyOperation
@@ -66,8 +76,12 @@ AnyOperation = Annotated[
     | EaseOperation
     | HoldOperation
     | NoiseOperation
+    | RegionsOperation
     | HazeOperation
     | LocalOperation
+    | FineOperation
+    | GlowOperation
+    | HalationOperation
     | SoftnessOperation
     | SharpenOperation
     | VignetteOperation

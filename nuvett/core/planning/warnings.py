@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.drawing.drawing import compile_stages
 from nuvett.core.fit.holds import HoldLimits
+from nuvett.core.fit.hues import HueBand
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.apply import apply_plan, evened_by
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing, framed
+from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import from_linear
@@ -45,26 +47,34 @@ def newly_clipped(sample: Linear, plan: FramePlan) -> float:
     return sum(newly_at_ends(before, after))
 
 
-NoteVeil = Literal["clipping", "steep", "skin", "tinted", "merged", "torn"]
-NoteKind = Literal["clipped", "black", "steep", "skin", "tinted", "merged", "torn"]
+NoteVeil = Literal["clipping", "steep", "skin", "tinted", "merged", "torn", "richer"]
+NoteKind = Literal["clipped", "black", "steep", "skin", "tinted", "merged", "torn", "richer"]
 
 
 class Note(Document):
     """Something that goes wrong with a frame, in words, and where it is seen.
 
     kind : clipped and black lie where the clipping view shows them, steep where `steep_tones` says, skin on a face;
-        tinted, merged and torn where `core.book.health` says
+        tinted, merged and torn where `core.book.health` says, richer where `core.planning.richer` does
     box : left, top, width and height of that face in shares of the picture
+    colour : what shows where a richer colour is; band : the hue range that holds it
     """
 
     kind: NoteKind
     words: str
     box: tuple[float, float, float, float] | None = None
+    colour: Colour | None = None
+    band: HueBand | None = None
 
     @property
     def veil(self) -> NoteVeil:
         """What shows where it is: the clipping view, or what leaves the place open."""
         return "clipping" if self.kind == "clipped" or self.kind == "black" else self.kind
+
+    @property
+    def where(self) -> str:
+        """The colour that the veil is told, as addresses have it; empty where it needs none."""
+        return "" if self.colour is None else ",".join(f"{value:.4f}" for value in self.colour)
 
 
 def notes_on(

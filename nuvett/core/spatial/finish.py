@@ -1,7 +1,7 @@
 """Finish: what is done to a picture beside its colours. Everything is sized relative to the frame.
 
 Any part of a frame can be finished by itself: a pixel depends on those within `Finisher.halo` of it, on its place, and
-on two small maps made once for the frame. So strips, crops and whole pictures agree, whatever their shape.
+on small maps made once for the frame. So strips, crops and whole pictures agree, whatever their shape.
 """
 
 from collections.abc import Sequence
@@ -11,65 +11,40 @@ from functools import cache, lru_cache
 import cv2
 import numpy as np
 
+from nuvett.core.fit.regions import moved_by_regions
 from nuvett.core.guided import encoded_luminance, guided
-from nuvett.core.plan.apply import vignette_at
 from nuvett.core.plan.finish import (
+    FineOperation,
     FinishOperation,
+    GlowOperation,
     GrainOperation,
+    HalationOperation,
     HazeOperation,
     LocalOperation,
     NoiseOperation,
+    RegionsOperation,
     SharpenOperation,
     SoftnessOperation,
     VignetteOperation,
 )
+from nuvett.core.plan.vignette import vignette_factor, vignetted
 from nuvett.core.smooth import smooth_step
+from nuvett.core.spatial.maps import FrameMaps
 from nuvett.core.types import Encoded01, Floats, Mask01
 
-BASE_EDGE = 384  # long edge of the picture that maps are made from
-_BASE_RADIUS = 0.045  # of the long edge: what counts as local
-_BASE_EDGES = 0.012  # variance that counts as an edge to the guided filter
-_LOCAL_GAIN = 1.1
-_HAZE_PATCH = 0.02
+_LOCAL_GAIN, _FINE_GAIN = 1.1, 1.3
+_LARGE, _LARGE_FINE = 0.22, 0.12  # encoded luminance off the base that is an edge of things, and not their texture
 _HAZE_MOST, _HAZE_LEAST = 0.75, 0.35  # share of the veil that is taken at most, and least transmission
+_GLOW_GAIN, _HALATION_GAIN = 0.7, 0.55
 _SHARP_SIGMA, _SHARP_GAIN = 0.00055, 1.6
 _SOFT_SIGMA, _SOFT_SHARE = 0.004, 0.75
 _NOISE_RADIUS, _NOISE_STRENGTH = 0.0009, 0.06
+_COLOUR_RADIUS, _COLOUR_STRENGTH = 3, 0.12  # times the radius of other noise: blotches are larger; of luminance
 _GRAIN_CELLS, _GRAIN_GAIN = 3000, 0.085
+_CLUMPS = 2.6  # times as large as the grain itself
 _TILE = 1024  # cells of noise a side, after which grain repeats
-
-
-@dataclass(frozen=True)
-class FrameMaps:
-    """Small maps of a finished frame: coefficients (h, w, 2) of its local base, of its transmission, and its airlight.
-
-    base, transmission : slope and offset on luminance, as the guided filter has them (He, Sun and Tang 2013)
-    """
-
-    base: Floats
-    transmission: Floats
-    airlight: Floats
-
-
-def make_maps(small: Encoded01) -> FrameMaps:
-    """Maps of a frame from its finished colours at about BASE_EDGE (h, w, 3).
-
-    Haze by the dark channel (He, Sun and Tang 2011), refined by the guided filter; its light is taken as grey, so that
-    taking it away does not tint.
-    """
-    edge = max(small.shape[:2])
-    light = encoded_luminance(small)
-    radius = max(1, round(_BASE_RADIUS * edge))
-    patch = 2 * max(1, round(_HAZE_PATCH * edge)) + 1
-    dark = cv2.erode(small.min(axis=2), np.ones((patch, patch), np.uint8))
-    far = dark >= np.quantile(dark, 0.995)
-    airlight = np.full(3, max(float(small[far].mean()), 0.3), dtype=np.float32)
-    veil = cv2.erode((small / airlight).min(axis=2), np.ones((patch, patch), np.uint8))
-    return FrameMaps(
-        base=guided(light, light, radius, _BASE_EDGES),
-        transmission=guided(light, np.clip(1 - veil, 0, 1).astype(np.float32), max(1, radius // 2), 1e-3),
-        airlight=airlight,
-    )
+ON_MAPS = (RegionsOperation, HazeOperation, LocalOperation, FineOperation, GlowOperation, HalationOperation)
+"""What looks at small maps of the whole frame."""
 
 
 def _kernel(edge: int, sigma: float) -> int:
@@ -101,7 +76,9 @@ class Finisher:
         self, operations: Sequence[InArea], size: tuple[int, int], seed: int, maps: FrameMaps | None = None
     ) -> None:
         self._noises = [o for o in operations if isinstance(o.operation, NoiseOperation)]
-        self._operations = [o for o in operations if not isinstance(o.operation, NoiseOperation)]
+        rest = [o for o in operations if not isinstance(o.operation, NoiseOperation)]
+        # Regions come first: the maps of all others are made of a frame that has them.
+        self._operations = sorted(rest, key=lambda o: not isinstance(o.operation, RegionsOperation))
         self._maps, self._seed = maps, seed
         self.width, self.height = size
         self.edge = max(size)
@@ -109,9 +86,9 @@ class Finisher:
 
     def _reach(self, operation: FinishOperation) -> int:
         if isinstance(operation, NoiseOperation):
-            return 2 * self._noise_radius
+            return 2 * self._noise_radius * (1 if operation.of == "all" else _COLOUR_RADIUS)
         if isinstance(operation, SharpenOperation):
-            return _kernel(self.edge, _SHARP_SIGMA) + 2
+            return int(np.ceil(4 * self._sharp_sigma(operation))) + 4
         if isinstance(operation, SoftnessOperation):
             return _kernel(self.edge, _SOFT_SIGMA) + 1
         return 0
@@ -126,19 +103,38 @@ class Finisher:
         return max(1, round(_NOISE_RADIUS * self.edge))
 
     def denoise(self, encoded: Encoded01, weights: Sequence[Mask01] = ()) -> Encoded01:
-        """Noise reduction, before the colours: each channel by the guided filter with itself, edges kept.
+        """Noise reduction, before the colours, by the guided filter, edges kept.
 
         weights : (h, w) of each layer
         """
         for noise in self._noises:
+            operation = noise.operation
+            if isinstance(operation, NoiseOperation):
+                encoded = _where(noise, encoded, self._denoised(operation, encoded), weights)
+        return encoded
+
+    def _denoised(self, operation: NoiseOperation, encoded: Encoded01) -> Encoded01:
+        """Each channel smoothed by itself; or light alone; or what channels have off light, over a wider reach."""
+        if operation.of == "all":
             out = np.empty_like(encoded)
             for channel in range(3):
-                values = np.ascontiguousarray(encoded[..., channel])
-                edges = (_NOISE_STRENGTH * noise.operation.amount) ** 2
-                slope_offset = guided(values, values, self._noise_radius, edges)
-                out[..., channel] = slope_offset[..., 0] * values + slope_offset[..., 1]
-            encoded = _where(noise, encoded, Encoded01(out), weights)
-        return encoded
+                out[..., channel] = self._smoothed(np.ascontiguousarray(encoded[..., channel]), operation.amount)
+            return Encoded01(out)
+        light = encoded_luminance(encoded)
+        if operation.of == "light":
+            return _added(encoded, self._smoothed(light, operation.amount) - light)
+        radius, edges = self._noise_radius * _COLOUR_RADIUS, (_COLOUR_STRENGTH * operation.amount) ** 2
+        out = np.empty_like(encoded)
+        for channel in range(3):
+            away = encoded[..., channel] - light
+            at = guided(light, away, radius, edges)
+            smooth = at[..., 0] * light + at[..., 1]
+            out[..., channel] = light + away + np.float32(operation.amount) * (smooth - away)
+        return Encoded01(out)
+
+    def _smoothed(self, values: Floats, amount: float) -> Floats:
+        at = guided(values, values, self._noise_radius, (_NOISE_STRENGTH * amount) ** 2)
+        return np.asarray(at[..., 0] * values + at[..., 1], dtype=np.float32)
 
     def finish(self, encoded: Encoded01, left: int, top: int, weights: Sequence[Mask01] = ()) -> Encoded01:
         """A part (h, w, 3) that begins at a pixel of the frame; what lies within `halo` of a cut edge is not valid.
@@ -151,17 +147,29 @@ class Finisher:
 
     def _finished(self, operation: FinishOperation, encoded: Encoded01, left: int, top: int) -> Encoded01:
         match operation:
+            case RegionsOperation():
+                light = encoded_luminance(encoded)
+                base = self._mapped(self._needed_maps.tones, light, left, top)
+                return moved_by_regions(encoded, light, base, operation.shares)
             case HazeOperation():
                 return self._haze(encoded, left, top, operation.amount)
             case LocalOperation():
-                return self._local(encoded, left, top, operation.amount)
+                return self._detailed(
+                    encoded, left, top, self._needed_maps.base, _LOCAL_GAIN * operation.amount, _LARGE
+                )
+            case FineOperation():
+                gain = _FINE_GAIN * operation.amount
+                return self._detailed(encoded, left, top, self._needed_maps.fine, gain, _LARGE_FINE)
+            case GlowOperation():
+                return self._screened(encoded, left, top, self._needed_maps.glow, _GLOW_GAIN * operation.amount)
+            case HalationOperation():
+                return self._screened(encoded, left, top, self._needed_maps.halation, _HALATION_GAIN * operation.amount)
             case SoftnessOperation():
                 return self._soften(encoded, operation.amount)
             case SharpenOperation():
                 return self._sharpen(encoded, operation)
             case VignetteOperation():
-                factor = self._vignette(operation, encoded.shape, left, top)
-                return Encoded01(np.asarray(cv2.multiply(encoded, _thrice(factor))))
+                return self._vignetted(operation, encoded, left, top)
             case GrainOperation():
                 return self._grained(encoded, left, top, operation)
         raise ValueError(f"nothing finishes {type(operation).__name__}")
@@ -169,14 +177,19 @@ class Finisher:
     @property
     def _needed_maps(self) -> FrameMaps:
         if self._maps is None:
-            raise ValueError("haze and local contrast need maps of the frame")
+            raise ValueError("what looks at the frame as a whole needs maps of it")
         return self._maps
 
-    def _local(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
+    def _detailed(self, encoded: Encoded01, left: int, top: int, base: Floats, gain: float, large: float) -> Encoded01:
+        """What lies on a base made more or less of. Large steps, which are edges of things, are spared."""
         light = encoded_luminance(encoded)
-        detail = light - self._mapped(self._needed_maps.base, light, left, top)
-        # Large steps, which are edges of things and not their texture, are spared.
-        return _added(encoded, _LOCAL_GAIN * amount * detail * cv2.exp(-((detail / np.float32(0.22)) ** 2)))
+        detail = light - self._mapped(base, light, left, top)
+        return _added(encoded, gain * detail * cv2.exp(-((detail / np.float32(large)) ** 2)))
+
+    def _screened(self, encoded: Encoded01, left: int, top: int, small: Floats, share: float) -> Encoded01:
+        """Light laid over by screening: never beyond white."""
+        laid = np.clip(self._looked_up(small, encoded.shape, left, top, smooth=True), 0, 1) * np.float32(share)
+        return Encoded01(np.asarray(1 - (1 - encoded) * (1 - laid), dtype=np.float32))
 
     def _soften(self, encoded: Encoded01, amount: float) -> Encoded01:
         soft = cv2.GaussianBlur(encoded, (0, 0), _SOFT_SIGMA * self.edge, borderType=cv2.BORDER_REFLECT)
@@ -213,19 +226,38 @@ class Finisher:
     def _sharpen(self, encoded: Encoded01, operation: SharpenOperation) -> Encoded01:
         """Unsharp masking of luminance, less where there are no edges."""
         light = encoded_luminance(encoded)
-        blurred = cv2.GaussianBlur(light, (0, 0), max(0.4, _SHARP_SIGMA * self.edge), borderType=cv2.BORDER_REFLECT)
-        detail = light - blurred
+        mask, blurred = self._sharp_mask(light, operation)
+        return _added(encoded, np.float32(_SHARP_GAIN * operation.amount) * (light - blurred) * mask)
+
+    def _sharp_sigma(self, operation: SharpenOperation) -> float:
+        """Spread of what is sharpened, in pixels; in a small picture as little as pixels can show."""
+        return operation.radius * max(0.4, _SHARP_SIGMA * self.edge)
+
+    def _sharp_mask(self, light: Floats, operation: SharpenOperation) -> tuple[Mask01, Floats]:
+        """How far sharpening acts at each pixel (h, w), and luminance (h, w) blurred by its radius."""
+        sigma = self._sharp_sigma(operation)
+        blurred: Floats = np.asarray(
+            cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REFLECT), dtype=np.float32
+        )
         edges = cv2.magnitude(cv2.Sobel(blurred, -1, 1, 0, scale=0.25), cv2.Sobel(blurred, -1, 0, 1, scale=0.25))
         spared = operation.spared
         mask = 1 - spared + spared * smooth_step((edges / (0.004 + 0.02 * spared)).astype(np.float32))
-        return _added(encoded, np.float32(_SHARP_GAIN * operation.amount) * detail * mask)
+        return np.asarray(mask, dtype=np.float32), blurred
 
-    def _vignette(self, operation: VignetteOperation, shape: tuple[int, ...], left: int, top: int) -> Floats:
-        """Factor on encoded values (h, w) of a part that begins at a pixel of the frame."""
-        half = np.hypot(self.width, self.height) / 2
-        x = ((np.arange(shape[1], dtype=np.float32) + left + 0.5 - self.width / 2) / half).astype(np.float32)
-        y = ((np.arange(shape[0], dtype=np.float32) + top + 0.5 - self.height / 2) / half).astype(np.float32)
-        return vignette_at(operation, np.sqrt((x * x)[None] + (y * y)[:, None]))
+    def sharpened(self, encoded: Encoded01) -> Mask01:
+        """How far sharpening acts at each pixel (h, w) of a whole picture (h, w, 3); nowhere without any."""
+        light = encoded_luminance(encoded)
+        acting = [o.operation for o in self._operations if isinstance(o.operation, SharpenOperation)]
+        found = [self._sharp_mask(light, operation)[0] for operation in acting]
+        return np.maximum.reduce(found) if found else np.zeros_like(light)
+
+    def _vignetted(self, operation: VignetteOperation, encoded: Encoded01, left: int, top: int) -> Encoded01:
+        x = np.arange(encoded.shape[1], dtype=np.float32)[None] + np.float32(left + 0.5)
+        y = np.arange(encoded.shape[0], dtype=np.float32)[:, None] + np.float32(top + 0.5)
+        factor = vignette_factor(operation, x, y, (self.width, self.height))
+        if operation.spared:
+            return vignetted(operation, encoded, encoded_luminance(encoded), factor)
+        return Encoded01(np.asarray(cv2.multiply(encoded, _thrice(factor))))
 
     def _grain_field(self, size: float) -> Floats:
         """Noise on a grid that belongs to the frame, averaged when the picture has fewer pixels than the grid."""
@@ -234,14 +266,22 @@ class Finisher:
         return _field_of(self._seed, (width, height), (min(width, self.width), min(height, self.height)))
 
     def _grained(self, encoded: Encoded01, left: int, top: int, operation: GrainOperation) -> Encoded01:
-        field = self._grain_field(operation.size)
-        if field.shape == (self.height, self.width):
-            noise = field[top : top + encoded.shape[0], left : left + encoded.shape[1]]
-        else:
-            noise = self._looked_up(field, encoded.shape, left, top, smooth=True)
+        noise = self._grain_at(operation.size, encoded.shape, left, top)
+        if operation.rough:
+            clumps = self._grain_at(min(4.0, operation.size * _CLUMPS), encoded.shape, left, top)
+            share = np.float32(operation.rough)
+            noise = np.asarray((1 - share) * noise + share * (0.6 * noise + 1.1 * clumps), dtype=np.float32)
         light = np.clip(encoded_luminance(encoded), 0, 1)
         weight = np.sqrt(4 * light * (1 - light)) * np.float32(0.9) + np.float32(0.1) * (light > 0.002)
+        weight = weight * (1 + np.float32(operation.lights) * (2 * light - 1))
         return _added(encoded, np.float32(_GRAIN_GAIN * operation.amount) * noise * weight)
+
+    def _grain_at(self, size: float, shape: tuple[int, ...], left: int, top: int) -> Floats:
+        """Noise (h, w) of a part that begins at a pixel of the frame."""
+        field = self._grain_field(size)
+        if field.shape == (self.height, self.width):
+            return field[top : top + shape[0], left : left + shape[1]]
+        return self._looked_up(field, shape, left, top, smooth=True)
 
 
 @cache

@@ -4,7 +4,7 @@ from typing import ClassVar, Self
 
 from pydantic import field_validator
 
-from nuvett.core.fields import number
+from nuvett.core.fields import clipping, number
 from nuvett.core.fit.curves import STRAIGHT, Points, check_rising, is_straight
 from nuvett.core.fit.parts import Part
 from nuvett.core.plan.by_hand import CurveOperation
@@ -21,11 +21,15 @@ class CurveStep(Step):
     instrument: ClassVar[Instrument | None] = "curve"
     amount: float = number(100, 0, 100, "Tone curve")
     part: Part = part()
-    faded: float = number(0, 0, 24, "Faded blacks", "L*", 0.5)
+    faded: float = clipping(number(0, 0, 24, "Faded blacks", "L*", 0.5))
     master: Points = STRAIGHT
     red: Points = STRAIGHT
     green: Points = STRAIGHT
     blue: Points = STRAIGHT
+    master_on: bool = True
+    red_on: bool = True
+    green_on: bool = True
+    blue_on: bool = True
 
     @field_validator(*CHANNELS)
     @classmethod
@@ -33,9 +37,14 @@ class CurveStep(Step):
         return check_rising(points)
 
     @property
+    def acting(self) -> dict[str, Points]:
+        """The curve of each channel as it acts: straight where that channel is off."""
+        return {c: getattr(self, c) if getattr(self, f"{c}_on") else STRAIGHT for c in CHANNELS}
+
+    @property
     def is_straight(self) -> bool:
         """Whether all its curves change nothing, and no blacks are faded."""
-        return self.faded == 0 and all(is_straight(getattr(self, channel)) for channel in CHANNELS)
+        return self.faded == 0 and all(is_straight(points) for points in self.acting.values())
 
     @property
     def _does_nothing(self) -> bool:
@@ -43,7 +52,7 @@ class CurveStep(Step):
 
     @property
     def sentence(self) -> str:
-        bent = [channel for channel in CHANNELS if not is_straight(getattr(self, channel))]
+        bent = [channel for channel, points in self.acting.items() if not is_straight(points)]
         through = f"{' and '.join(bent)} curve changed, " if bent else ""
         return f"{through}blacks lifted by {{faded}}" + taken(self)
 
@@ -52,9 +61,11 @@ class CurveStep(Step):
         return taken_below(self)
 
     def resolve(self, ask: Ask) -> tuple[CurveOperation, ...]:
-        lines = {channel: getattr(self, channel) for channel in CHANNELS}
-        return (CurveOperation(faded=self.faded, **lines, amount=self.amount / 100, part=self.part),)
+        return (CurveOperation(faded=self.faded, **self.acting, amount=self.amount / 100, part=self.part),)
 
     def changes(self, after: Self) -> list[str]:
         bent = [channel for channel in CHANNELS if getattr(self, channel) != getattr(after, channel)]
-        return [f"{channel.capitalize()} curve changed" for channel in bent]
+        said = [f"{channel.capitalize()} curve changed" for channel in bent]
+        ways = {c: getattr(after, f"{c}_on") for c in CHANNELS}
+        switched = [(channel, on) for channel, on in ways.items() if getattr(self, f"{channel}_on") != on]
+        return said + [f"{channel.capitalize()} curve {'on' if on else 'off'}" for channel, on in switched]

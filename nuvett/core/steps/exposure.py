@@ -2,7 +2,7 @@
 
 from typing import ClassVar
 
-from nuvett.core.fields import number
+from nuvett.core.fields import clipping, number
 from nuvett.core.fit.parts import Part
 from nuvett.core.plan.light import ExposureOperation
 from nuvett.core.steps.step import Ask, Step, part, taken, taken_below
@@ -15,8 +15,8 @@ class ExposureStep(Step):
     title: ClassVar[str] = "Exposure and contrast"
     amount: float = number(100, 0, 100, "Exposure taken")
     part: Part = part()
-    exposure: float = number(0, -4, 4, "Exposure", "EV", 0.05)
-    contrast: float = number(0, -80, 100, "Contrast")
+    exposure: float = clipping(number(0, -4, 4, "Exposure", "EV", 0.05))
+    contrast: float = clipping(number(0, -80, 100, "Contrast"))
     pivot: float = number(50, 5, 95, "Pivot of contrast", "L*")
 
     @property

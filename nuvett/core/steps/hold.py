@@ -9,7 +9,7 @@ from nuvett.core.fit.holds import HeldFamily, HoldLimits
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.ends import HoldOperation
 from nuvett.core.reading.family import Family
-from nuvett.core.steps.step import Ask, Instrument, Step, colour_word
+from nuvett.core.steps.step import Ask, Instrument, Step, colour_word, part_switched
 from nuvett.core.types import Document
 
 MOST_HOLDS = 6
@@ -19,6 +19,7 @@ HELD_WHERE = {"faces": "where a face is found", "everywhere": "in every frame", 
 class FamilyHold(Document):
     """A picked colour family that may move at most so far; limits as in `HoldStep`."""
 
+    on: bool = True
     family: Family
     hue: float = number(8, 0, 60, "hue held within", "°")
     chroma: float = number(25, 0, 100, "chroma held within")
@@ -49,11 +50,11 @@ class HoldStep(Step):
 
     @property
     def _does_nothing(self) -> bool:
-        return self.where == "nowhere" and not self.families
+        return self.where == "nowhere" and not any(hold.on for hold in self.families)
 
     @property
     def sentence(self) -> str:
-        names = ", ".join(hold.called for hold in self.families)
+        names = ", ".join(hold.called for hold in self.families if hold.on)
         return "keep skin near its own colour {where}" + (f", and {names}" if names else "")
 
     @property
@@ -77,4 +78,4 @@ class HoldStep(Step):
         if len(new) < len(old):
             gone = next(h for i, h in enumerate(old) if i >= len(new) or new[i] != h)
             return [f"No longer hold {gone.called}"]
-        return [f"Hold of {b.called}" for a, b in zip(old, new, strict=True) if a != b]
+        return [f"Hold of {b.called}{part_switched(a, b)}" for a, b in zip(old, new, strict=True) if a != b]

@@ -9,9 +9,8 @@ from nuvett.core.fields import number
 from nuvett.core.fit.grey import MOST_GREYS, GreyHue
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.earlier import grey_hues
-from nuvett.core.spaces.oklab import oklch_to_oklab
-from nuvett.core.steps.step import Ask, Instrument, Step, colour_word
-from nuvett.core.types import OKLCh
+from nuvett.core.steps.hues import hue_word
+from nuvett.core.steps.step import Ask, Instrument, Step
 
 _WORDS = ("pink", "red", "orange", "yellow", "green", "teal", "blue", "violet")
 
@@ -49,7 +48,7 @@ class MonoStep(Step):
 
     @property
     def _heard(self) -> str:
-        names = [f"{hue_word(grey.hue)} {'lighter' if grey.lighter > 0 else 'darker'}" for grey in self.hues]
+        names = [f"{hue_word(grey.hue)} {'lighter' if grey.lighter > 0 else 'darker'}" for grey in self.hues if grey.on]
         return f"; {', '.join(names)}" if names else ""
 
     def resolve(self, ask: Ask) -> tuple[GreyOperation, ...]:
@@ -67,8 +66,3 @@ class MonoStep(Step):
                 way = "lighter" if grey.lighter > 0 else "darker"
                 said.append(f"{hue_word(hue).capitalize()} {abs(grey.lighter):.0f} % {way} in black-and-white")
         return said
-
-
-def hue_word(hue: float) -> str:
-    """A hue in words."""
-    return colour_word(oklch_to_oklab(OKLCh(np.array([0.65, 0.12, hue], dtype=np.float32)))).rpartition(" ")[0]

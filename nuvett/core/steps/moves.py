@@ -14,7 +14,7 @@ from nuvett.core.plan.by_hand import OwnMovesOperation
 from nuvett.core.plan.fitted import MovesOperation
 from nuvett.core.plan.operation import Operation
 from nuvett.core.reading.palette import Colour
-from nuvett.core.steps.step import MOST, Ask, Instrument, Step, colour_word, part
+from nuvett.core.steps.step import MOST, Ask, Instrument, Step, colour_word, part, part_switched
 from nuvett.core.types import Document, OKLab
 
 MOST_MOVES, MOST_PINS = 12, 24
@@ -31,6 +31,7 @@ class Pin(Document):
     amount : percent of the way; 0 leaves them where they are
     """
 
+    on: bool = True
     source: Colour
     to: Colour | None = None
     amount: float = number(100, 0, 150, "Pinned at")
@@ -51,15 +52,20 @@ class MoveStep(Step):
 
     @property
     def _does_nothing(self) -> bool:
-        return self.amount == 0 and not self.own and not any(pin.amount for pin in self.pins)
+        return self.amount == 0 and not self._by_hand and not any(pin.amount for pin in self.pins if pin.on)
 
     @property
     def needs_target(self) -> bool:
-        return not self.own
+        return not self._by_hand
+
+    @property
+    def _by_hand(self) -> int:
+        """How many moves by hand act."""
+        return sum(own.on for own in self.own)
 
     @property
     def sentence(self) -> str:
-        by_hand = f", and {len(self.own)} by hand" if self.own else ""
+        by_hand = f", and {self._by_hand} by hand" if self._by_hand else ""
         return f"pair the palettes and go {{amount}} of the way{by_hand}"
 
     @property
@@ -70,7 +76,7 @@ class MoveStep(Step):
         found: list[Operation] = []
         if moves := self._paired(ask):
             found.append(MovesOperation(moves=moves))
-        if self.own:
+        if self._by_hand:
             found.append(OwnMovesOperation(moves=self.own, part=self.part))
         return tuple(found)
 
@@ -102,7 +108,9 @@ class MoveStep(Step):
             gone = next(m for i, m in enumerate(old) if i >= len(new) or new[i] != m)
             said.append(f"No longer move {colour_word(gone.source)}")
         else:
-            said += [f"Move of {colour_word(b.source)}" for a, b in zip(old, new, strict=True) if a != b]
+            said += [
+                f"Move of {colour_word(b.source)}{part_switched(a, b)}" for a, b in zip(old, new, strict=True) if a != b
+            ]
         if self.pins != after.pins:
             more = len(after.pins) - len(self.pins)
             said.append("Pairing pinned" if more > 0 else "Pairing automatic" if more < 0 else "Pin of pairing changed")
@@ -120,6 +128,7 @@ def fit_origins(fit: Callable[[OKLab], OKLab], toned: Sequence[Colour]) -> list[
 
 def pin_of(pins: tuple[Pin, ...], colour: Colour) -> Pin | None:
     """The pin nearest to a colour of the frame, if one is near."""
+    pins = tuple(pin for pin in pins if pin.on)
     gaps = [float(np.linalg.norm(np.subtract(pin.source, colour))) for pin in pins]
     nearest = min(range(len(pins)), key=gaps.__getitem__, default=None)
     return None if nearest is None or gaps[nearest] > _PIN_REACH else pins[nearest]

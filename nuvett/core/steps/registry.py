@@ -3,15 +3,19 @@
 from collections.abc import Iterable
 
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
+from nuvett.core.steps.casts import CastStep
 from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.ends import EndsStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.hold import HoldStep
+from nuvett.core.steps.hues import HueStep
 from nuvett.core.steps.lookup import TableStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.primaries import PrimariesStep
+from nuvett.core.steps.regions import RegionStep
 from nuvett.core.steps.saturation import SaturationStep
 from nuvett.core.steps.spread import SpreadStep
 from nuvett.core.steps.step import Step
@@ -29,14 +33,18 @@ REGISTRY: tuple[type[Step], ...] = (
     MoveStep,
     WhiteStep,
     ExposureStep,
+    CastStep,
     CurveStep,
     EndsStep,
+    PrimariesStep,
     SaturationStep,
+    HueStep,
     WashStep,
     FilterStep,
     MonoStep,
     TableStep,
     HoldStep,
+    RegionStep,
     FinishStep,
 )
 """Every step, in the order in which they act and stand on the sheet."""

@@ -183,6 +183,11 @@ def _share_of(step: Step) -> str:
     return "{amount} of that, {part}" if "part" in choices_of(type(step)) else "{amount} of that"
 
 
+def part_switched(before: Any, after: Any) -> str:
+    """What to add to the words for a part of a step that changed: whether it was switched on or off."""
+    return "" if before.on == after.on else f" {'on' if after.on else 'off'}"
+
+
 def colour_word(colour: Sequence[float] | OKLab) -> str:
     """An OKLab colour in words."""
     return colour_name(OKLab(np.array(colour, dtype=np.float32)))

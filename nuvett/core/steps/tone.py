@@ -4,7 +4,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from nuvett.core.fields import Empty, number
+from nuvett.core.fields import Empty, clipping, number
 from nuvett.core.fit.tone import (
     TONE_GRID,
     aim_ends,
@@ -28,8 +28,8 @@ class ToneStep(Step):
     title: ClassVar[str] = "Tone"
     fitted: ClassVar[bool] = True
     amount: float = number(65, 0, 150, "Tone", full=100)
-    black: float | None = number(None, 0, 60, "Black point", "L*", 0.5, Empty("the target’s", 4))
-    white: float | None = number(None, 40, 100, "White point", "L*", 0.5, Empty("the target’s", 96))
+    black: float | None = clipping(number(None, 0, 60, "Black point", "L*", 0.5, Empty("the target’s", 4)))
+    white: float | None = clipping(number(None, 40, 100, "White point", "L*", 0.5, Empty("the target’s", 96)))
     steepest: float = number(2.2, 1, 4, "Contrast rises at most", "times", 0.05)
     whites: float | None = number(None, 0, 100, "Whites follow the target", empty=Empty("if it is faded", 0))
     blacks: float | None = number(None, 0, 100, "Blacks follow the target", empty=Empty("if it is faded", 0))

@@ -3,7 +3,7 @@
 from typing import ClassVar
 
 from nuvett.core.even.light import join_gains
-from nuvett.core.fields import number
+from nuvett.core.fields import clipping, number
 from nuvett.core.fit.parts import Part
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.steps.step import Ask, Step, part, taken, taken_below
@@ -16,7 +16,7 @@ class WhiteStep(Step):
     title: ClassVar[str] = "White"
     amount: float = number(100, 0, 100, "White taken")
     part: Part = part()
-    warmth: float = number(0, -60, 60, "Warmth")
+    warmth: float = clipping(number(0, -60, 60, "Warmth"))
     tint: float = number(0, -40, 40, "Tint")
 
     @property

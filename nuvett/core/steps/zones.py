@@ -4,7 +4,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from nuvett.core.fields import Empty, number
+from nuvett.core.fields import Empty, clipping, number
 from nuvett.core.fit.colour import zone_tints
 from nuvett.core.fit.parts import Part
 from nuvett.core.fit.tone import TONE_GRID
@@ -50,9 +50,9 @@ class ZoneStep(Step):
     shadow_chroma: float = number(4, 0, 20, "Shadow chroma", "", 0.2)
     midtone_chroma: float = number(2, 0, 20, "Midtone chroma", "", 0.2)
     highlight_chroma: float = number(4, 0, 20, "Highlight chroma", "", 0.2)
-    shadow_lightness: float = number(0, -20, 20, "Shadow lightness", "L*", 0.5)
+    shadow_lightness: float = clipping(number(0, -20, 20, "Shadow lightness", "L*", 0.5))
     midtone_lightness: float = number(0, -20, 20, "Midtone lightness", "L*", 0.5)
-    highlight_lightness: float = number(0, -20, 20, "Highlight lightness", "L*", 0.5)
+    highlight_lightness: float = clipping(number(0, -20, 20, "Highlight lightness", "L*", 0.5))
     crossover: float = number(50, 10, 90, "Crossover", "L*")
     width: float = number(40, 5, 100, "Crossover width", "L*")
 

@@ -7,13 +7,16 @@ from nuvett.core.book.health import health_on
 from nuvett.core.book.suits import bending
 from nuvett.core.drift.drift import Drift, measure_drift
 from nuvett.core.fit.holds import HoldLimits
+from nuvett.core.fit.hue_families import hue_families
+from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import FINE
 from nuvett.core.look.look import Look
 from nuvett.core.measure.statistics import quantiles_of, thin
 from nuvett.core.plan.apply import before_kind
-from nuvett.core.plan.by_hand import GreyOperation
+from nuvett.core.plan.by_hand import GreyOperation, HuesOperation
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.lacking import Unmatched, unmatched
+from nuvett.core.planning.richer import richer_than
 from nuvett.core.planning.series import finished_cloud, plain_cloud
 from nuvett.core.planning.warnings import Note, notes_on
 from nuvett.core.reading.column import lightness_marks
@@ -26,7 +29,7 @@ from nuvett.services.engine.facts import Aimed, FrameFacts
 from nuvett.services.engine.planner import Planner
 from nuvett.services.engine.sources import Sources
 
-_PALETTE_COLOURS, _PALETTE_SIZE = 512, 6
+_PALETTE_COLOURS, _PALETTE_SIZE, _FAMILY_COLOURS = 512, 6, 4096
 _SUMMARY_BYTES = 34_000  # of a summary, nearly all of it its cloud, which is not worth weighing each time
 
 
@@ -92,13 +95,35 @@ class Measures:
 
         return self._kept.get(key, make) if plan.find(GreyOperation, name) else ()
 
-    def notes(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
-        """What goes wrong with a frame under a plan."""
-        return self._noted(notes_on, frame, plan, look)
+    def families(self, frame: FrameFacts, plan: FramePlan, name: str) -> tuple[HueBand, ...]:
+        """Families of hues of a frame as its colours come to hue ranges in a group or layer of its plan."""
+        key = ("families", frame.sample_key, plan.key, name)
 
-    def health(self, frame: FrameFacts, plan: FramePlan, look: Look) -> tuple[Note, ...]:
+        def make() -> tuple[HueBand, ...]:
+            colours = self._sources.sample(frame).thinned(_FAMILY_COLOURS).colours
+            return hue_families(before_kind(plan, name, HuesOperation, colours))
+
+        return self._kept.get(key, make)
+
+    def notes(self, frame: FrameFacts, plan: FramePlan, aimed: Aimed) -> tuple[Note, ...]:
+        """What goes wrong with a frame under a plan, and what in it is richer than anything in the target."""
+        return (*self._noted(notes_on, frame, plan, aimed.look), *self._richer(frame, plan, aimed))
+
+    def health(self, frame: FrameFacts, plan: FramePlan, aimed: Aimed) -> tuple[Note, ...]:
         """All that goes wrong with a frame under a plan, as it is shown before a look is kept."""
-        return self._noted(health_on, frame, plan, look)
+        return (*self._noted(health_on, frame, plan, aimed.look), *self._richer(frame, plan, aimed))
+
+    def _richer(self, frame: FrameFacts, plan: FramePlan, aimed: Aimed) -> tuple[Note, ...]:
+        aimed = aimed.on(frame)
+        yardstick = self._planner.yardstick(aimed)
+        if yardstick is None:
+            return ()
+
+        def make() -> tuple[Note, ...]:
+            found = richer_than(self.summary(frame, plan, aimed).cloud, yardstick.cloud)
+            return () if found is None else (found,)
+
+        return self._kept.get(("richer", frame.sample_key, plan.key, aimed.target_key), make)
 
     def _noted(
         self, find: Callable[..., Sequence[Note]], frame: FrameFacts, plan: FramePlan, look: Look

@@ -16,15 +16,19 @@ from nuvett.core.book.health import merged_pairs, merged_places, tinted_whites, 
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.errors import NotFoundError
+from nuvett.core.fit.hues import reached
 from nuvett.core.guided import encoded_luminance
-from nuvett.core.plan.apply import evened_by
+from nuvett.core.plan.apply import before_kind, evened_by
+from nuvett.core.plan.by_hand import HuesOperation
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.lacking import near
 from nuvett.core.planning.planning import UNTOUCHED
+from nuvett.core.planning.richer import about_colour
 from nuvett.core.planning.warnings import at_ends, steep_tones
 from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear, to_linear
+from nuvett.core.spatial.finish import Finisher, InArea
 from nuvett.core.types import Encoded01, Floats, Linear
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.engine.workbench import Workbench
@@ -42,18 +46,27 @@ Veil = NDArray[np.uint8]
 
 
 @dataclass(frozen=True)
-class Looked:
-    """A frame as a veil looks at it.
+class At:
+    """What a veil looks for, where it has to be told.
 
-    edge : the long edge of what is shown; colour : what is looked for, if any; marks : (M, 2) places in shares
+    colour : OKLab; marks : (M, 2) places in shares; name : of a group or layer of the plan; index : of a part in it
     """
+
+    colour: Colour | None = None
+    marks: Marks = ()
+    name: str = "look"
+    index: int = 0
+
+
+@dataclass(frozen=True)
+class Looked:
+    """A frame as a veil looks at it; edge : the long edge of what is shown."""
 
     bench: Workbench
     frame: FrameFacts
     plan: FramePlan
     edge: int
-    colour: Colour | None = None
-    marks: Marks = ()
+    at: At = At()
 
     @cached_property
     def _source(self) -> tuple[Pixels, tuple[int, int]]:
@@ -166,17 +179,45 @@ def _shared(looked: Looked) -> Veil:
     reach = np.float32(_ABOUT) ** 2
     across = np.float32(looked.frame.height / max(looked.frame.width, 1))
     there = np.zeros(looked.shape, dtype=bool)
-    for left, top in looked.marks:
+    for left, top in looked.at.marks:
         there |= (x - np.float32(left)) ** 2 + ((y - np.float32(top)) * across) ** 2 < reach
     return looked.open_at(there)
 
 
 def _colour(looked: Looked) -> Veil:
     """Open where the finished frame has a colour."""
-    if looked.colour is None:
+    if looked.at.colour is None:
         raise NotFoundError
     made = linear_to_oklab(to_linear(Encoded01(looked.made.reshape(-1, 3))))
-    return looked.open_about(near(made, looked.colour))
+    return looked.open_about(near(made, looked.at.colour))
+
+
+def _hues(looked: Looked) -> Veil:
+    """Open as far as a hue range takes the colours that come to it."""
+    operation = looked.plan.find(HuesOperation, looked.at.name)
+    if operation is None or looked.at.index >= len(operation.bands):
+        raise NotFoundError
+    came = before_kind(looked.plan, looked.at.name, HuesOperation, looked.linear)
+    veil = looked.open_at(np.zeros(looked.shape, dtype=bool))
+    share = reached(came, operation.bands, looked.at.index).reshape(looked.shape)
+    veil[..., 3] = np.rint(_VEILED[3] * (1 - share))
+    return veil
+
+
+def _richer(looked: Looked) -> Veil:
+    """Open where the finished frame is richer than a colour, in about its hue."""
+    if looked.at.colour is None:
+        raise NotFoundError
+    made = linear_to_oklab(to_linear(Encoded01(looked.made.reshape(-1, 3))))
+    return looked.open_about(about_colour(made, looked.at.colour))
+
+
+def _sharpened(looked: Looked) -> Veil:
+    """Open as far as sharpening acts, at the size of the view."""
+    finisher = Finisher([InArea(operation) for operation in looked.plan.finish], looked.shape[::-1], 0)
+    veil = looked.open_at(np.zeros(looked.shape, dtype=bool))
+    veil[..., 3] = np.rint(_VEILED[3] * (1 - finisher.sharpened(looked.made)))
+    return veil
 
 
 VEILS: dict[str, Callable[[Looked], Veil]] = {
@@ -189,6 +230,9 @@ VEILS: dict[str, Callable[[Looked], Veil]] = {
     "where": _where,
     "colour": _colour,
     "shared": _shared,
+    "hues": _hues,
+    "richer": _richer,
+    "sharpened": _sharpened,
 }
 """What can be laid over a picture, by the name in its address."""
 
@@ -199,19 +243,15 @@ def veil_of(
     plan: FramePlan | None,
     edge: int,
     what: str,
-    colour: Colour | None = None,
-    marks: Marks = (),
+    at: At | None = None,
 ) -> bytes:
-    """PNG of a veil over a frame's preview. Raises NotFoundError for one that there is not.
-
-    colour : OKLab, for the veil that leaves a colour open; marks : for the one that leaves places open
-    """
-    used = plan or UNTOUCHED
+    """PNG of a veil over a frame's preview. Raises NotFoundError for one that there is not."""
+    used, sought = plan or UNTOUCHED, at or At()
     if what not in VEILS:
         raise NotFoundError
 
     def make() -> bytes:
-        veil: Any = VEILS[what](Looked(bench, frame, used, edge, colour, marks))
+        veil: Any = VEILS[what](Looked(bench, frame, used, edge, sought))
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
-    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, colour, marks), make)
+    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, sought), make)

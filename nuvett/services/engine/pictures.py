@@ -11,8 +11,9 @@ from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.drawing.resampling import Box
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.measure.sampling import Sample
-from nuvett.core.plan.apply import apply_plan, in_layers
+from nuvett.core.plan.apply import apply_plan, before_kind, in_layers
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.planning.framed import weights_at
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.reading.palette import Colour
@@ -161,14 +162,25 @@ class Pictures:
 
     def colour_under(self, frame: FrameFacts, plan: FramePlan, place: object) -> Colour:
         """OKLab colour of a place (x, y in shares of what is seen) of a frame under a plan. Raises as `colour_at`."""
-        x, y = place_in(place)
-        across, down = plan.placed((frame.width, frame.height)).original(np.array([x]), np.array([y]))
-        there = (float(np.clip(across[0], 0, 1)), float(np.clip(down[0], 0, 1)))
-        came = oklab_to_linear(OKLab(np.array([self.colour_at(frame.view, frame.domain, there)], dtype=np.float32)))
+        came, there = self._came_at(frame, plan, place)
         if not plan.layers:
             return _triple(apply_plan(plan, came))
         weights = weights_at(self._areas.weights(frame, plan), Sample(came, np.array([there], dtype=np.float32)))
         return _triple(linear_to_oklab(to_linear(in_layers(plan, came, weights))))
+
+    def colour_before(
+        self, frame: FrameFacts, plan: FramePlan, name: str, kind: type[ColourOperation], place: object
+    ) -> Colour:
+        """The same colour as it comes to the first operation of a kind in a group or layer of the plan."""
+        return _triple(before_kind(plan, name, kind, self._came_at(frame, plan, place)[0]))
+
+    def _came_at(self, frame: FrameFacts, plan: FramePlan, place: object) -> tuple[Linear, tuple[float, float]]:
+        """Linear light (1, 3) of a place of what is seen, as it came, and where it lies in shares of the original."""
+        x, y = place_in(place)
+        across, down = plan.placed((frame.width, frame.height)).original(np.array([x]), np.array([y]))
+        there = (float(np.clip(across[0], 0, 1)), float(np.clip(down[0], 0, 1)))
+        lab = np.array([self.colour_at(frame.view, frame.domain, there)], dtype=np.float32)
+        return oklab_to_linear(OKLab(lab)), there
 
 
 def place_in(place: object) -> tuple[float, float]:

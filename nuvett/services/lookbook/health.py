@@ -16,6 +16,7 @@ KINDS: dict[NoteKind, tuple[str, str]] = {
     "steep": ("Banding", "Tones stay as smooth as they are seen."),
     "torn": ("Torn colours", "Neighbouring colours stay neighbours."),
     "tinted": ("Whites tinted", "What was white without colour stays so."),
+    "richer": ("Richer than the target", "Nothing is richer than the richest of the target."),
     "merged": ("Colours merged", "Colours that were two stay two."),
 }
 """What is looked at: its title, and what is said when all is well."""
@@ -74,7 +75,8 @@ def remedy_for(bench: Workbench, facts: Facts, aimed: Aimed, kind: NoteKind) -> 
             note.kind == kind for place in places for note in health_of(bench, facts, [place], tried)[0].notes
         )
 
-    return remedy(aimed.look, kind, is_clean)
+    bands = [note.band for one in health for note in one.notes if note.kind == kind and note.band is not None]
+    return remedy(aimed.look, kind, is_clean, bands)
 
 
 def in_short(health: list[FrameHealth], most: int = 2) -> str:

@@ -134,7 +134,7 @@ def health_of(bench: Workbench, facts: Facts, places: Sequence[int], aimed: Aime
     found = []
     for place in places:
         frame, plan = facts[place], bench.planner.plan(facts, place, aimed)
-        found.append(FrameHealth(frame, plan, bench.measures.health(frame, plan, aimed.look)))
+        found.append(FrameHealth(frame, plan, bench.measures.health(frame, plan, aimed)))
     return found
 
 

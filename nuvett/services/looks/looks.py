@@ -4,7 +4,6 @@ import uuid
 from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import ConflictError, InvalidChangeError
@@ -149,14 +148,13 @@ def travel_look(session: Session, series: models.Series, number: int, revision: 
 
 def look_at_step(session: Session, series: models.Series, number: int) -> Look:
     """The draft as it was just after a step of its history. Raises InvalidChangeError for a step that is not there."""
-    step = session.scalars(
-        select(models.History).where(
-            models.History.subject == f"look:{look_of(session, series).id}", models.History.number == number
-        )
-    ).first()
-    if step is None:
-        raise InvalidChangeError("That step of the history is not there any more.")
-    return Look.model_validate({name: value for name, value in step.after.items() if name != _AIM})
+    state = history.state_at(session, subject_of(session, series), number)
+    return Look.model_validate({name: value for name, value in state.items() if name != _AIM})
+
+
+def subject_of(session: Session, series: models.Series) -> str:
+    """What the draft of a series is called in the history."""
+    return f"look:{look_of(session, series).id}"
 
 
 def proofs_of(session: Session, series: models.Series) -> tuple[uuid.UUID, ...]:

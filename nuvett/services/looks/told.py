@@ -67,7 +67,7 @@ def cause(bench: Workbench, facts: Facts, index: int, aimed: Aimed, kind: NoteKi
     acting = [s for s in aimed.look.steps if s.acts(aimed.target is not None) and s.name not in _UNASKED]
     for step in sorted(acting, key=lambda one: one.needs_target):
         without = aimed.with_look(aimed.look.with_step(step.model_copy(update={"on": False})))
-        notes = bench.measures.notes(frame, bench.planner.plan(facts, index, without), aimed.look)
+        notes = bench.measures.notes(frame, bench.planner.plan(facts, index, without), aimed)
         if all(note.kind != kind for note in notes):
             return step.title
     return ""

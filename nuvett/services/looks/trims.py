@@ -22,9 +22,14 @@ def set_trim(session: Session, series: models.Series, frame: models.Frame, trim:
     after = trim.model_dump(mode="json")
     if after != before:
         history.record(
-            session, series.id, f"trim:{frame.id}", describe(Trim.model_validate(before), trim), before, after
+            session, series.id, subject_of(frame), describe(Trim.model_validate(before), trim), before, after
         )
         frame.trim, frame.trim_revision = None if trim.is_none else after, revision + 1
+
+
+def subject_of(frame: models.Frame) -> str:
+    """What a frame's trim is called in the history."""
+    return f"trim:{frame.id}"
 
 
 def _refuse_changed(frame: models.Frame, revision: int | None) -> None:
@@ -40,8 +45,30 @@ def walk_trim(session: Session, frame: models.Frame, forward: bool, revision: in
     session.flush()
     session.refresh(frame, with_for_update=True)
     _refuse_changed(frame, revision)
-    passed = walked(session, f"trim:{frame.id}", forward)
+    passed = walked(session, subject_of(frame), forward)
+    _restore(frame, passed)
+    return passed.step.words
+
+
+def travel_trim(session: Session, frame: models.Frame, number: int, revision: int | None = None) -> None:
+    """Go to just after a step of a trim's history (0: before the first), on whatever branch it lies.
+
+    Raises InvalidChangeError for a step that is not there, and ConflictError as `walk_trim`.
+    """
+    session.flush()
+    session.refresh(frame, with_for_update=True)
+    _refuse_changed(frame, revision)
+    passed = history.travel(session, subject_of(frame), number)
+    if passed:
+        _restore(frame, passed[-1])
+
+
+def trim_at_step(session: Session, frame: models.Frame, number: int) -> Trim:
+    """A frame's trim as it was just after a step of its history. Raises InvalidChangeError for one not there."""
+    return Trim.model_validate(history.state_at(session, subject_of(frame), number))
+
+
+def _restore(frame: models.Frame, passed: history.Passed) -> None:
     trim = Trim.model_validate(passed.state)
     frame.trim = None if trim.is_none else trim.model_dump(mode="json")
     frame.trim_revision += 1
-    return passed.step.words

@@ -10,19 +10,27 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.store.models import History
 
+LONGEST_NAME = 60
+
 
 @dataclass(frozen=True)
 class Step:
     """One step of a history as shown: its words, and where it lies.
 
     undone : ahead of the present; can be done again
-    aside : on another branch
+    aside : on another branch; name : that a person gave it
     """
 
     number: int
     words: str
     undone: bool
     aside: bool
+    name: str = ""
+
+    @property
+    def called(self) -> str:
+        """What it is called where it is offered: by its name, or else its number, and what changed."""
+        return f"{self.name or f'step {self.number}'}: {self.words}"
 
 
 @dataclass(frozen=True)
@@ -135,9 +143,29 @@ def _newest_ahead(rows: dict[int, History], number: int) -> set[int]:
 
 def steps(session: Session, subject: str, most: int = 40) -> list[Step]:
     """The latest steps of a subject, newest first."""
-    columns = select(History.number, History.words, History.undone, History.aside)
+    columns = select(History.number, History.words, History.undone, History.aside, History.name)
     rows = session.execute(columns.where(History.subject == subject).order_by(History.number.desc()).limit(most))
     return [Step(*row) for row in rows]
+
+
+def state_at(session: Session, subject: str, number: int) -> dict[str, Any]:
+    """What a subject was just after a step. Raises InvalidChangeError for a step that is not there."""
+    return _step(session, subject, number).after
+
+
+def name_step(session: Session, subject: str, number: int, name: str) -> None:
+    """Give what a step reached a name, or none. Raises InvalidChangeError for a step that is not there, or too long."""
+    name = " ".join(name.split())
+    if len(name) > LONGEST_NAME:
+        raise InvalidChangeError(f"A name has at most {LONGEST_NAME} characters.")
+    _step(session, subject, number).name = name
+
+
+def _step(session: Session, subject: str, number: int) -> History:
+    found = session.scalars(select(History).where(History.subject == subject, History.number == number)).first()
+    if found is None:
+        raise InvalidChangeError("That step of the history is not there any more.")
+    return found
 
 
 def undo_words(past: list[Step]) -> str:

@@ -106,6 +106,7 @@ class History(Base):
 
     Changes form a tree: `parent` is the number of the change that this one was made upon. Those on the way to the
     present are plain; `undone` ones lie ahead and can be done again; those on other branches are `aside`.
+    `name` is one that a person gave to what was reached.
     """
 
     __tablename__ = "history"
@@ -121,4 +122,5 @@ class History(Base):
     parent: Mapped[int | None]
     undone: Mapped[bool] = mapped_column(default=False)
     aside: Mapped[bool] = mapped_column(default=False)
+    name: Mapped[str] = mapped_column(default="", server_default="")
     created: Mapped[datetime] = mapped_column(default=now)

@@ -71,8 +71,10 @@ def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
 def _tile(slug: str, one: Affected) -> dict[str, str]:
     health, note = one.health, one.note
     src = picture_address(slug, health.frame.id, health.plan.key, _EDGE)
-    veil = f"/series/{slug}/frames/{health.frame.id}/veil.png?plan={health.plan.key}&edge={_EDGE}&what={note.veil}"
-    return {"frame": str(health.frame.id), "src": src, "veil": veil, "words": note.words, "what": note.veil}
+    asked = f"plan={health.plan.key}&edge={_EDGE}&what={note.veil}&colour={note.where}"
+    veil = f"/series/{slug}/frames/{health.frame.id}/veil.png?{asked}"
+    said = {"words": note.words, "what": note.veil, "of": note.where}
+    return {"frame": str(health.frame.id), "src": src, "veil": veil, **said}
 
 
 @router.get("/short")

@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import NotFoundError
 from nuvett.services.engine.facts import FrameFacts
-from nuvett.services.engine.overlays import Marks, veil_of
+from nuvett.services.engine.overlays import At, Marks, veil_of
 from nuvett.services.engine.pictures import box_of
 from nuvett.services.engine.readouts import read_out
 from nuvett.services.references import kept_references
@@ -78,13 +78,19 @@ def frame_veil(
     plan: str = "",
     what: str = "clipping",
     colour: Annotated[str, Query(pattern=r"^(-?\d\.\d{1,4}(,-?\d\.\d{1,4}){2})?$")] = "",
+    part: Annotated[str, Query(pattern=r"^((look|trim)(\.\d{1,3})?:\d{1,3})?$")] = "",
 ) -> Response:
-    """Where a frame's picture clips, breaks up or shows a face or a colour, to be laid over it."""
+    """Where a frame's picture clips, breaks up or shows a face, a colour or part of a step, to be laid over it.
+
+    part : a group or layer of the plan and the number of what is looked for in it, as "look.0:2"
+    """
     bench = context.studio.bench
     lab = tuple(float(v) for v in colour.split(",")) if colour else None
     looked_for = (lab[0], lab[1], lab[2]) if lab else None
     marks = _marks(context, slug, frame_id) if what == "shared" else ()
-    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what, looked_for, marks)
+    name, _, number = part.partition(":")
+    at = At(looked_for, marks, name, int(number or 0))
+    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what, at)
     return Response(data, media_type="image/png", headers=FOREVER)
 
 

@@ -14,16 +14,17 @@ from nuvett.core.steps.registry import REGISTRY
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.lookbook import book_list, using
 from nuvett.services.looks import carrying, looks
+from nuvett.services.platform import history
 from nuvett.services.platform.documents import parse_change, read_look_file
 from nuvett.services.references import kept_references, targets
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_series, look_of, other_series
 from nuvett.services.series.stages import stages_of
-from nuvett.web.bodies import Change, LookCopy, LookDraft, Picked, Proofs, Walk
+from nuvett.web.bodies import Change, LookCopy, LookDraft, Pointed, Proofs, StepName, Walk
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.chart import instruments
-from nuvett.web.views.drafting import drafted, kept, sheet_values
+from nuvett.web.views.drafting import drafted, kept, picked, sheet_values
 from nuvett.web.views.easel import Easel, addresses, easel_for_look
 from nuvett.web.views.proofs import proof_values
 from nuvett.web.views.viewing import Beside, Choice, viewing
@@ -57,7 +58,7 @@ def _states(values: dict[str, Any]) -> list[Beside]:
     """States of the look that the frame can be shown under beside itself."""
     found = [Choice(f"strength {s}", f"the look at {s} %") for s in _STRENGTHS]
     found += [Choice(f"version {n}", f"version {n}, as carried") for n in reversed(values["versions"])]
-    found += [Choice(f"step {s.number}", f"step {s.number}: {s.words}") for s in values["past"][:_LATEST_STEPS]]
+    found += [Choice(f"step {s.number}", s.called) for s in values["past"][:_LATEST_STEPS]]
     return [Beside("This frame under", found)]
 
 
@@ -137,15 +138,14 @@ def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
 
 @router.post("/shape/pick")
 @heavy
-def pick(context: Means, slug: str, picked: Picked) -> JSONResponse:
-    """Colour of the evened frame at a place given in shares of the picture."""
+def pick(context: Means, slug: str, asked: Pointed) -> JSONResponse:
+    """What a colour of the frame does to the look, picked at a place in shares of the picture."""
+    look = parse_change(asked.document)
     with context.session() as session:
-        easel = easel_for_look(session, slug, picked.frame, None)
+        easel = easel_for_look(session, slug, asked.frame, None)
     if easel is None or easel.aimed is None:
         raise InvalidChangeError("There is no frame to pick from.")
-    bench = context.studio.bench
-    evened = bench.planner.evened(easel.frame, easel.aimed.look)
-    return JSONResponse({"colour": bench.pictures.colour_under(easel.frame, evened, picked.place)})
+    return picked(context, easel.with_look(look), look, asked)
 
 
 @router.put("/look")
@@ -173,6 +173,15 @@ def current(context: Means, slug: str) -> JSONResponse:
 def travel(context: Means, slug: str, number: int, asked: Walk) -> JSONResponse:
     with context.session() as session:
         looks.travel_look(session, find_series(session, slug), number, asked.revision)
+        session.flush()
+        return _kept(context, session, slug)
+
+
+@router.post("/look/step/{number}/name")
+def name_step(context: Means, slug: str, number: int, asked: StepName) -> JSONResponse:
+    """Give a state of the look a name."""
+    with context.session() as session:
+        history.name_step(session, looks.subject_of(session, find_series(session, slug)), number, asked.name)
         session.flush()
         return _kept(context, session, slug)
 

@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
-from nuvett.core.look.trim import Trim
 from nuvett.core.reading.reading import Target
 from nuvett.services.looks import carrying, common_trims, trims
 from nuvett.services.looks.lifting import look_areas
+from nuvett.services.platform import history
 from nuvett.services.platform.documents import parse_trim
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references import kept_references
@@ -20,17 +20,19 @@ from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_frame, find_series, other_series
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.services.series.stages import stages_of
-from nuvett.web.bodies import Change, Draft, Picked, Walk
+from nuvett.web.bodies import Change, Draft, Pointed, StepName, TrimOther, Walk
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.chart import instruments
-from nuvett.web.views.drafting import drafted, kept, sheet_values
-from nuvett.web.views.easel import Easel, easel_for_trim, evened_on, plan_on
+from nuvett.web.views.drafting import drafted, kept, picked, sheet_values
+from nuvett.web.views.easel import Easel, addresses, easel_for_trim
 from nuvett.web.views.proofs import proof_values
 from nuvett.web.views.trim_parts import part_titles, ticked
-from nuvett.web.views.viewing import viewing
+from nuvett.web.views.viewing import Beside, Choice, viewing
 
 router = APIRouter(prefix="/series/{slug}")
+_LATEST_STEPS = 12
+_MOST_DIGITS = 9
 
 
 def _sheet_values(session: Session, frame: Any, target: Target | None) -> dict[str, Any]:
@@ -66,7 +68,7 @@ def show(
         series=series,
         slug=slug,
         stages=stages,
-        view=viewing(context, easel, rows, []),
+        view=viewing(context, easel, rows, _states(values)),
         follows=easel.aimed is not None,
         trimmed=trimmed,
         trim_parts=part_titles(),
@@ -76,6 +78,13 @@ def show(
         **proof_values(context, easel),
         **instruments(context, easel, easel.frame.trim),
     )
+
+
+def _states(values: dict[str, Any]) -> list[Beside]:
+    """States of the trim that the frame can be shown under beside itself."""
+    past = values["past"][:_LATEST_STEPS]
+    found = [Choice(f"step {s.number}", s.called) for s in past]
+    return [Beside("This frame trimmed", found)] if found else []
 
 
 def common_view(session: Session, series: Any) -> dict[str, Any]:
@@ -108,15 +117,10 @@ def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: Draft) -> JSONR
 
 @router.post("/frames/{frame_id}/trim/pick")
 @heavy
-def pick(context: Means, slug: str, frame_id: uuid.UUID, picked: Picked) -> JSONResponse:
-    """Colour of the frame, as it comes to its trim, at a place given in shares of the picture."""
-    easel = _easel(context, slug, frame_id)
-    bench = context.studio.bench
-    trim = easel.frame.trim
-    plan = plan_on(bench, easel.with_trim(Trim(strength=trim.strength, geometry=trim.geometry)))
-    if picked.evened:
-        plan = evened_on(bench, easel)
-    return JSONResponse({"colour": bench.pictures.colour_under(easel.frame, plan, picked.place)})
+def pick(context: Means, slug: str, frame_id: uuid.UUID, asked: Pointed) -> JSONResponse:
+    """What a colour of the frame does to its trim, picked at a place in shares of the picture."""
+    trim = parse_trim(asked.document)
+    return picked(context, _easel(context, slug, frame_id).with_trim(trim), trim, asked)
 
 
 @router.get("/frames/{frame_id}/proposal")
@@ -165,6 +169,39 @@ def undo(context: Means, slug: str, frame_id: uuid.UUID, asked: Walk) -> JSONRes
 @router.post("/frames/{frame_id}/trim/redo")
 def redo(context: Means, slug: str, frame_id: uuid.UUID, asked: Walk) -> JSONResponse:
     return _walk(context, slug, frame_id, asked, forward=True)
+
+
+@router.post("/frames/{frame_id}/trim/step/{number}")
+def travel(context: Means, slug: str, frame_id: uuid.UUID, number: int, asked: Walk) -> JSONResponse:
+    with context.session() as session:
+        frame = find_frame(session, find_series(session, slug), frame_id)
+        trims.travel_trim(session, frame, number, asked.revision)
+        session.flush()
+        return _kept(context, session, frame)
+
+
+@router.post("/frames/{frame_id}/trim/step/{number}/name")
+def name_step(context: Means, slug: str, frame_id: uuid.UUID, number: int, asked: StepName) -> JSONResponse:
+    """Give a state of the trim a name."""
+    with context.session() as session:
+        frame = find_frame(session, find_series(session, slug), frame_id)
+        history.name_step(session, trims.subject_of(frame), number, asked.name)
+        session.flush()
+        return _kept(context, session, frame)
+
+
+@router.post("/frames/{frame_id}/trim/other")
+@heavy
+def other(context: Means, slug: str, frame_id: uuid.UUID, asked: TrimOther) -> JSONResponse:
+    """The frame under another state of its trim, to stand beside the draft: `what` is "step 3" of the history."""
+    kind, _, number = asked.what.partition(" ")
+    if kind != "step" or not number.isdecimal() or len(number) > _MOST_DIGITS:
+        raise InvalidChangeError("There is no such state of the trim.")
+    easel = _easel(context, slug, frame_id, asked.reference)
+    with context.session() as session:
+        frame = find_frame(session, find_series(session, slug), frame_id)
+        trim = trims.trim_at_step(session, frame, int(number))
+    return JSONResponse({"picture": addresses(context.studio.bench, easel.with_trim(trim))["look"]})
 
 
 def _walk(context: Context, slug: str, frame_id: uuid.UUID, asked: Walk, forward: bool) -> JSONResponse:

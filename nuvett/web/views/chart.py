@@ -8,6 +8,7 @@ import numpy as np
 from nuvett.core.fit.curves import Points, curve_through, master_table
 from nuvett.core.fit.grey import grey_lightness
 from nuvett.core.fit.holds import hold_bounds
+from nuvett.core.fit.hue_families import hue_families
 from nuvett.core.fit.moves import landings
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.plan.by_hand import GreyOperation, OwnMovesOperation
@@ -19,12 +20,16 @@ from nuvett.core.planning.pairing import Paired, paired
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.reading import Reading, Target
 from nuvett.core.spaces.cielab import lightness_of_oklab
+from nuvett.core.steps.casts import CastStep
 from nuvett.core.steps.curve import CHANNELS, CurveStep
+from nuvett.core.steps.hues import HueStep
 from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.primaries import PrimariesStep
 from nuvett.core.steps.zones import ZONES, ZoneStep
 from nuvett.core.types import OKLab
 from nuvett.services.references import kept_references
 from nuvett.web.context import Context
+from nuvett.web.views.colour_views import band_views, cast_views, family_views, primary_views
 from nuvett.web.views.easel import Easel, plan_on
 from nuvett.web.views.instruments import (
     CHART_CHROMA,
@@ -200,12 +205,17 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
         "drift_before": original.drift,
         "unmatched": [_unmatched_view(one) for one in unmatched],
         "slope": plan.steepest_slope,
-        "notes": bench.measures.notes(easel.frame, plan, aimed.look) if aimed else (),
+        "notes": bench.measures.notes(easel.frame, plan, aimed) if aimed else (),
         "dots": chart_palette(finished.palette),
         "cloud": chart_cloud(finished.cloud),
         "arrows": _arrows(plan, easel),
         "zone_handles": _zone_handles(document.step(ZoneStep), plan, easel),
         "rings": _rings(plan, easel),
+        "bands": band_views(document.step(HueStep)),
+        "primaries": primary_views(document.step(PrimariesStep)),
+        "casts": cast_views(document.step(CastStep), _APART),
+        "families": family_views(bench.measures.families(easel.frame, plan, easel.where)),
+        "target_families": family_views(hue_families(OKLab(np.asarray(aim.statistics.cloud)))) if aim else [],
         "greys": _greys(plan, easel, bench.measures.before_greys(easel.frame, plan, easel.where)),
         "curve": curve.model_dump(mode="json"),
         "curves": curve_paths(curve),

@@ -12,22 +12,24 @@ from nuvett.core.look import handles
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.placing import is_of_geometry, place_frame
+from nuvett.core.look.pointing import POINTINGS
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
+from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.dragging import drag_tone
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book_list import tables_kept
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references.palettes import palette_of, saved_palettes
-from nuvett.web.bodies import Draft, Drag
+from nuvett.web.bodies import Draft, Drag, Pointed
 from nuvett.web.context import Context
 from nuvett.web.views.chart import chart_place, instruments
-from nuvett.web.views.easel import Easel, addresses, placed, where_address
+from nuvett.web.views.easel import Easel, addresses, evened_on, placed, plan_on, where_address
 from nuvett.web.views.proofs import proof_values
 from nuvett.web.views.sheet import sheet_of
 
-_ON_CHART = ("zone.", "move.", "hold.")
+_ON_CHART = ("zone.", "move.", "hold.", "band.", "primary.", "cast.")
 
 
 Worked = Look | Trim
@@ -102,6 +104,36 @@ def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> J
     if asked.proofs:
         answer["proofs"] = context.text("parts/proofs.html", **proof_values(context, easel))
     return JSONResponse(answer)
+
+
+def picked(context: Context, easel: Easel, document: Worked, asked: Pointed) -> JSONResponse:
+    """What a colour that was picked in the frame does: the document with it, or the colour alone for an area.
+
+    The colour is the one that comes to the step that it is picked for, wherever that stands.
+    """
+    bench = context.studio.bench
+    evened = evened_on(bench, easel)
+    came = bench.pictures.colour_under(easel.frame, evened, asked.place)
+    if asked.what == "area":
+        return JSONResponse({"colour": came})
+    pointing, area = POINTINGS[asked.what], asked.area
+    easel = replace(easel, area=area)
+    if pointing.kind is None:
+        colour = bench.pictures.colour_under(easel.frame, _coming(bench, easel), asked.place)
+    else:
+        standing = _everywhere_or_in(document, area, pointing.standing)
+        plan = plan_on(bench, easel.with_document(standing))
+        colour = bench.pictures.colour_before(easel.frame, plan, easel.where, pointing.kind, asked.place)
+    made = _everywhere_or_in(document, area, lambda own: pointing.add(own, colour, came))
+    return JSONResponse({"document": made.model_dump(mode="json")})
+
+
+def _coming(bench: Workbench, easel: Easel) -> FramePlan:
+    """The plan of a frame before the group that is worked in: evened for a look, under its look for a trim."""
+    if easel.group == "look":
+        return evened_on(bench, easel)
+    trim = easel.frame.trim
+    return plan_on(bench, easel.with_trim(Trim(strength=trim.strength, geometry=trim.geometry)))
 
 
 def _missing(bench: Workbench, easel: Easel, own: Local) -> str:

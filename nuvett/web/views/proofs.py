@@ -35,7 +35,7 @@ def _causes(context: Context, easel: Easel, chosen: list[int]) -> dict[tuple[int
     kinds = {}
     for index in chosen:
         here = easel.at(index)
-        kinds[index] = {note.kind for note in bench.measures.notes(here.frame, plan_on(bench, here), aimed.look)}
+        kinds[index] = {note.kind for note in bench.measures.notes(here.frame, plan_on(bench, here), aimed)}
     spared = {kind for kind in set().union(*kinds.values()) if any(kind not in own for own in kinds.values())}
     return {
         (index, kind): cause(bench, easel.facts, index, aimed, kind)
@@ -52,7 +52,7 @@ def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
         summary = bench.measures.summary
         came = summary(here.frame, bench.planner.as_came(here.frame), aimed)
         item = WallItem(here.frame, plan, summary(here.frame, plan, aimed), came)
-        notes = bench.measures.notes(here.frame, plan, aimed.look) if aimed else ()
+        notes = bench.measures.notes(here.frame, plan, aimed) if aimed else ()
         said = [(note, causes.get((index, note.kind), "")) for note in notes]
         found.append((tile_of(easel.slug, item, easel.labels[here.frame.id], _EDGE), said))
         bench.plans.keep(plan)

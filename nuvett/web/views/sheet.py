@@ -13,6 +13,8 @@ from nuvett.core.area.part import AreaPart
 from nuvett.core.area.words import area_words
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.grey import GreyHue
+from nuvett.core.fit.hues import HueBand
+from nuvett.core.fit.moves import landings
 from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
 from nuvett.core.geometry.words import geometry_words
 from nuvett.core.look.common import COMMON_VALUES
@@ -22,12 +24,11 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.look.words import HELD_VALUES, MOVE_VALUES, point_words
 from nuvett.core.planning.nearer import has_both
-from nuvett.core.spaces.oklab import oklch_to_oklab
 from nuvett.core.steps.curve import CHANNELS
-from nuvett.core.steps.mono import hue_word
-from nuvett.core.steps.moves import Pin
+from nuvett.core.steps.hues import hue_colour, hue_word
+from nuvett.core.steps.moves import MoveStep, Pin
 from nuvett.core.steps.step import Step, colour_word
-from nuvett.core.types import OKLab, OKLCh
+from nuvett.core.types import OKLab
 from nuvett.web.context import TEMPLATES
 from nuvett.web.views.instruments import hexes
 
@@ -109,9 +110,9 @@ def _view(step: Step, place: int, prefix: str, aimed: bool) -> StepView:
     )
 
 
-def _hued(hue: float) -> Coloured:
+def hued(hue: float) -> Coloured:
     """A hue as a colour of middling lightness and chroma."""
-    lightness, a, b = (float(v) for v in oklch_to_oklab(OKLCh(np.array([0.65, 0.12, hue], dtype=np.float32))))
+    lightness, a, b = (float(v) for v in hue_colour(hue))
     return Coloured(hue_word(hue), coloured((lightness, a, b)).hex, (lightness, a, b))
 
 
@@ -128,12 +129,14 @@ class StepName:
 class Scope:
     """Steps that act together: everywhere, or in one area.
 
-    prefix : where they stand in the document; own : what holds them, as plain values
+    prefix : where they stand in the document; where : group or layer of the plan that they act in
+    own : what holds them, as plain values
     idle : steps that do nothing; waiting : those that wait for a target
     brought : names of those that were brought in; words : of the colours they hold
     """
 
     prefix: str
+    where: str
     own: dict[str, Any]
     steps: list[StepView]
     idle: list[StepName]
@@ -199,7 +202,7 @@ def _geometry(geometry: Geometry) -> GeometryView:
     )
 
 
-def _scope(document: WithSteps, prefix: str, aimed: bool) -> Scope:
+def _scope(document: WithSteps, prefix: str, where: str, aimed: bool) -> Scope:
     places = {kind.name: place for place, kind in enumerate(document.kinds, start=1)}
     views = [_view(step, places[step.name], prefix, aimed) for step in document.steps]
     held = {view.name for view in views}
@@ -207,6 +210,7 @@ def _scope(document: WithSteps, prefix: str, aimed: bool) -> Scope:
     idle = [StepName(v.path, v.title, v.place) for v in views if v.idle and not v.waits]
     return Scope(
         prefix=prefix,
+        where=where,
         own=document.model_dump(mode="json"),
         steps=views,
         idle=sorted([*idle, *absent], key=lambda step: step.place),
@@ -220,7 +224,7 @@ _WHOLE = "Opacity {density}, feather {softness}"
 _TAKES = "takes {strength} of the look"
 
 
-def _area(own: Local, index: int, aimed: bool) -> AreaView:
+def _area(own: Local, index: int, group: str, aimed: bool) -> AreaView:
     prefix = f"areas.{index}."
     parts = [
         PartView(
@@ -240,7 +244,7 @@ def _area(own: Local, index: int, aimed: bool) -> AreaView:
         words=area_words(own.area),
         on=own.on,
         edges=own.area.edges,
-        scope=_scope(own, prefix, aimed),
+        scope=_scope(own, prefix, f"{group}.{index}", aimed),
         parts=parts,
         whole=whole,
         travels=own.area.travels,
@@ -274,11 +278,12 @@ def sheet_of(
     aimed : whether there is a target; steps that need one wait otherwise
     """
     offered = [kind for kind in area_kinds if kind.travels or isinstance(document, Trim)]
+    group = "look" if isinstance(document, Look) else "trim"
     return {
         "document": document.model_dump(mode="json"),
-        "group": "look" if isinstance(document, Look) else "trim",
-        "everywhere": _scope(document, "", aimed),
-        "areas": [_area(own, index, aimed) for index, own in enumerate(document.areas)],
+        "group": group,
+        "everywhere": _scope(document, "", group, aimed),
+        "areas": [_area(own, index, group, aimed) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
         "common_pieces": _common(document),
         "way_pieces": _way(document, aimed),
@@ -291,19 +296,30 @@ def sheet_of(
         "move_values": MOVE_VALUES,
         "held_values": HELD_VALUES,
         "grey_values": numbers_of(GreyHue),
+        "band_values": numbers_of(HueBand),
         "pin_amount": numbers_of(Pin)["amount"],
         "point_values": {name: point_words(name) for name in CHANNELS},
         "channels": CHANNELS,
     }
 
 
+def _moved(moves: MoveStep) -> list[tuple[Coloured | None, Coloured, Coloured]]:
+    """Moves by hand: the colour as it came where that is known, as it comes to the step, and where it lands."""
+    ends = ((float(lightness), float(a), float(b)) for lightness, a, b in landings(moves.own, moves.part))
+    return [
+        (coloured(own.came) if own.came else None, coloured(own.source), coloured(end))
+        for own, end in zip(moves.own, ends, strict=True)
+    ]
+
+
 def _words(document: WithSteps) -> dict[str, Any]:
     """Names of the colours that steps hold."""
     steps: dict[str, Any] = {step.name: step for step in document.steps}
-    moves, hold, mono = steps.get("moves"), steps.get("hold"), steps.get("mono")
+    moves, hold, mono, hues = (steps.get(name) for name in ("moves", "hold", "mono", "hues"))
     return {
-        "own_words": [coloured(move.source) for move in moves.own] if moves else [],
+        "own_words": _moved(moves) if moves else [],
         "pin_words": [(coloured(p.source), coloured(p.to) if p.to else None) for p in moves.pins] if moves else [],
-        "grey_words": [_hued(grey.hue) for grey in mono.hues] if mono else [],
+        "grey_words": [hued(grey.hue) for grey in mono.hues] if mono else [],
+        "band_words": [hued(band.hue) for band in hues.bands] if hues else [],
         "held_words": [coloured(family.family.colour) for family in hold.families] if hold else [],
     }

@@ -10,9 +10,8 @@ import { merged } from "../lib/merging.js";
 import { connectHandles } from "./handles.js";
 import { connectHistory } from "./history.js";
 import { morphInto } from "../lib/morphing.js";
+import { connectWithout } from "./without.js";
 import { connectPicking } from "./picking.js";
-
-const ENDS = /(^|\.)(tone|ends)\.(black|white)$|(^|\.)exposure\.exposure$|(^|\.)curve\.faded$/;
 
 /**
  * State and behaviour that Shape and Trim share.
@@ -64,7 +63,7 @@ export const sheetOf = (where) => ({
       if (this.ofBrush(detail)) return;
       setAt(this.document, detail.name, detail.value);
       this.draft({});
-      if (ENDS.test(detail.name)) this.$dispatch("show-while", "clipping");
+      if (detail.clips) this.$dispatch("show-while", "clipping");
     });
     root.addEventListener("live-change", ({ detail }) => {
       if (this.ofBrush(detail)) return;
@@ -78,6 +77,7 @@ export const sheetOf = (where) => ({
     root.addEventListener("other-state", ({ detail }) => this.answerState(detail));
     connectHandles(this);
     connectPicking(this);
+    connectWithout(this);
     connectHistory(this);
     connectAreas(this);
     if (this.document.geometry) connectCut(this);
@@ -324,7 +324,7 @@ export const sheetOf = (where) => ({
     const go = find("go-frame");
     if (go && !event.ctrlKey && !event.metaKey && !event.shiftKey) {
       event.preventDefault();
-      return goTo({ frame: go.dataset.goFrame, ...(go.dataset.goVeil ? { veil: go.dataset.goVeil } : {}) });
+      return goTo({ frame: go.dataset.goFrame, ...(go.dataset.goVeil ? veilOf(go.dataset) : {}) });
     }
     const reset = find("reset");
     if (reset) {
@@ -338,6 +338,12 @@ export const sheetOf = (where) => ({
       setAt(this.document, flip.dataset.flip, !getAt(this.document, flip.dataset.flip));
       return this.commit();
     }
+    const band = find("add-band");
+    if (band) {
+      const scope = this.scope();
+      scope.hues = { ...scope.hues, on: true, bands: [...(scope.hues?.bands ?? []), JSON.parse(band.dataset.addBand)] };
+      return this.commit();
+    }
     const drop = find("drop");
     if (drop) {
       const names = drop.dataset.drop.split(".");
@@ -348,6 +354,9 @@ export const sheetOf = (where) => ({
     return this.clickedToo?.(event, find);
   },
 });
+
+/** The veil that a link to a frame lays over it. */
+const veilOf = ({ goVeil, goOf }) => ({ veil: goVeil, of: goOf || null });
 
 /** To another frame or reference, looked at in the same way. */
 export function goTo(changes) {

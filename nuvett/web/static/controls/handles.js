@@ -88,6 +88,11 @@ export function connectHandles(page) {
       }
       return followed(event, root, curveAt, handle);
     }
+    if (page.picking === "hue" && event.target.closest("[data-slot-place] [data-field-of-colours]")) {
+      page.endPicking();
+      send("band.new", ...chartAt(event));
+      return rest(60);
+    }
     const handle = mine("[data-handle]");
     if (handle) followed(event, root, chartAt, handle.dataset.handle);
   });

@@ -1,6 +1,6 @@
 // Undo, redo and the list of steps of what is being made.
 
-import { one } from "../lib/common.js";
+import { ask, one, say } from "../lib/common.js";
 import { morphInto } from "../lib/morphing.js";
 
 export function connectHistory(page) {
@@ -9,6 +9,17 @@ export function connectHistory(page) {
     const slot = one('[data-slot="history"]', page.root);
     if (list && slot) morphInto(list, slot.innerHTML);
   };
+  page.root.addEventListener("change", async ({ target }) => {
+    if (!target.matches("[data-name-step]")) return;
+    try {
+      const json = { name: target.value };
+      const named = await ask(`${page.at.walk}/step/${target.dataset.nameStep}/name`, { method: "POST", json });
+      morphInto(one("[data-history]", page.root), (await named.json()).history);
+      page.placeHistory();
+    } catch (error) {
+      say(error.message);
+    }
+  });
   page.root.addEventListener("click", (event) => {
     const walk = event.target.closest("[data-walk]");
     if (walk) return page.walkTo(`${page.at.walk}/${walk.dataset.walk}`);

@@ -38,7 +38,7 @@ export const live = () => ({
     else if (rest === "soon" && moved) this.settling = setTimeout(() => this.tell(root, "live-change"), SETTLE);
   },
   tell(root, name) {
-    const detail = { name: root.dataset.name, value: this.value(root) };
+    const detail = { name: root.dataset.name, value: this.value(root), clips: "clips" in root.dataset };
     root.dispatchEvent(new CustomEvent(name, { bubbles: true, detail }));
   },
   reset(root) {

@@ -1,11 +1,15 @@
 // Picking a colour in the frame, to move it or to hold it: by the pointer, or by a cross that arrow keys move.
 
-import { all, ask, one, say } from "../lib/common.js";
+import { all, ask, clone, one, say } from "../lib/common.js";
+import { merged } from "../lib/merging.js";
 
 const SAID = {
   hold: "Pick the colour to hold in the frame.",
   move: "Pick the colour to move in the frame.",
   area: "Pick the colour of the area in the frame.",
+  hue: "Pick a colour of the range in the frame, or a place on the chart.",
+  centre: "Point at the centre of the vignette in the frame.",
+  neutral: "Point at what should be neutral in the frame.",
 };
 
 export function connectPicking(page) {
@@ -41,23 +45,30 @@ export function connectPicking(page) {
   const pickAt = async (place) => {
     const what = page.picking;
     end();
+    if (what === "centre") {
+      const { finish } = page.scope();
+      for (const name of ["x", "y"]) finish[`vignette_${name}`] = Math.round(place[name] * 100);
+      return page.commit();
+    }
     try {
-      const json = { frame: page.frame, place: [place.x, place.y], evened: what === "area" };
-      const { colour } = await (await ask(page.at.pick, { method: "POST", json })).json();
+      const sent = clone(page.document);
+      const at = { frame: page.frame, place: [place.x, place.y], area: page.areaOf(page.pickingIn) };
+      const json = { ...at, what, document: sent };
+      const { colour, document } = await (await ask(page.at.pick, { method: "POST", json })).json();
       if (what === "area") {
         const index = page.joining ?? null;
         page.joining = null;
         return await page.addPart({ kind: page.pickedKind, colour }, index);
       }
       page.open = page.pickingIn;
-      if (what === "hold") page.document.hold.families.push({ family: { colour, tolerance: 30 } });
-      else page.scope().moves.own.push({ source: colour });
+      page.document = merged(sent, page.document, document); // with what was changed meanwhile
       await page.commit();
     } catch (error) {
       say(error.message);
     }
   };
 
+  page.endPicking = end;
   root.addEventListener("click", (event) => {
     const button = event.target.closest("[data-picking]");
     if (button) return start(button);

@@ -13,7 +13,7 @@ export const viewer = () => ({
   arrange: "beside",
   zoom: 0,
   veil: "",
-  veilColour: "",
+  veilQuery: "",
   split: 50,
   waiting: false,
   // All that it keeps is named here: a name that only the page around it has would be set there.
@@ -179,10 +179,10 @@ export const viewer = () => ({
     this.cropAnew();
   },
   /** Lay a veil over the picture that leaves open what clips, breaks up or is a face; again for no veil. */
-  veilBy(what, colour = "") {
-    this.veil = this.veil === what && this.veilColour === colour ? "" : what;
-    this.veilColour = colour;
-    setAddress({ veil: colour ? null : this.veil || null });
+  veilBy(what, query = "") {
+    this.veil = this.veil === what && this.veilQuery === query ? "" : what;
+    this.veilQuery = query;
+    setAddress({ veil: this.veil || null, of: query.startsWith("colour=") ? query.slice(7) : null });
     this.showVeil();
   },
   /** Whether what clips is shown, and has to be explained. */
@@ -200,7 +200,7 @@ export const viewer = () => ({
     const what = this.moving || this.veil;
     const { slug, frame } = this.facts;
     const plan = planOf(this.pictures[this.shown]);
-    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}&colour=${this.veilColour}`;
+    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}&${this.veilQuery}`;
     const where = this.cutting ? "" : this.where; // the cut is seen without it
     const address = what === "where" ? where : what && of;
     image.hidden = !address;
@@ -291,7 +291,7 @@ export const viewer = () => ({
     one("[data-beside-choice]", root).addEventListener("change", (event) => this.besideBy(event.target.value));
     root.addEventListener("click", (event) => {
       const note = event.target.closest("[data-note]");
-      if (note) this.veilBy(note.dataset.note, note.dataset.noteColour);
+      if (note) this.veilBy(note.dataset.note, note.dataset.noteQuery);
     });
     for (const mat of [one("[data-mat]", root), one("[data-mat-beside]", root)]) {
       this.listenToMat(mat);
@@ -325,7 +325,8 @@ export const viewer = () => ({
     const asked = new URL(location.href).searchParams;
     if (["split", "alone"].includes(asked.get("arrange"))) this.arrangeAs(asked.get("arrange"));
     if (["1", "2", "4"].includes(asked.get("zoom"))) this.zoomTo(Number(asked.get("zoom")));
-    if (this.facts.veils.includes(asked.get("veil"))) this.veilBy(asked.get("veil"));
+    const of = asked.get("of");
+    if (this.facts.veils.includes(asked.get("veil"))) this.veilBy(asked.get("veil"), of ? `colour=${of}` : "");
     if (Object.hasOwn(this.pictures, asked.get("shown"))) this.show(asked.get("shown"));
     if (/^(original|(strength|step|version) \d+)$/.test(asked.get("beside") ?? "")) {
       // The page that knows other states listens once it stands, too.

@@ -12,7 +12,9 @@ export const health = () => ({
       const tile = event.target.closest("[data-see]");
       if (!tile) return;
       await openLarge(tile.dataset.see);
-      window.dispatchEvent(new CustomEvent("show-while", { detail: tile.dataset.veil }));
+      const { veil, of } = tile.dataset;
+      const asked = of ? ["veil-by", { what: veil, query: `colour=${of}` }] : ["show-while", veil];
+      window.dispatchEvent(new CustomEvent(asked[0], { detail: asked[1] }));
     });
   },
 });

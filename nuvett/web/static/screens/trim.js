@@ -13,7 +13,7 @@ const where = ({ slug, frame, reference }) => ({
   keep: `/series/${slug}/frames/${frame}/trim`,
   walk: `/series/${slug}/frames/${frame}/trim`,
   pick: `/series/${slug}/frames/${frame}/trim/pick`,
-  other: null,
+  other: `/series/${slug}/frames/${frame}/trim/other`,
   with: { reference },
 });
 

@@ -1,0 +1,50 @@
+"""Casts of blacks, neutrals and whites: shifts in a and b that cross over smoothly with lightness."""
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from nuvett.core.smooth import smooth_step
+from nuvett.core.spaces.cielab import neutral_oklab
+from nuvett.core.types import Floats, OKLab
+
+ZONES_OF_CAST = ("blacks", "neutrals", "whites")
+MOST_CAST = 0.1
+"""OKLab a or b that a zone is shifted by at most."""
+
+_BLACKS, _WHITES = (neutral_oklab(18), neutral_oklab(48)), (neutral_oklab(55), neutral_oklab(85))
+_NOTHING, _ALL = (0.0, 0.06), (neutral_oklab(97), 1.0)  # lightness over which black and full white come to stay
+
+
+def cast_shares(lightness: Floats) -> Floats:
+    """(3, N) shares of blacks, neutrals and whites at OKLab lightness (N,): they add up to 1, and to 0 at the ends.
+
+    Black without any light, and white where all channels are full, have no cast that could be taken away.
+    """
+    blacks, whites = 1 - _between(lightness, _BLACKS), _between(lightness, _WHITES)
+    stays = _between(lightness, _NOTHING) * (1 - _between(lightness, _ALL))
+    return np.asarray(np.stack([blacks, 1 - blacks - whites, whites]) * stays, dtype=np.float32)
+
+
+def _between(lightness: Floats, ends: tuple[float, float]) -> Floats:
+    return smooth_step((lightness - np.float32(ends[0])) / np.float32(ends[1] - ends[0]))
+
+
+def without_casts(lab: OKLab, shifts: Sequence[tuple[float, float]]) -> OKLab:
+    """OKLab colours (N, 3) with the shifts (a, b) of blacks, neutrals and whites added."""
+    out = lab.copy()
+    out[:, 1:] += cast_shares(lab[:, 0]).T @ np.array(shifts, dtype=np.float32)
+    return OKLab(out)
+
+
+def made_neutral(colour: OKLab, shifts: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:
+    """Shifts with which a colour (3,) becomes neutral, as far as may be: those of its lightness's main zone change."""
+    shares = cast_shares(np.asarray(colour[:1], dtype=np.float32))[:, 0]
+    zone = int(shares.argmax())
+    left = without_casts(OKLab(colour[None]), shifts)[0, 1:]
+    found = [tuple(shift) for shift in shifts]
+    if shares[zone] > 0:
+        asked = (s - float(v / shares[zone]) for s, v in zip(found[zone], left, strict=True))
+        a, b = (min(MOST_CAST, max(-MOST_CAST, value)) for value in asked)
+        found[zone] = (a, b)
+    return tuple((a, b) for a, b in found)
