@@ -6,6 +6,7 @@ from nuvett.core.area.brush import BrushPart, Stroke
 from nuvett.core.area.colour import ColourPart
 from nuvett.core.area.faces import SkinSeen
 from nuvett.core.area.part import AreaPart
+from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
 from nuvett.core.area.skin import SkinPart
 from nuvett.core.area.straight import StraightPart
@@ -73,4 +74,5 @@ AREA_EXAMPLES: tuple[AreaPart, ...] = (
     TonePart(low=50, high=80),
     SubjectPart(),
     SkinPart(faces=(SkinSeen(box=(0.3, 0.2, 0.3, 0.5), centre=(0.58, 0.08, 0.9)),)),
+    PersonPart(of="clothes", faces=(SkinSeen(box=(0.3, 0.1, 0.2, 0.2), centre=(0.58, 0.08, 0.9)),)),
 )

@@ -11,6 +11,7 @@ from nuvett.core.area.colour import ColourPart
 from nuvett.core.area.faces import SkinSeen
 from nuvett.core.area.kinds import AREA_KINDS
 from nuvett.core.area.part import AreaPart
+from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
 from nuvett.core.area.scene import Scene
 from nuvett.core.area.skin import SkinPart
@@ -35,7 +36,7 @@ SIZE = (300, 200)
 def plain_scene(lab: Floats | None = None, subject: Floats | None = None) -> Scene:
     grey = np.full((*SIZE[::-1], 3), (0.6, 0, 0), dtype=np.float32) if lab is None else lab
     nothing = np.zeros((20, 20), dtype=np.float32) if subject is None else subject
-    return Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), lambda: nothing)
+    return Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), lambda: nothing, lambda: nothing)
 
 
 def weights(*parts: AreaPart, scene: Scene | None = None, **whole: object) -> Floats:
@@ -214,3 +215,36 @@ def test_areas_are_told_in_words() -> None:
     assert describe(trim, Trim(areas=(one.model_copy(update={"strength": 0.0}),))).endswith("look here 100 to 0 %")
     with pytest.raises(ValidationError, match="belongs to its frame"):
         Look(areas=(Local(area=Area(parts=(BrushPart(),))),))
+
+
+def test_hair_is_about_a_head_clothes_below_it_skin_everywhere_and_none_of_it_on_what_is_no_person() -> None:
+    skin, cloth, wood = (0.6, 0.038, 0.047), (0.4, -0.02, -0.08), (0.6, 0.038, 0.047)
+    lab = np.full((*SIZE[::-1], 3), wood, dtype=np.float32)  # of the colour of skin, as wood is
+    there = np.zeros(SIZE[::-1], dtype=np.float32)
+    there[40:, 100:200] = 1
+    lab[40:, 100:200] = cloth
+    lab[60:90, 135:165] = lab[150:170, 110:130] = skin  # a face, and a hand
+    box = (135 / SIZE[0], 60 / SIZE[1], 30 / SIZE[0], 60 / SIZE[1])
+    faces = (SkinSeen(box=box, centre=(0.58, float(np.hypot(0.038, 0.047)), float(np.arctan2(0.047, 0.038)))),)
+    scene = plain_scene(lab, there)
+    asked = (PersonPart(of=of, faces=faces) for of in ("all", "hair", "clothes"))
+    everyone, hair, clothes = (weights(part, scene=scene) for part in asked)
+    near, whole = (weights(SkinPart(of=of, faces=faces), scene=scene) for of in ("faces", "all"))
+    assert everyone[100, 150] > 0.95 and everyone[100, 40] < 0.05
+    assert hair[45, 150] > 0.9 and hair[75, 150] < 0.1 and hair[180, 150] < 0.1 and hair[45, 40] < 0.1
+    assert clothes[160, 180] > 0.9 and clothes[45, 150] < 0.1 and clothes[160, 120] < 0.1 and clothes[160, 40] < 0.1
+    assert whole[75, 150] > 0.9 and whole[160, 120] > 0.9 and whole[160, 40] < 0.1 and near[160, 120] < 0.5
+    assert weights(PersonPart(of="all"), scene=scene).max() == 0, "nobody where there is no face"
+    assert PersonPart(of="hair").changes(PersonPart(of="clothes")) == ["hair their clothes"]
+
+
+def test_people_join_the_subject_where_they_are_near_and_leave_it_alone_where_they_are_far() -> None:
+    head, person = (np.zeros((20, 20), dtype=np.float32) for _ in range(2))
+    head[4:9, 8:12] = 1
+    person[4:, 5:15] = 1
+    grey = np.full((*SIZE[::-1], 3), (0.6, 0, 0), dtype=np.float32)
+    scene = Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), lambda: head, lambda: person)
+    faces = [(SkinSeen(box=(0.4, 0.2, 0.2, tall), centre=(0.58, 0.06, 0.9)),) for tall in (0.1, 0.22, 0.35)]
+    far, between, near = (at(weights(SubjectPart(faces=face), scene=scene), 0.5, 0.8) for face in faces)
+    assert far < 0.05 < between < 0.95 < near
+    assert at(weights(SubjectPart(faces=faces[0]), scene=scene), 0.5, 0.32) > 0.9

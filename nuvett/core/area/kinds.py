@@ -9,6 +9,7 @@ from pydantic import Field
 from nuvett.core.area.brush import BrushPart
 from nuvett.core.area.colour import ColourPart
 from nuvett.core.area.part import AreaPart
+from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
 from nuvett.core.area.skin import SkinPart
 from nuvett.core.area.straight import StraightPart
@@ -23,6 +24,7 @@ AREA_KINDS: tuple[type[AreaPart], ...] = (
     TonePart,
     SubjectPart,
     SkinPart,
+    PersonPart,
 )
 """Every kind of part."""
 

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from nuvett.core.area.faces import SkinSeen
 from nuvett.core.area.scene import Scene
-from nuvett.core.fields import choice, numbers_of
+from nuvett.core.fields import choice, choices_of, numbers_of
 from nuvett.core.types import Document, Mask01
 
 Place = Annotated[float, Field(ge=-2, le=3)]
@@ -68,6 +68,11 @@ class AreaPart(Document):
             f"{words.label} {words.bare(getattr(self, name))} to {words.written(getattr(after, name))}"
             for name, words in numbers.items()
             if name not in _PLACES and getattr(self, name) != getattr(after, name)
+        ]
+        said += [
+            f"{self.words} {words.words[getattr(after, name)]}"
+            for name, words in choices_of(type(self)).items()
+            if name != "join" and getattr(self, name) != getattr(after, name)
         ]
         if any(getattr(self, name) != getattr(after, name) for name in _PLACES & set(numbers)):
             said.append("moved")

@@ -1,7 +1,7 @@
 """A frame as areas look at it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -13,18 +13,24 @@ FEATHER = 1.0
 """Pixels of the map over which the hardest border fades, so that its pixels do not show."""
 
 
+def _nobody() -> Mask01:
+    return np.zeros((8, 8), dtype=np.float32)
+
+
 @dataclass(frozen=True)
 class Scene:
     """A frame as areas look at it, on a map of a size (width, height).
 
     guide : (h, w) luminance of the encoded frame as it came
-    lab : (h, w, 3) OKLab of the evened frame; subject : (h, w) how far things stand out, 0 to 1
+    lab : (h, w, 3) OKLab of the evened frame; subject, people : (h, w) how far things stand out, and
+        where people are, 0 to 1
     """
 
     size: tuple[int, int]
     guide: Callable[[], Floats]
     lab: Callable[[], OKLab]
     subject: Callable[[], Mask01]
+    people: Callable[[], Mask01] = field(default=_nobody)
 
     @property
     def places(self) -> tuple[Floats, Floats]:

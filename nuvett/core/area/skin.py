@@ -6,12 +6,17 @@ import numpy as np
 
 from nuvett.core.area.faces import SkinSeen
 from nuvett.core.area.part import AreaPart
+from nuvett.core.area.person import nearness_of, people_in
 from nuvett.core.area.scene import Scene
+from nuvett.core.fields import choice
 from nuvett.core.skin import skin_membership
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Mask01, OKLab
 
 _FACE_REACH, _FACE_SOFT = 1.1, 1.4  # of the half diagonal of a face: what still belongs to it, and where that ends
+
+
+_WORDS = {"faces": "near the faces", "all": "of their bodies too"}
 
 
 class SkinPart(AreaPart):
@@ -21,7 +26,9 @@ class SkinPart(AreaPart):
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "colours"
     edges: ClassVar[bool] = True
     lacking: ClassVar[str] = "No face was found in this frame."
+    sentence: ClassVar[str] = "{of}"
     kind: Literal["skin"] = "skin"
+    of: Literal["faces", "all"] = choice("faces", "takes", _WORDS)
     faces: tuple[SkinSeen, ...] = ()
 
     def told(self, faces: tuple[SkinSeen, ...]) -> Self:
@@ -35,6 +42,8 @@ class SkinPart(AreaPart):
         made = scene.nowhere
         if not self.faces:
             return made
+        if self.of == "all":
+            return self._all(scene)
         width, height = scene.size
         x, y = scene.places
         lab = scene.lab()
@@ -50,3 +59,9 @@ class SkinPart(AreaPart):
                     near[rows, columns] * skin_membership(OKLab(lab[rows, columns]), (face.centre,)),
                 )
         return made
+
+    def _all(self, scene: Scene) -> Mask01:
+        """Skin of whoever has a face here, wherever they are: what is like it and no part of them is left out."""
+        lab = scene.lab()
+        like = skin_membership(OKLab(lab.reshape(-1, 3)), tuple(face.centre for face in self.faces))
+        return np.asarray(like.reshape(lab.shape[:2]) * people_in(scene, nearness_of(self.faces)), dtype=np.float32)

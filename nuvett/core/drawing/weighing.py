@@ -1,6 +1,7 @@
 """What areas look at in a frame: the frame itself, small, as it came and evened."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache
 
 import cv2
@@ -20,12 +21,19 @@ Subject = Callable[[], Mask01]
 
 
 def scene_of(
-    small: Callable[[], Pixels], size: tuple[int, int], domain: Space, plan: FramePlan, subject: Subject
+    small: Callable[[], Pixels],
+    size: tuple[int, int],
+    domain: Space,
+    plan: FramePlan,
+    subject: Subject,
+    people: Subject | None = None,
 ) -> Scene:
     """A frame as areas look at it.
 
     small : 8-bit view (h, w, 3) of the frame in its own domain, uncut; size : of that view, width and height
-    subject : (h, w) how far things stand out; both are asked for when an area looks at them
+    subject, people : (h, w) how far things stand out, and where people are, none for nowhere
+
+    All are asked for when an area looks at them.
     """
     scale = min(1.0, AREA_EDGE / max(size))
     width, height = (max(1, round(side * scale)) for side in size)
@@ -44,7 +52,8 @@ def scene_of(
         flat = to_linear(Encoded01(encoded().reshape(-1, 3)), domain)
         return OKLab(linear_to_oklab(evened_by(plan, flat)).reshape(height, width, 3))
 
-    return Scene((width, height), guide, lab, subject)
+    made = Scene((width, height), guide, lab, subject)
+    return made if people is None else replace(made, people=people)
 
 
 def weigh_layers(plan: FramePlan, scene: Scene) -> tuple[WeightMap, ...]:

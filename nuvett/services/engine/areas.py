@@ -10,6 +10,7 @@ from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing
 from nuvett.core.types import Mask01
+from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within
 from nuvett.imaging.subject import find_subject
 from nuvett.services.engine.arrays import load_array
@@ -50,7 +51,13 @@ class Areas:
 
     def _scene(self, frame: FrameFacts, plan: FramePlan) -> Scene:
         size = fit_within(frame.width, frame.height, VIEW_EDGE)
-        return scene_of(lambda: self._sources.view(frame.view), size, frame.domain, plan, lambda: self.subject(frame))
+        view = lambda: self._sources.view(frame.view)  # noqa: E731
+        subject, people = (lambda: self.subject(frame)), (lambda: self.people(frame))
+        return scene_of(view, size, frame.domain, plan, subject, people)
+
+    def people(self, frame: FrameFacts) -> Mask01:
+        """Where people are in a frame (h, w), 0 to 1."""
+        return self._kept.get(("people", frame.view), lambda: find_people(self._sources.view(frame.view)))
 
     def subject(self, frame: FrameFacts) -> Mask01:
         """How far things stand out in a frame (h, w), 0 to 1: as it is kept, else found now."""

@@ -22,6 +22,7 @@ from nuvett.core.spaces.curves import encode_curve
 from nuvett.core.spaces.rgb import SPACES, Space
 from nuvett.imaging.decode import open_picture
 from nuvett.imaging.opened import Header, Limits, Opened, Picture
+from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within, shrink_linear
 from nuvett.imaging.subject import find_subject
 from nuvett.imaging.views import decode_view, encoded_view
@@ -116,7 +117,9 @@ def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> Look
     def weights() -> tuple[WeightMap, ...]:
         width, height = picture.pixels.shape[1], picture.pixels.shape[0]
         size = fit_within(width, height, VIEW_EDGE)
-        scene = scene_of(small, size, picture.domain, light, lambda: find_subject(small()))
+        scene = scene_of(
+            small, size, picture.domain, light, lambda: find_subject(small()), lambda: find_people(small())
+        )
         return tuple(weigh(area, scene) for area in areas)
 
     return LookedAt(small, weights)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError, TooFewPixelsError
 from nuvett.core.reading import edits
+from nuvett.core.reading.checks import checked
 from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
 from nuvett.services.looks import heroes
@@ -225,6 +226,15 @@ def draft(context: Means, slug: str, reference_id: uuid.UUID, asked: ReferenceDr
         veil = reference_overlays.dimmed_picture(context.studio, proxy, reading.sampling)
         answer["veil"] = f"data:image/png;base64,{base64.b64encode(veil).decode()}"
     return JSONResponse(answer)
+
+
+@router.get("/references/{reference_id}/checks")
+@heavy
+def checks(context: Means, slug: str, reference_id: uuid.UUID) -> HTMLResponse:
+    """What in a reference is no part of the picture, or rules it, with what would leave it out."""
+    proxy, sampling = _proxy(context, slug, reference_id)
+    found = checked(context.studio.bench.sources.array(proxy), sampling)
+    return context.part("parts/checks.html", checks=found)
 
 
 def _keep(

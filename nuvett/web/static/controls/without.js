@@ -16,7 +16,7 @@ export function connectWithout(page) {
     if (!held) return;
     if (getAt(page.document, held)) setAt(page.document, `${held}.on`, true);
     held = "";
-    page.draft({});
+    page.draft({ proofs: true }); // as fine as it was before
   };
   const of = (event) => event.target.closest("[data-without]")?.dataset.without;
 

@@ -51,7 +51,15 @@ export const read = () => ({
       takeDocument();
       if (leave) one("[data-leave-out]", root).checked = true;
       if (colour !== undefined) openSwatch(Number(colour));
+      showChecks();
     };
+    /** What is found in the reference in view, once it has been looked through. */
+    const showChecks = newestWins(async () => {
+      if (!one("[data-checks]", root)) return;
+      const found = await (await ask(address("checks"))).text();
+      const place = one("[data-checks]", root); // what is shown may have been rendered anew meanwhile
+      if (place) place.innerHTML = found;
+    });
     const openSwatch = (index) => {
       for (const slip of all("[data-swatch]", root)) slip.hidden = Number(slip.dataset.swatch) !== index;
       for (const band of all("[data-colour]", root))
@@ -184,6 +192,8 @@ export const read = () => ({
     });
     root.addEventListener("click", (event) => {
       const find = (name) => event.target.closest(`[${name}]`)?.dataset;
+      const taken = find("data-take-sampling");
+      if (taken) return page.keep(JSON.parse(taken.takeSampling));
       const tool = event.target.closest("[data-tool]:is(button)");
       if (tool) {
         useTool(tool.dataset.tool);
@@ -286,6 +296,7 @@ export const read = () => ({
     });
 
     takeDocument();
+    showChecks();
     connectStill(page);
     connectInstruments(page);
     const waitForReading = async () => {
