@@ -15,6 +15,7 @@ from nuvett.core.area.tone import TonePart
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import OwnMove
+from nuvett.core.fit.wash import WashLayer, WashStop
 from nuvett.core.reading.family import Family
 from nuvett.core.steps.casts import CastStep
 from nuvett.core.steps.curve import CurveStep
@@ -42,6 +43,8 @@ from nuvett.core.table.table import grid
 
 TABLE = HeldTable.of((0.02 + 0.96 * grid(17) ** np.array([1.25, 1.2, 1.1])).astype(np.float32))
 WASH = ((0.2, 0.0, -0.05), (0.8, 0.03, 0.08))
+_STOPS = (WashStop(at=10, colour=(0.4, 0.1, 0)), WashStop(at=90, colour=(0.8, 0, 0.1)))
+_OVER = WashLayer(amount=60, low=20, stops=_STOPS)
 EXAMPLES: tuple[Step, ...] = (
     EvenStep(),
     ToneStep(amount=100, black=10, white=90),
@@ -56,7 +59,7 @@ EXAMPLES: tuple[Step, ...] = (
     PrimariesStep(red_turn=12, red_richer=-20, green_turn=-8, green_richer=20, blue_turn=9, blue_richer=30),
     SaturationStep(saturation=40, vibrance=-30),
     HueStep(bands=(HueBand(hue=55, turn=20, chroma=40), HueBand(hue=250, after=60, lightness=-12, most=6))),
-    WashStep(on=True, amount=80, colours=WASH),
+    WashStep(on=True, amount=80, colours=WASH, layers=(_OVER, _OVER.model_copy(update={"mode": "multiply"}))),
     FilterStep(on=True, amount=80, hue=70),
     MonoStep(on=True, toned=60, hues=(GreyHue(hue=262, lighter=-60), GreyHue(hue=28, lighter=80))),
     TableStep(on=True, amount=100, table=TABLE, called="evening"),

@@ -71,7 +71,7 @@ class Pointed(Picked):
     document : the look or trim that it is picked for, area : whose steps are worked on
     """
 
-    what: Literal["area", "move", "hold", "hue", "neutral"]
+    what: Literal["area", "move", "hold", "hue", "neutral", "spot"]
     document: Document
     area: Index | None = None
     frame: Row = None

@@ -169,7 +169,7 @@ def test_a_palette_survives_being_written_and_read(proxy: Linear, kind: str) -> 
     palette = read(proxy).palette
     text = write_palette(palette, "Lamp & <sea>", kind)
     assert all(c.hex in text for c in palette)
-    if kind == "svg":
+    if kind in ("svg", "card"):
         assert "&lt;sea&gt;" in text
         return
     back = read_palette(text.encode(), f"lamp.{kind}")

@@ -92,6 +92,8 @@ def test_half_of_a_step_lies_between_none_and_all_of_it(step: Step) -> None:
         return
     if step.name == "moves":  # the amount is that of the pairing, and moves by hand are made whole
         step = _with("moves", own=())
+    if step.name == "wash":  # and the amount of a wash is that of the first one
+        step = _with("wash", layers=())
     none, half, whole = (drawn(step.model_copy(update={"amount": amount})) for amount in (0, 50, 100))
     assert np.array_equal(none, drawn())
     far, first, second = (np.abs(a - b).mean() for a, b in ((whole, none), (half, none), (whole, half)))
@@ -108,7 +110,7 @@ def test_a_step_that_is_off_is_idle_does_nothing_and_is_not_said(step: Step) -> 
     assert describe(look.with_step(off), look.with_step(step)).startswith(f"{step.title} on")
 
 
-PARTS_OF = {"moves": "own", "hold": "families", "mono": "hues", "hues": "bands"}
+PARTS_OF = {"moves": "own", "hold": "families", "mono": "hues", "hues": "bands", "wash": "layers"}
 
 
 @pytest.mark.parametrize("name", PARTS_OF)
@@ -367,7 +369,7 @@ WAYS: dict[str, Way] = {
     "saturation.saturation": Way(chroma, 1, -60, 60),
     "saturation.vibrance": Way(quiet_chroma, 1, -60, 60),
     "saturation.most": Way(chroma, 1, 3, 30),
-    "wash.amount": Way(away("wash"), 1, 20, 100),
+    "wash.amount": Way(away("wash"), 1, 20, 100, _with("wash", layers=())),
     "filter.amount": Way(toward(70), 1, 10, 100),
     "filter.hue": Way(toward(70), -1, 70, 180),
     "mono.amount": Way(chroma, -1, 20, 100, _with("mono", toned=0)),

@@ -217,7 +217,7 @@ def test_a_hue_range_is_begun_dragged_held_off_and_shown_and_what_should_be_neut
     page.get_by_role("button", name="Point at what should be neutral…").click()
     frame = place(page, picture)
     page.mouse.click(frame["x"] + frame["width"] * 0.9, frame["y"] + frame["height"] * 0.06)
-    expect(page.locator('[data-step="casts"]')).to_contain_text("toward red")
+    expect(history).to_contain_text("toward red")
     bring_in(page, "regions")
     live = page.locator('[data-sheet] .live[data-name="regions.shadows"]')
     live.focus()

@@ -9,7 +9,9 @@ import numpy as np
 import pytest
 from starlette.testclient import TestClient
 
+from nuvett.core.look.trim import Trim
 from nuvett.imaging.subject import find_subject
+from nuvett.services.looks.spots import where_spots_show
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.services.series.frame_facts import facts_of
@@ -163,3 +165,35 @@ def test_a_step_of_the_look_is_named_and_stays_named_on_its_branch(client: TestC
     branched = client.put(at, json=other).json()["history"]
     assert "<b>soft:</b>" in branched and "(another branch)" in branched
     assert "<b>" not in client.post(f"{at}/step/1/name", json={"name": " "}).json()["history"].split("data-slot")[1]
+
+
+def test_a_spot_is_painted_out_and_done_to_frames_where_it_shows(client: TestClient, slug: str, studio: Studio) -> None:
+    with studio.database.session() as session:
+        first, second = catalogue.find_series(session, slug).frames
+        ids, size = (str(first.id), str(second.id)), (first.width, first.height)
+    at = f"/series/{slug}/frames/{ids[0]}/trim"
+    flat = {"geometry": {"mirrored": True}}
+    asked = {"place": [0.25, 0.4], "what": "spot", "document": flat}
+    spotted = client.post(f"{at}/pick", json=asked).json()["document"]
+    (spot,) = spotted["spots"]
+    assert (spot["x"], spot["y"]) == pytest.approx((0.75, 0.4), abs=1e-3), "places are of the original"
+    assert client.post(f"/series/{slug}/shape/pick", json={**asked, "document": {}}).status_code == 422
+    spotted |= {"geometry": {}, "spots": [{"x": 0.75, "y": 0.4, "radius": 3}]}
+    revision = revision_at(client, at)["revision"]
+    kept = client.put(at, json={"document": spotted, "revision": revision}).json()
+    assert "spot painted out" in kept["history"] and "spot 1" in kept["sheet"]
+    pictures = [client.post(f"{at}/draft", json={"document": d}).json()["pictures"]["look"] for d in ({}, spotted)]
+    plain, made = (
+        cv2.imdecode(np.frombuffer(client.get(p).content, np.uint8), cv2.IMREAD_COLOR).astype(int) for p in pictures
+    )
+    away = np.abs(plain - made).max(axis=2)
+    height, width = away.shape
+    assert away[int(0.4 * height) - 8 : int(0.4 * height) + 8, int(0.75 * width) - 8 : int(0.75 * width) + 8].max() > 1
+    assert away[: height // 8].max() <= 6, "nothing far from it changes but what a JPEG does"
+    copied = client.post(f"/series/{slug}/trims/copy", json={"frame": ids[0], "frames": [ids[1]], "parts": ["spots"]})
+    assert copied.status_code == 200
+    there = client.get(f"/series/{slug}/frames/{ids[1]}/trim").json()["document"]["spots"]
+    with studio.database.session() as session:
+        facts = facts_of(catalogue.find_series(session, slug).frames[1])
+    expected = where_spots_show(studio.bench, Trim.model_validate(spotted).spots, [facts])[facts.id]
+    assert len(there) == len(expected) and size[0] > 0

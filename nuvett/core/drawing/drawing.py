@@ -14,6 +14,7 @@ from nuvett.core.drawing.renderer import BLOCK_PIXELS, STRIP_ROWS, Pixels, Rende
 from nuvett.core.drawing.resampling import Box, Resampling
 from nuvett.core.geometry.geometry import Geometry, Placing
 from nuvett.core.geometry.lens import LensCorrection
+from nuvett.core.geometry.spots import Spots
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.compile import compile_shaped
 from nuvett.core.plan.finish import FinishOperation, RegionsOperation
@@ -21,6 +22,7 @@ from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.spatial.finish import ON_MAPS, Finisher, InArea
 from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps, make_maps
+from nuvett.core.spatial.mending import Mending
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
@@ -32,7 +34,8 @@ _NOTHING = 119 / 255  # encoded grey of what lies beside the picture
 class Stages:
     """A plan compiled: geometry, runs of colour operations as one table, layers, then what needs more than a colour.
 
-    lens : what it did, which is undone with the geometry; domain : of the pixels that come in
+    spots : painted out of the source; lens : what it did, which is undone with the geometry
+    domain : of the pixels that come in
     light : the plan that only evens the light, which is how areas look at the frame
     """
 
@@ -41,6 +44,7 @@ class Stages:
     finish: tuple[FinishOperation, ...] = ()
     geometry: Geometry = field(default_factory=Geometry)
     lens: LensCorrection | None = None
+    spots: Spots = ()
     domain: Space = Space.SRGB
     light: FramePlan = field(default_factory=FramePlan)
     seed: int = 0
@@ -48,7 +52,7 @@ class Stages:
     def laid_out(self, plan: FramePlan) -> "Stages":
         """The same tables where another plan, which differs in areas and geometry alone, has them."""
         layers = (replace(stage, area=layer.area) for stage, layer in zip(self.layers, plan.layers, strict=True))
-        return replace(self, layers=tuple(layers), geometry=plan.geometry, lens=plan.lens)
+        return replace(self, layers=tuple(layers), geometry=plan.geometry, lens=plan.lens, spots=plan.spots)
 
     def placed(self, size: tuple[int, int]) -> Placing:
         """Where what is seen of a frame of a size comes from."""
@@ -68,7 +72,7 @@ class Stages:
     @property
     def is_plain(self) -> bool:
         """Whether every pixel is a function of its own colour and place alone."""
-        return not self.finishes and self.geometry.is_none and self.lens is None
+        return not self.finishes and not self.spots and self.geometry.is_none and self.lens is None
 
 
 def compile_stages(
@@ -93,7 +97,7 @@ def compile_stages(
     layers = tuple(compiled(layer) for layer in plan.layers)
     light = FramePlan(groups=(plan.group("light"),))
     renderer = table(plan, domain)
-    return Stages(renderer, layers, plan.finish, plan.geometry, plan.lens, domain, light, plan.seed)
+    return Stages(renderer, layers, plan.finish, plan.geometry, plan.lens, plan.spots, domain, light, plan.seed)
 
 
 class Drawing:
@@ -121,6 +125,7 @@ class Drawing:
         source = source or size
         placing = stages.placed(original or source)
         self._resampling = Resampling(placing, size, source)
+        self._mending = Mending(stages.spots, source)
         self._finisher = None
         if stages.finishes:
             maps = self._maps(small) if stages.needs_maps and small is not None else None
@@ -129,7 +134,7 @@ class Drawing:
     @property
     def by_strips(self) -> bool:
         """Whether rows can be drawn by themselves, with nothing around them."""
-        return self._finisher is None and self._resampling.is_plain
+        return self._finisher is None and self._resampling.is_plain and self._mending.is_none
 
     @property
     def halo(self) -> int:
@@ -144,7 +149,19 @@ class Drawing:
 
     def around(self, box: Box) -> Box:
         """The part of the source that is needed to draw a part of the picture."""
+        return self._mending.around(self._drawn_from(box))
+
+    def _drawn_from(self, box: Box) -> Box:
+        """The part of the source that a part of the picture is drawn from, its spots mended."""
         return self._resampling.around(self._outer(box))
+
+    def _from(self, pixels: Pixels, box: Box, depth: int) -> Pixels:
+        """A part of the picture from the source's pixels `around` it."""
+        at, inner = self.around(box)[:2], self._drawn_from(box)
+        if not self._mending.is_none:
+            left, top = inner[0] - at[0], inner[1] - at[1]
+            pixels = self._mending.mended(pixels, at)[top : top + inner[3], left : left + inner[2]]
+        return self._made(pixels, inner[:2], box, depth)
 
     def part(self, pixels: Pixels, box: Box, depth: int = 8) -> Pixels:
         """A part of the picture, 8 or 16 bit, from the source's pixels (H, W, 3) `around` it.
@@ -153,7 +170,7 @@ class Drawing:
         """
         if self.by_strips and not self._weights:
             return self._stages.renderer.part(pixels, box[0], box[1], depth)
-        return self._made(pixels, self.around(box)[:2], box, depth)
+        return self._from(pixels, box, depth)
 
     def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
         """Rows (H, W, 3) of a frame that can be drawn by strips, 8 or 16 bit."""
@@ -189,7 +206,7 @@ class Drawing:
                 return
             left, first, across, down = self.around(box)
             around = pixels[first : first + down, left : left + across]
-            out[top : top + box[3]] = self._made(around, (left, first), box, depth)
+            out[top : top + box[3]] = self._from(around, box, depth)
 
         with ThreadPoolExecutor(threads) as pool:
             list(pool.map(work, range(0, height, rows)))

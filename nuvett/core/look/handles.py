@@ -2,6 +2,7 @@
 
 import math
 import re
+from collections.abc import Callable
 from itertools import pairwise
 from typing import Any
 
@@ -11,12 +12,14 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.curves import MOST_POINTS, STRAIGHT, CurvePoint
 from nuvett.core.fit.grey import GAIN, MOST_GREYS, GreyHue, grey_lightness, hue_weights
 from nuvett.core.fit.moves import OwnMove
+from nuvett.core.fit.wash import MOST_STOPS, WashLayer
 from nuvett.core.look.colour_handles import Kept, drag_chart, reset_chart
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.hold import FamilyHold, HoldStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.moves import MoveStep
+from nuvett.core.steps.wash import WashStep
 from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.types import OKLab
 
@@ -144,6 +147,29 @@ def drag_grey(look: Kept, colour: tuple[float, float, float], lightness: float) 
     return look.with_step(mono.model_copy(update={"on": True, "hues": tuple(hues)}))
 
 
+def drag_stop(look: Kept, layer: int, index: int, at: float) -> Kept:
+    """A look with a stop of one of its washes at CIE L* `at`, or one stop more. Raises InvalidChangeError."""
+    return _with_wash(look, layer, index, lambda own: own.with_stop(index, at), may_add=True)
+
+
+def _with_wash(
+    look: Kept, layer: int, index: int, change: Callable[[WashLayer], WashLayer], may_add: bool = False
+) -> Kept:
+    step = look.step(WashStep)
+    if layer >= len(step.layers) or index >= len(step.layers[layer].stops) + may_add:
+        raise InvalidChangeError("That stop is not there any more.")
+    if index >= MOST_STOPS:
+        raise InvalidChangeError(f"A wash has at most {MOST_STOPS} stops; take one away first.")
+    layers = tuple(change(own) if place == layer else own for place, own in enumerate(step.layers))
+    return look.with_step(step.model_copy(update={"layers": layers}))
+
+
+def _without_stop(own: WashLayer, index: int) -> WashLayer:
+    if len(own.stops) <= 2:
+        raise InvalidChangeError("A wash keeps two stops at least.")
+    return own.model_copy(update={"stops": (*own.stops[:index], *own.stops[index + 1 :])})
+
+
 def drag(look: Kept, handle: str, place: tuple[float, float]) -> Kept:
     """A look after one of its handles was dragged.
 
@@ -163,6 +189,8 @@ def drag(look: Kept, handle: str, place: tuple[float, float]) -> Kept:
         curve = look.step(CurveStep)
         points = drag_point(getattr(curve, match[1]), int(match[2]), x, y)
         return look.with_step(curve.model_copy(update={"on": True, match[1]: points}))
+    if match := re.fullmatch(r"stop\.(\d+)\.(\d+)", handle):
+        return drag_stop(look, int(match[1]), int(match[2]), x)
     if handle == "land":
         return land(look, x, y)
     if (dragged := drag_chart(look, handle, x, y)) is not None:
@@ -186,6 +214,9 @@ def reset(look: Kept, handle: str) -> Kept:
         return look.with_step(curve.model_copy(update={match[1]: _without_point(curve, match[1], int(match[2]))}))
     if handle.startswith("share."):
         return look.with_step(look.step(CurveStep).model_copy(update={"master": STRAIGHT}))
+    if match := re.fullmatch(r"stop\.(\d+)\.(\d+)", handle):
+        index = int(match[2])
+        return _with_wash(look, int(match[1]), index, lambda own: _without_stop(own, index))
     if handle == "grey":
         return look.with_step(look.step(MonoStep).model_copy(update={"hues": ()}))
     if (back := reset_chart(look, handle)) is not None:

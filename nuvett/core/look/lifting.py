@@ -62,6 +62,9 @@ def liftable(look: Look, trim: Trim, below: float = 0.0) -> list[Liftable]:
         found.append(Liftable(f"area.{place}", own.title, reason, can, can, "" if can else reason))
     if not trim.geometry.is_none:
         found.append(Liftable("geometry", "Straighten and crop", "", False, False, "a crop belongs to its frame"))
+    if trim.spots:
+        reason = "a spot belongs to its frame; “Do the same to…” finds it in others"
+        found.append(Liftable("spots", "Spots painted out", "", False, False, reason))
     if trim.strength != 100:
         words = f"takes {trim.strength:.0f} % of the look"
         found.append(

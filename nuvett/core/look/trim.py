@@ -7,6 +7,7 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
 from nuvett.core.geometry.geometry import Geometry
+from nuvett.core.geometry.spots import MOST_SPOTS, Spots
 from nuvett.core.look.earlier import trim_from_earlier
 from nuvett.core.look.local import MOST_AREAS, Local
 from nuvett.core.look.refusals import what_is_wrong
@@ -19,12 +20,14 @@ TRIM_SCHEMA = 3
 class WholeTrim(WithSteps):
     """What a trim says beside its steps: strength of the look here, in percent, geometry, and steps in areas.
 
+    spots : that are painted out by what is around them
     without : keys of areas of the look that are left out in this frame
     """
 
     schema_version: Literal[3] = 3
     strength: float = number(100, 0, 100, "Strength of the look")
     geometry: Geometry = Geometry()
+    spots: Spots = Field(default=(), max_length=MOST_SPOTS)
     areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
     without: tuple[str, ...] = Field(default=(), max_length=MOST_AREAS)
 
@@ -59,6 +62,7 @@ class Trim(_TrimSteps):
             and not self.steps
             and not self.areas
             and not self.without
+            and not self.spots
             and self.geometry == Geometry()
         )
 
@@ -66,10 +70,11 @@ class Trim(_TrimSteps):
     def acts(self) -> bool:
         """Whether it changes the frame; steps brought in may still be idle."""
         acting = any(not step.is_idle for step in self.steps) or any(not area.is_idle for area in self.areas)
-        return self.strength != 100 or acting or bool(self.without) or not self.geometry.is_none
+        placed = not self.geometry.is_none or any(spot.on for spot in self.spots)
+        return self.strength != 100 or acting or bool(self.without) or placed
 
 
-TRIM_PARTS = ("strength", "geometry", "areas", "without", *(kind.name for kind in _IN_TRIMS))
+TRIM_PARTS = ("strength", "geometry", "spots", "areas", "without", *(kind.name for kind in _IN_TRIMS))
 """Parts of a trim by which it can be copied."""
 
 

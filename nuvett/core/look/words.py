@@ -2,6 +2,7 @@
 
 from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.moves import OwnMove
+from nuvett.core.geometry.spots import Spots
 from nuvett.core.geometry.words import geometry_changes
 from nuvett.core.look.common import common_changes
 from nuvett.core.look.local import locals_changed
@@ -32,6 +33,7 @@ def describe(before: WithSteps, after: WithSteps) -> str:
     said = []
     for kind in after.kinds:
         said += changed(getattr(before, kind.name), getattr(after, kind.name))
+    said += _spots_changed(getattr(before, "spots", ()), getattr(after, "spots", ()))
     said += geometry_changes(getattr(before, "geometry", None), getattr(after, "geometry", None))
     said += locals_changed(getattr(before, "areas", ()), getattr(after, "areas", ()))
     said += _left_out(getattr(before, "without", ()), getattr(after, "without", ()))
@@ -47,6 +49,14 @@ def describe(before: WithSteps, after: WithSteps) -> str:
     if not said:
         return "No change"
     return said[0] if len(said) == 1 else f"{said[0]} and {len(said) - 1} more"
+
+
+def _spots_changed(before: Spots, after: Spots) -> list[str]:
+    if len(before) != len(after):
+        more = len(after) - len(before)
+        spots = "1 spot" if abs(more) == 1 else f"{abs(more)} spots"
+        return [f"{spots} {'painted out' if more > 0 else 'no longer painted out'}"]
+    return ["A spot changed"] if before != after else []
 
 
 def _left_out(before: tuple[str, ...], after: tuple[str, ...]) -> list[str]:

@@ -12,6 +12,7 @@ from nuvett.core.fit.grey import GreyHue, grey_lightness
 from nuvett.core.fit.hues import HueBand, ranged, under_ceiling
 from nuvett.core.fit.moves import OwnMove, move_by_hand
 from nuvett.core.fit.primaries import primaries_matrix
+from nuvett.core.fit.wash import WashLayer, washed
 from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.reading.palette import Colour
@@ -145,6 +146,18 @@ class WashOperation(ColourOperation):
         laid = np.stack([lab[:, 0], *(np.interp(lab[:, 0], light, [c[i] for c in palette]) for i in (1, 2))], axis=1)
         backdrop, source = (from_linear(oklab_to_linear(OKLab(c.astype(np.float32)))) for c in (lab, laid))
         return linear_to_oklab(to_linear(blend_over(backdrop, source, self.mode, 1)))
+
+
+class WashLayersOperation(ColourOperation):
+    """Washes with stops of their own, one over the other."""
+
+    kind: Literal["wash-layers"] = "wash-layers"
+    layers: tuple[WashLayer, ...]
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        for layer in self.layers:
+            lab = washed(lab, layer)
+        return lab
 
 
 class FilterOperation(ColourOperation):

@@ -10,6 +10,7 @@ from pydantic import Field, model_validator
 from nuvett.core.area.area import Area
 from nuvett.core.geometry.geometry import Geometry, Placing, Size
 from nuvett.core.geometry.lens import LensCorrection
+from nuvett.core.geometry.spots import Spots
 from nuvett.core.plan.by_hand import (
     CastsOperation,
     CurveOperation,
@@ -20,6 +21,7 @@ from nuvett.core.plan.by_hand import (
     OwnMovesOperation,
     PrimariesOperation,
     SaturateOperation,
+    WashLayersOperation,
     WashOperation,
 )
 from nuvett.core.plan.earlier import from_first_schema, from_second_schema
@@ -70,6 +72,7 @@ AnyOperation = Annotated[
     | SaturateOperation
     | HuesOperation
     | WashOperation
+    | WashLayersOperation
     | FilterOperation
     | GreyOperation
     | TableOperation
@@ -150,6 +153,7 @@ class Layer(Document):
 class FramePlan(Document):
     """Plan of one frame; the same for preview, wall and delivery, whatever the size.
 
+    spots : painted out of the frame before anything else
     lens : what the lens did, which is undone first; geometry : where what is seen comes from
     groups : even light, look and trim, in the order in which they act; what a look does by hand first, before it is
         fitted, is one of its own; layers : in areas, after all groups
@@ -157,6 +161,7 @@ class FramePlan(Document):
     """
 
     schema_version: Literal[3] = 3
+    spots: Spots = ()
     lens: LensCorrection | None = None
     geometry: Geometry = Geometry()
     groups: tuple[Group, ...] = ()
@@ -190,7 +195,7 @@ class FramePlan(Document):
     def nowhere(self) -> Self:
         """The plan without its geometry and without the places of its layers: what its tables depend on."""
         layers = tuple(layer.model_copy(update={"area": Area()}) for layer in self.layers)
-        return self.model_copy(update={"lens": None, "geometry": Geometry(), "layers": layers})
+        return self.model_copy(update={"spots": (), "lens": None, "geometry": Geometry(), "layers": layers})
 
     def through_lens(self, lens: LensCorrection | None) -> Self:
         """The plan with what a lens did undone first; as it is where there is none."""

@@ -165,7 +165,7 @@ def trimmed(base: FramePlan, look: Look, trim: Trim, fitting: Callable[[], Fitti
     fitting : what the frame is planned by, asked for only where something of the trim has to be fitted
     """
     trim = with_common(trim, look.common)
-    plan = base.model_copy(update={"geometry": trim.geometry})
+    plan = base.model_copy(update={"geometry": trim.geometry, "spots": trim.spots})
     weakened = trim.strength != 100
     if weakened:
         plan = plan.with_look_at(min(1.0, look.strength / 100) * trim.strength / 100)
@@ -320,4 +320,4 @@ def trim_only(trim: Trim, frame: Statistics, faces: Sequence[FaceSeen] = (), see
     ask = Ask(frame=frame, aim=aim_of_statistics(frame), aimed=False, centres=_centres(seen))
     group = Group(name="trim", operations=_resolved(trim.steps, ask))
     layers = _InAreas((), seen, lambda: ask).layers("trim", trim.areas)
-    return FramePlan(geometry=trim.geometry, groups=(group,), layers=layers, seed=seed)
+    return FramePlan(spots=trim.spots, geometry=trim.geometry, groups=(group,), layers=layers, seed=seed)

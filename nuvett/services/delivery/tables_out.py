@@ -62,6 +62,7 @@ def what_a_table_carries(bench: Workbench, facts: Facts, aimed: Aimed, each: boo
         lost += ["trims"] if any(frame.trim.acts for frame in facts) else []
     else:
         lost += ["crops and turns"] if any(not frame.trim.geometry.is_none for frame in facts) else []
+    lost += ["spots painted out"] if any(plan.spots for plan in plans) else []
     lost += ["areas"] if any(plan.layers for plan in plans) else []
     lost += ["the finish (" + _listed(finishes(plans)) + ")"] if finishes(plans) else []
     return Carries(tuple(lost), () if each else tuple(_skin_astray(bench, facts, aimed, plans)))

@@ -2,13 +2,14 @@
 
 import uuid
 from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.proposals import taking
+from nuvett.core.geometry.spots import MOST_SPOTS, Spots
 from nuvett.core.look.trim import Trim, lost_parts, take_trim_parts
 from nuvett.core.look.words import describe
 from nuvett.services.platform import history
@@ -29,10 +30,22 @@ def chosen_frames(session: Session, series: models.Series, chosen: Sequence[uuid
 
 @dataclass(frozen=True)
 class Taken:
-    """What of a frame's trim is done to others: parts by name; areas are added to theirs or replace them."""
+    """What of a frame's trim is done to others: parts by name; areas are added to theirs or replace them.
+
+    spots : those that show in each frame, which are added to its own
+    """
 
     parts: frozenset[str]
     replace_areas: bool = False
+    spots: Mapping[uuid.UUID, Spots] = field(default_factory=dict)
+
+    def done_to(self, frame: uuid.UUID, own: Trim, trim: Trim) -> Trim:
+        """A frame's own trim with what is taken of another one. Raises DocumentError as `take_trim_parts`."""
+        made = take_trim_parts(own, trim, self.parts - {"spots"}, self.replace_areas)
+        if "spots" not in self.parts:
+            return made
+        more = tuple(spot for spot in self.spots.get(frame, ()) if spot not in own.spots)
+        return made.model_copy(update={"spots": (*own.spots, *more)[:MOST_SPOTS]})
 
 
 def copy_trim(
@@ -67,7 +80,7 @@ def _copied(
         raise InvalidChangeError("Choose what of the trim is taken.")
     trim = trim_of(source)
     return [
-        (frame, take_trim_parts(trim_of(frame), trim, taken.parts, taken.replace_areas))
+        (frame, taken.done_to(frame.id, trim_of(frame), trim))
         for frame in chosen_frames(session, series, chosen)
         if frame.id != source.id
     ]

@@ -1,18 +1,20 @@
 """What is done to several frames at once, to variants, and with what trims have in common."""
 
 import uuid
+from collections.abc import Mapping
 from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
-from nuvett.services.looks import carried_plans, carrying, common_trims, trims_of_many
+from nuvett.core.geometry.spots import Spots
+from nuvett.services.looks import carried_plans, carrying, common_trims, spots, trims_of_many
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import gathering, subjects, variants
 from nuvett.services.series.catalogue import find_frame, find_series, ready_frames
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.web.bodies import Chosen, Named, TrimCopy
-from nuvett.web.context import Means
+from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.filters import plural
 from nuvett.web.views.trim_parts import part_titles
@@ -25,11 +27,13 @@ def _done(words: str) -> JSONResponse:
 
 
 @router.post("/trims/copy")
+@heavy
 def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
+    taken = _taken(asked, _shown_spots(context, slug, asked))
     with context.session() as session:
         source = find_frame(session, find_series(session, slug), asked.frame)
         series = find_series(session, asked.to or slug)
-        count = trims_of_many.copy_trim(session, series, source, asked.frames, _taken(asked))
+        count = trims_of_many.copy_trim(session, series, source, asked.frames, taken)
         subjects.queue_subjects(session, context.studio, series, trim_of(source))
         there = f" of {series.title}" if series.id != source.series_id else ""
     return _done(f"Done to {plural(count, 'frame')}{there}; each can undo it for itself.")
@@ -43,8 +47,19 @@ def frames_elsewhere(context: Means, slug: str, of: Annotated[str, Query(max_len
         return context.part("parts/choose_frames.html", frames=found, frames_of=of or slug, setup=[])
 
 
-def _taken(asked: TrimCopy) -> trims_of_many.Taken:
-    return trims_of_many.Taken(frozenset(asked.parts), asked.areas == "replace")
+def _taken(asked: TrimCopy, shown: Mapping[uuid.UUID, Spots] | None = None) -> trims_of_many.Taken:
+    return trims_of_many.Taken(frozenset(asked.parts), asked.areas == "replace", shown or {})
+
+
+def _shown_spots(context: Context, slug: str, asked: TrimCopy) -> Mapping[uuid.UUID, Spots]:
+    """Spots of the frame that show in the chosen ones, looked for where they are asked for."""
+    if "spots" not in asked.parts:
+        return {}
+    with context.session() as session:
+        own = trim_of(find_frame(session, find_series(session, slug), asked.frame)).spots
+        series = find_series(session, asked.to or slug)
+        frames = spots.spotted(trims_of_many.chosen_frames(session, series, asked.frames))
+    return spots.where_spots_show(context.studio.bench, own, frames)
 
 
 @router.post("/trims/copy/lost")

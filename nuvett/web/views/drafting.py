@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, TypeVar
 
+import numpy as np
 from fastapi.responses import JSONResponse
 from sqlalchemy.orm import Session
 
@@ -11,7 +12,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look import handles
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
-from nuvett.core.look.placing import is_of_geometry, place_frame
+from nuvett.core.look.placing import is_of_geometry, place_frame, with_spot
 from nuvett.core.look.pointing import POINTINGS
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
@@ -112,6 +113,8 @@ def picked(context: Context, easel: Easel, document: Worked, asked: Pointed) -> 
     The colour is the one that comes to the step that it is picked for, wherever that stands.
     """
     bench = context.studio.bench
+    if asked.what == "spot":
+        return JSONResponse({"document": _with_spot(easel, document, asked.place).model_dump(mode="json")})
     evened = evened_on(bench, easel)
     came = bench.pictures.colour_under(easel.frame, evened, asked.place)
     if asked.what == "area":
@@ -126,6 +129,15 @@ def picked(context: Context, easel: Easel, document: Worked, asked: Pointed) -> 
         colour = bench.pictures.colour_before(easel.frame, plan, easel.where, pointing.kind, asked.place)
     made = _everywhere_or_in(document, area, lambda own: pointing.add(own, colour, came))
     return JSONResponse({"document": made.model_dump(mode="json")})
+
+
+def _with_spot(easel: Easel, document: Worked, place: tuple[float, float]) -> Trim:
+    """A trim with one spot more at a place of what is seen. Raises InvalidChangeError for a look, and for too many."""
+    if not isinstance(document, Trim):
+        raise InvalidChangeError("Spots belong to a frame: paint them out on Trim.")
+    size = (easel.frame.width, easel.frame.height)
+    x, y = replace(document.geometry.placed(size), lens=easel.frame.lens).original(*(np.array([v]) for v in place))
+    return with_spot(document, float(x[0]), float(y[0]))
 
 
 def _coming(bench: Workbench, easel: Easel) -> FramePlan:
@@ -156,6 +168,7 @@ def sheet_values(
         "area_aims": [(part.key, part.name) for part in target.parts] if target else [],
         "revision": revision,
         "washes": washes,
+        "target_colours": [[c.lightness, c.a, c.b] for c in target.palette] if target else [],
         "tables": tables_kept(session),
         "undo_words": undo_words(past),
         "redo_words": redo_words(past),

@@ -93,6 +93,7 @@ KEYS: dict[str, tuple[Key, ...]] = {
     "trim": (
         *_AT_A_SHEET,
         Key("z", "history"),
+        Key("y", "paint spots out"),
         Key("g", "straighten and crop"),
         Key("d", "do the same to other frames"),
         Key("p", "put parts of the trim into the look"),

@@ -15,7 +15,9 @@ from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import landings
+from nuvett.core.fit.wash import MODES, MOST_LAYERS, WashLayer, WashStop
 from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
+from nuvett.core.geometry.spots import Spot
 from nuvett.core.geometry.words import geometry_words
 from nuvett.core.look.common import COMMON_VALUES
 from nuvett.core.look.local import MOST_AREAS, Local
@@ -32,6 +34,7 @@ from nuvett.core.types import OKLab
 from nuvett.web.context import TEMPLATES
 from nuvett.web.views.instruments import hexes
 
+_BAR = 40  # pieces that a wash is drawn in
 _FIELD = re.compile(r"\{(\w+)\}")
 _SPECIAL = frozenset(path.stem for path in (TEMPLATES / "parts" / "steps").glob("*.html"))
 """Steps with controls of their own beside their sentences."""
@@ -285,6 +288,7 @@ def sheet_of(
         "everywhere": _scope(document, "", group, aimed),
         "areas": [_area(own, index, group, aimed) for index, own in enumerate(document.areas)],
         "geometry": _geometry(document.geometry) if isinstance(document, Trim) else None,
+        "spot_values": numbers_of(Spot),
         "common_pieces": _common(document),
         "way_pieces": _way(document, aimed),
         "area_kinds": {kind_name(kind): kind for kind in offered},
@@ -297,6 +301,10 @@ def sheet_of(
         "held_values": HELD_VALUES,
         "grey_values": numbers_of(GreyHue),
         "band_values": numbers_of(HueBand),
+        "wash_values": numbers_of(WashLayer),
+        "stop_values": numbers_of(WashStop),
+        "wash_modes": tuple(MODES),
+        "most_washes": MOST_LAYERS,
         "pin_amount": numbers_of(Pin)["amount"],
         "point_values": {name: point_words(name) for name in CHANNELS},
         "channels": CHANNELS,
@@ -312,14 +320,41 @@ def _moved(moves: MoveStep) -> list[tuple[Coloured | None, Coloured, Coloured]]:
     ]
 
 
+@dataclass(frozen=True)
+class StopView:
+    """A stop of a wash: where it lies on the bar, 0 to 100, its L*, and its colour."""
+
+    x: float
+    at: float
+    hex: str
+    name: str
+
+
+@dataclass(frozen=True)
+class WashView:
+    """A wash as it is laid, from black to white, and its stops."""
+
+    bar: list[str]
+    stops: list[StopView]
+
+
+def _wash_view(layer: WashLayer) -> WashView:
+    plain = layer.model_copy(update={"reversed": False})
+    bar = hexes(plain.colour_at(np.linspace(0, 100, _BAR, dtype=np.float32)))
+    found = [coloured(stop.colour) for stop in layer.stops]
+    stops = [StopView(stop.at, stop.at, own.hex, own.name) for stop, own in zip(layer.stops, found, strict=True)]
+    return WashView(bar, stops)
+
+
 def _words(document: WithSteps) -> dict[str, Any]:
     """Names of the colours that steps hold."""
     steps: dict[str, Any] = {step.name: step for step in document.steps}
-    moves, hold, mono, hues = (steps.get(name) for name in ("moves", "hold", "mono", "hues"))
+    moves, hold, mono, hues, wash = (steps.get(name) for name in ("moves", "hold", "mono", "hues", "wash"))
     return {
         "own_words": _moved(moves) if moves else [],
         "pin_words": [(coloured(p.source), coloured(p.to) if p.to else None) for p in moves.pins] if moves else [],
         "grey_words": [hued(grey.hue) for grey in mono.hues] if mono else [],
         "band_words": [hued(band.hue) for band in hues.bands] if hues else [],
+        "wash_words": [_wash_view(layer) for layer in wash.layers] if wash else [],
         "held_words": [coloured(family.family.colour) for family in hold.families] if hold else [],
     }

@@ -8,6 +8,7 @@ def part_titles() -> list[tuple[str, str]]:
     whole = {
         "strength": "Strength of the look",
         "geometry": "Straighten and crop",
+        "spots": "Spots painted out, where they show",
         "areas": "Areas",
         "without": "Areas of the look left out",
     }

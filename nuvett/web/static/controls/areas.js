@@ -87,6 +87,11 @@ export function connectAreas(page) {
     svg.replaceChildren();
     brush.ready();
     if (page.cutting) return;
+    const shown = page.picking === "spot" ? page.document.spots : page.document.spots?.slice(page.spot, page.spot + 1);
+    for (const { x, y, radius } of shown ?? []) {
+      const ring = { x, y, across: radius, down: radius, turn: 0 };
+      twice(`${path(ellipse(ring, size(), Math.max(...size()), 1).map(toPlate))}Z`);
+    }
     parts().forEach((part, index) => {
       if (part.x === undefined) return; // it has no place before the application has given it one
       const { outline } = page.kinds[part.kind];

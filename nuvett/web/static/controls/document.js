@@ -8,6 +8,7 @@ import { newestWins } from "../lib/draft.js";
 import { keepMerged } from "../lib/keeping.js";
 import { merged } from "../lib/merging.js";
 import { connectHandles } from "./handles.js";
+import { connectLayers } from "./layers.js";
 import { connectHistory } from "./history.js";
 import { morphInto } from "../lib/morphing.js";
 import { connectWithout } from "./without.js";
@@ -26,6 +27,7 @@ export const sheetOf = (where) => ({
   channel: "master",
   idle: [],
   picking: null,
+  spot: -1,
   pickedKind: "",
   joining: null,
   // The rest stands once the page does.
@@ -78,6 +80,7 @@ export const sheetOf = (where) => ({
     connectHandles(this);
     connectPicking(this);
     connectWithout(this);
+    connectLayers(this);
     connectHistory(this);
     connectAreas(this);
     if (this.document.geometry) connectCut(this);
@@ -343,6 +346,12 @@ export const sheetOf = (where) => ({
       const scope = this.scope();
       scope.hues = { ...scope.hues, on: true, bands: [...(scope.hues?.bands ?? []), JSON.parse(band.dataset.addBand)] };
       return this.commit();
+    }
+    const spot = find("spot");
+    if (spot) {
+      const index = Number(spot.dataset.spot);
+      this.spot = this.spot === index ? -1 : index;
+      return this.drawShapes();
     }
     const drop = find("drop");
     if (drop) {

@@ -59,6 +59,22 @@ export function connectHandles(page) {
     return [x, y];
   };
 
+  /** Drag a stop of a wash, or put one there. */
+  const dragStop = (bar, event) => {
+    const stop = event.target.closest("[data-stop]");
+    const { layers } = page.scope().wash;
+    const index = stop ? Number(stop.dataset.stop) : layers[bar.dataset.stops].stops.length;
+    const at = (moved) => {
+      const { x } = within(bar, moved);
+      stop?.setAttribute("x", String(Math.min(100, Math.max(0, x)) - 1.6)); // the sheet follows when it rests
+      return [Math.min(100, Math.max(0, x)), 0];
+    };
+    const handle = `stop.${bar.dataset.stops}.${index}`;
+    if (stop) return followed(event, root, at, handle);
+    send(handle, ...at(event));
+    return rest(60);
+  };
+
   root.addEventListener("pointerdown", (event) => {
     if (event.button !== 0 || !event.target.closest("svg")) return;
     const mine = (selector) => meant(event, `[data-slot-place] ${selector}`, root);
@@ -74,6 +90,8 @@ export function connectHandles(page) {
       const greyAt = lightnessAt(grey.closest("svg"));
       return followed(event, root, (at) => [0, greyAt(at), lab], "grey");
     }
+    const bar = event.target.closest("[data-stops]");
+    if (bar) return dragStop(bar, event);
     const field = event.target.closest("[data-curve]");
     if (field) {
       const point = mine(`[data-of="${page.channel}"] [data-point]`);
@@ -122,6 +140,7 @@ export function connectHandles(page) {
     const point = event.target.closest("[data-point]");
     const handle = event.target.closest("[data-handle]");
     const ribbon = event.target.closest("[data-ribbon]");
+    const stop = event.target.closest("[data-stop]");
     const done = () => {
       event.preventDefault();
       event.stopPropagation();
@@ -156,6 +175,12 @@ export function connectHandles(page) {
       const y = Number(handle.dataset.y) - arrow[1] * step;
       Object.assign(handle.dataset, { x, y });
       send(handle.dataset.handle, x, y);
+      rest(SETTLE);
+    } else if (stop && arrow) {
+      done();
+      const value = Number(stop.dataset.value) + (arrow[0] + arrow[1]) * step;
+      stop.dataset.value = value;
+      send(`stop.${stop.closest("[data-stops]").dataset.stops}.${stop.dataset.stop}`, value, 0);
       rest(SETTLE);
     } else if (ribbon && (event.key === "Enter" || event.key === " ")) {
       done();

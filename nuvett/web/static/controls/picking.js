@@ -9,6 +9,7 @@ const SAID = {
   area: "Pick the colour of the area in the frame.",
   hue: "Pick a colour of the range in the frame, or a place on the chart.",
   centre: "Point at the centre of the vignette in the frame.",
+  spot: "Click on the spots to paint out; Escape ends it.",
   neutral: "Point at what should be neutral in the frame.",
 };
 
@@ -31,6 +32,7 @@ export function connectPicking(page) {
     picture.tabIndex = -1;
     for (const button of all("[data-picking]", root)) button.setAttribute("aria-pressed", "false");
     showCross();
+    page.drawShapes();
   };
   const start = (button) => {
     if (page.picking) return end();
@@ -40,11 +42,12 @@ export function connectPicking(page) {
     say(SAID[page.picking]);
     picture.tabIndex = 0;
     picture.focus();
+    page.drawShapes();
     return showCross();
   };
   const pickAt = async (place) => {
     const what = page.picking;
-    end();
+    if (what !== "spot") end(); // several spots are painted out one after the other
     if (what === "centre") {
       const { finish } = page.scope();
       for (const name of ["x", "y"]) finish[`vignette_${name}`] = Math.round(place[name] * 100);
@@ -60,7 +63,7 @@ export function connectPicking(page) {
         page.joining = null;
         return await page.addPart({ kind: page.pickedKind, colour }, index);
       }
-      page.open = page.pickingIn;
+      if (what !== "spot") page.open = page.pickingIn;
       page.document = merged(sent, page.document, document); // with what was changed meanwhile
       await page.commit();
     } catch (error) {
