@@ -5,7 +5,21 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import areas, book, cameras, consistency, even, extras, heroes, parts, soft, speed, transfer, truth
+from bench import (
+    areas,
+    book,
+    cameras,
+    consistency,
+    even,
+    extras,
+    heroes,
+    instruments,
+    parts,
+    soft,
+    speed,
+    transfer,
+    truth,
+)
 from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
@@ -16,6 +30,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "soft": soft.run,
     "heroes": heroes.run,
     "parts": parts.run,
+    "instruments": instruments.run,
     "tables": extras.run,
     "speed": speed.run,
     "areas": areas.run,

@@ -1,12 +1,16 @@
 """A look by set-up: chosen, proposed, carried, undone; and what each set-up aims at."""
 
+import uuid
+
 import pytest
 
+from nuvett.core.book.kept import Use
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.look.ways import OfSetup
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.white import WhiteStep
+from nuvett.services.lookbook import by_light, using
 from nuvett.services.looks import by_setup, carrying, heroes
 from nuvett.services.looks.by_setup import Arranged
 from nuvett.services.platform.studio import Studio
@@ -127,3 +131,27 @@ def test_what_a_look_does_by_set_up_stays_in_its_series(studio: Studio, slug: st
         gone = catalogue.find_series(session, slug).id
         with pytest.raises(NotFoundError):
             by_setup.choose(session, catalogue.find_series(session, slug), gone, OfSetup(setup=str(gone)), 1)
+
+
+def test_kept_looks_are_ranked_by_set_up_and_one_is_carried_to_its_frames_alone(studio: Studio, slug: str) -> None:
+    set_draft(studio, slug, BY_HAND)
+    kept = keep(studio, slug, "Warm")
+
+    def setting() -> by_light.Setting:
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            with pytest.raises(NotFoundError):
+                by_light.setting_of(session, series, uuid.uuid4())
+            return by_light.setting_of(session, series, series.setups[0].id)
+
+    first = setting()
+    found, problem = by_light.best_suited(studio.bench, first)
+    assert not problem and [one.entry.name for one in found] == ["Warm"] and "changes colours" in found[0].words
+    assert first.followed == () and 0 < len(first.frames) < 5
+    meant = using.meant(studio, slug, kept, None, Use())
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        using.carry_kept(session, series, meant, first.frames)
+        session.flush()
+        followed = carrying.versions_followed(session, series)
+    assert set(followed) == set(first.frames) and setting().followed == ((1, len(first.frames)),)

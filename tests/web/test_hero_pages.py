@@ -74,8 +74,8 @@ def test_a_finished_frame_is_taken_renewed_and_its_look_carried_by_set_up(
     shape = client.get(f"/series/{bare}/shape").text
     assert "Arrives by" in shape and '<option value="both" selected>' in re.sub(r"\s+", " ", shape)
     page = client.get(f"/series/{bare}/by-setup").text
-    columns = re.findall(r'data-part="(/series/bare/by-setup/[^"]+)"', page)
-    assert len(columns) == 2 and page.count("<section") == 2
+    columns = re.findall(r'data-part="(/series/bare/by-setup/[0-9a-f-]+)"', page)
+    assert len(columns) == 2 and page.count("<section") == 4
     first = words(client, columns[0])
     assert "proposed" in first and "the same steps leave shared things as the hero has them" in first
     revision = look_of(client, bare)["revision"]

@@ -1,5 +1,6 @@
 """The lookbook over HTTP: its pages, what it refuses, and that a look that is tried on changes nothing."""
 
+import html
 import io
 import json
 import re
@@ -329,3 +330,18 @@ def test_pages_of_the_book_hold_nothing_that_the_policy_would_block(client: Test
         text = client.get(address).text
         assert not re.search(r"<[^>]+\sstyle=", text) and not re.search(r"\son[a-z]+=", text)
         assert not re.search(r"<script(?![^>]*(src=|application/json))", text)
+
+
+def test_a_kept_look_is_carried_to_a_set_up_where_it_suits(client: TestClient, slug: str, studio: Studio) -> None:
+    change(client, slug, exposure={"exposure": 0.4})
+    look = keep(client, slug, "Evening")
+    with studio.database.session() as session:
+        setup = catalogue.find_series(session, slug).setups[0].id
+    at = f"/series/{slug}/by-setup/{setup}"
+    page = client.get(f"{at}/looks").text
+    assert "Evening" in page and "following" not in page and "row.jpg" in page
+    drawn = html.unescape(re.findall(r'src="(/lookbook/[^"]+)"', page)[0])
+    assert client.get(drawn).headers["content-type"] == "image/jpeg"
+    assert client.post(f"{at}/look", data={"kept": look}, follow_redirects=False).status_code == 303
+    assert "all following v1" in client.get(f"{at}/looks").text
+    assert client.post(f"{at}/look", data={"kept": str(uuid.uuid4())}).status_code == 404

@@ -46,6 +46,7 @@ FORMS = {
     "/develop": {"how": "neutral"},
     "/name": {"name": "x"},
     "/by-setup/{setup_id}": {"revision": "1"},
+    "/by-setup/{setup_id}/look": {"kept": str(uuid.uuid4())},
     "/palette/save": {"name": "x"},
     "/parts": {"name": "x"},
 }

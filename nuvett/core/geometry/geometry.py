@@ -6,7 +6,7 @@ canvas is the original after quarter turns and mirror; a cut is a rectangle on t
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,11 +24,16 @@ Cut = tuple[float, float, float, float]
 
 Matrix = NDArray[np.float64]
 Shares = NDArray[Any]
-Proportion = Literal["shot", "free", "1:1", "5:4", "4:3", "3:2", "16:9", "4:5", "3:4", "2:3", "9:16"]
+Proportion = Literal[
+    "shot", "free", "1:1", "5:4", "4:3", "7:5", "297:210", "3:2", "16:10", "16:9", "2:1", "21:9",
+    "4:5", "3:4", "5:7", "210:297", "2:3", "10:16", "9:16",
+]  # fmt: skip
 PROPORTIONS: dict[str, str] = {
     "shot": "as shot",
     "free": "free",
-    **{text: text.replace(":", " : ") for text in ("1:1", "5:4", "4:3", "3:2", "16:9", "4:5", "3:4", "2:3", "9:16")},
+    **{text: text.replace(":", " : ") for text in get_args(Proportion) if ":" in text},
+    "297:210": "A4, across",
+    "210:297": "A4, upright",
 }
 LEAST_SHARE = 0.04
 """Of the canvas: the least width and height of a cut."""

@@ -6,18 +6,22 @@ from typing import Annotated, Any, get_args
 from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
+from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.ways import WAYS, OfSetup, Way
-from nuvett.services.looks import by_setup
+from nuvett.services.lookbook import by_light, using
+from nuvett.services.looks import by_setup, carried_plans
 from nuvett.services.references import kept_references, targets
+from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Means
 from nuvett.web.heavy import heavy
+from nuvett.web.views.lookbook_views import row_address
 from nuvett.web.views.tiles import picture_address
 
 router = APIRouter(prefix="/series/{slug}/by-setup")
-_EDGE = 400
+_EDGE, _CELL = 400, 180
 Revision = Annotated[int, Form(ge=0, le=2**31 - 1)]
 Chosen = Annotated[str, Form(max_length=64)]
 
@@ -86,6 +90,37 @@ def as_proposed(context: Means, slug: str, revision: Revision) -> Response:
 @heavy
 def to_nearest(context: Means, slug: str, revision: Revision) -> Response:
     by_setup.take_nearest(context.studio, slug, revision)
+    return RedirectResponse(f"/series/{slug}/by-setup", 303)
+
+
+@router.get("/{setup_id}/looks")
+@heavy
+def looks(context: Means, slug: str, setup_id: uuid.UUID) -> HTMLResponse:
+    """Kept looks that suit one set-up best."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        setting = by_light.setting_of(session, series, setup_id)
+        name = next((setup.name for setup in series.setups if setup.id == setup_id), "")
+    found, problem = by_light.best_suited(context.studio.bench, setting)
+    middle = setting.frames[len(setting.frames) // 2]
+    shown = [(one, row_address(one.entry, setting.ground, [middle], _CELL)) for one in found]
+    values = {"slug": slug, "setup": setup_id, "title": name, "frames": len(setting.frames), "problem": problem}
+    return context.part("parts/setup_looks.html", looks=shown, followed=setting.followed, **values)
+
+
+@router.post("/{setup_id}/look")
+@heavy
+def carry_look(context: Means, slug: str, setup_id: uuid.UUID, kept: Annotated[uuid.UUID, Form()]) -> Response:
+    """Let the frames of one set-up follow a kept look, at the strength that it is kept at."""
+    with context.session() as session:
+        setting = by_light.setting_of(session, find_series(session, slug), setup_id)
+    strength = next((entry.strength for entry, _ in setting.looks if entry.id == kept), 100.0)
+    meant = using.meant(context.studio, slug, kept, None, Use(strength=strength))
+    with context.session() as session:
+        series = find_series(session, slug)
+        using.carry_kept(session, series, meant, setting.frames)
+        carried_plans.queue_keep_carried(session, context.studio, series.id)
+        subjects.queue_subjects(session, context.studio, series, meant.aimed.look)
     return RedirectResponse(f"/series/{slug}/by-setup", 303)
 
 

@@ -121,6 +121,13 @@ def row_of(entry: Entry, stand: Stand | None, words: str = "", suits: str = "") 
     return Row(entry, palette_bands(entry.palette), pictures, words, suits)
 
 
+def row_address(entry: Entry, ground: Ground, frames: Sequence[uuid.UUID], cell: int) -> str:
+    """Address of a look drawn on some frames of a series, each in a cell of a width."""
+    places = [place for frame in frames if (place := ground.facts.index_of(frame)) is not None]
+    at = f"/lookbook/{entry.id}/row.jpg?series={ground.slug}&frames={','.join(str(f) for f in frames)}"
+    return f"{at}&number={entry.number}&strength={entry.strength:g}&as={key_of(ground, places)}&cell={cell}"
+
+
 @dataclass(frozen=True)
 class Page:
     """All that the page of the lookbook shows."""

@@ -1,0 +1,76 @@
+"""Kept looks by set-up: which suit its light best, which its frames follow, and one of them carried to them."""
+
+import uuid
+from collections import Counter
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from nuvett.core.book.kept import Use
+from nuvett.core.errors import NotFoundError, NuvettError
+from nuvett.services.engine.workbench import Workbench
+from nuvett.services.lookbook.book import KeptVersion, version_of
+from nuvett.services.lookbook.book_list import Asked, Entry, entries
+from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, suit_on, with_frame_parts
+from nuvett.services.looks.carrying import versions_followed
+from nuvett.store import models
+
+_MEASURED, _MOST = 3, 3
+
+
+@dataclass(frozen=True)
+class Suited:
+    """A kept look on a set-up: how well it suits, in words and as a cost, and whether it aims at anything."""
+
+    entry: Entry
+    words: str
+    cost: float
+    aims: bool
+
+
+@dataclass(frozen=True)
+class Setting:
+    """A set-up that kept looks are tried on: places of its frames, and how many follow which version."""
+
+    ground: Ground
+    places: tuple[int, ...]
+    looks: tuple[tuple[Entry, KeptVersion], ...]
+    followed: tuple[tuple[int, int], ...]
+
+    @property
+    def frames(self) -> list[uuid.UUID]:
+        """Its frames and their variants."""
+        return [self.ground.facts[place].id for place in self.places]
+
+
+def setting_of(session: Session, series: models.Series, setup_id: uuid.UUID) -> Setting:
+    """A set-up of a series made ready for trying all kept looks on it. Raises NotFoundError for one that is gone."""
+    ground = ground_of(session, series)
+    places = tuple(i for i, frame in enumerate(ground.facts) if frame.setup == setup_id)
+    if not places:
+        raise NotFoundError
+    looks = tuple((one, version_of(session, one.id)) for one in entries(session, Asked()) if not one.problem)
+    followed = versions_followed(session, series)
+    own = (followed[ground.facts[place].id] for place in places if ground.facts[place].id in followed)
+    counted = Counter(one.number for one in own)
+    return Setting(ground, places, looks, tuple(sorted(counted.items())))
+
+
+def best_suited(bench: Workbench, setting: Setting) -> tuple[list[Suited], str]:
+    """The kept looks that suit a set-up best, on a few of its frames; those that aim at nothing after the others.
+
+    No session is open meanwhile. A look that cannot be tried is left out; why the first one could not is told.
+    """
+    step = max(1, len(setting.places) // _MEASURED)
+    measured = setting.places[::step][:_MEASURED]
+    found, problem = [], ""
+    for entry, version in setting.looks:
+        use = Use(strength=entry.strength)
+        try:
+            facts = with_frame_parts(setting.ground.facts, measured, version, use)
+            suit = suit_on(bench, facts, measured, aimed_with(setting.ground, version, use), version.kept.aims)
+        except NuvettError as error:
+            problem = problem or f"{entry.name}: {error.message}"
+            continue
+        found.append(Suited(entry, suit.words, suit.cost, version.kept.aims))
+    return sorted(found, key=lambda one: (not one.aims, one.cost))[:_MOST], problem
