@@ -35,6 +35,7 @@ from nuvett.services.delivery.delivery_choice import chosen_frames, names_of
 from nuvett.services.delivery.delivery_settings import DeliverySettings, read_settings
 from nuvett.services.delivery.papers.record import Record
 from nuvett.services.delivery.progress import progress_of
+from nuvett.services.delivery.sampling import sample
 from nuvett.services.files import writing
 from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.folders import already_there, folder_at
@@ -302,6 +303,26 @@ def test_what_is_shown_to_others_is_before_beside_after_the_series_as_a_strip_an
     for line in re.findall(r'xml:space="preserve">(#\w{6})', card):
         assert line in text
     assert "CIE L*a*b*" in text and "CIE L*a*b*" in card and "OKLCh" in card
+
+
+def test_one_is_seen_as_it_would_be_made_at_its_size_with_its_sharpening(studio: Studio, slug: str) -> None:
+    output = {"format": "png", "resize": {"by": "long", "pixels": 200}, "sharpen": "strong"}
+    settings = read_settings({"outputs": [output]})
+    with pytest.raises(InvalidChangeError):
+        sample(studio, slug, settings, [])
+    made = parcel(studio, slug, settings)
+    seen, kind = sample(studio, slug, settings, None)
+    assert kind == "image/png" and np.array_equal(
+        *(np.asarray(Image.open(io.BytesIO(data)).convert("RGB")) for data in (seen, made["AT-0101.png"]))
+    )
+    soft, _ = sample(studio, slug, read_settings({"outputs": [output | {"sharpen": "none"}]}), None)
+    assert soft != seen
+    with studio.database.session() as session:
+        frames = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
+        third = [frames[2].id]
+    other, _ = sample(studio, slug, read_settings({"what": "chosen", "outputs": [output]}), third)
+    assert np.array_equal(*(np.asarray(Image.open(io.BytesIO(d))) for d in (other, made["AT-0103.png"])))
+    assert sample(studio, slug, read_settings({"outputs": [output | {"format": "tiff16"}]}), None)[1] == "image/png"
 
 
 def test_files_go_into_a_folder_of_the_machine_and_nowhere_outside_it(

@@ -11,18 +11,15 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DiskFullError, NuvettError, StoppingError, StoreAbsentError
 from nuvett.core.plan.documents import read_plan, with_tables
-from nuvett.imaging.decode import read_header
 from nuvett.imaging.encode import FORMATS
 from nuvett.services.delivery.delivery_settings import PICTURE, settings_of
 from nuvett.services.delivery.kept_settings import credits_of
 from nuvett.services.delivery.papers.making import make_papers
 from nuvett.services.delivery.placing import place_file
-from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.looks.carrying import followings
 from nuvett.services.platform.blobs import keeping, sweep
-from nuvett.services.platform.finished_files import write_frame
+from nuvett.services.platform.finished_files import bytes_of_frame, write_frame
 from nuvett.services.platform.folders import Placed
-from nuvett.services.platform.memory import bytes_of
 from nuvett.services.platform.queue import DELIVER_FILE, FINISH_DELIVERY
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.frame_facts import facts_of, series_facts
@@ -115,7 +112,7 @@ def make_file(studio: Studio, file_id: uuid.UUID) -> None:
         made = Path(folder) / f"made{FORMATS[output.format].suffix}"
         try:
             plan = with_tables(plan, studio.bench.tables.find)
-            with studio.memory.hold(_bytes_of(studio, facts)):
+            with studio.memory.hold(bytes_of_frame(studio, facts)):
                 write_frame(studio, facts, plan, settings.written(number, credits), made)
             placed = place_file(studio, settings, file, made)
         except (DiskFullError, StoreAbsentError):
@@ -158,11 +155,6 @@ def _finish_if_last(session: Session, studio: Studio, delivery_id: uuid.UUID) ->
     delivery.problem = ""  # what it waited for is over
     if session.scalar(_waiting(delivery_id).limit(1)) is None:
         studio.queue.defer(session, FINISH_DELIVERY, once=f"finish-{delivery_id}", delivery_id=str(delivery_id))
-
-
-def _bytes_of(studio: Studio, frame: FrameFacts) -> int:
-    with studio.blobs.local(frame.pixels) as path:
-        return bytes_of(read_header(path, studio.limits))
 
 
 def finish_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:

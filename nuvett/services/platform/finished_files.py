@@ -3,10 +3,18 @@
 from pathlib import Path
 
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.imaging.decode import read_header
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.files.rendering import LookedAt
 from nuvett.services.files.writing import Rendering, Written, write_picture
+from nuvett.services.platform.memory import bytes_of
 from nuvett.services.platform.studio import Studio
+
+
+def bytes_of_frame(studio: Studio, frame: FrameFacts) -> int:
+    """Bytes that writing a frame takes at their peak."""
+    with studio.blobs.local(frame.pixels) as path:
+        return bytes_of(read_header(path, studio.limits))
 
 
 def write_frame(studio: Studio, frame: FrameFacts, plan: FramePlan, how: Written, target: Path) -> None:

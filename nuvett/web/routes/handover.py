@@ -19,7 +19,7 @@ from nuvett.core.fields import choices_of, switches_of
 from nuvett.core.output.sharpening import SHARPEN_WORDS
 from nuvett.core.output.sizes import BY_WORDS
 from nuvett.core.spaces.rgb import DELIVERED, SPACES
-from nuvett.services.delivery import deliveries, kept_settings, tables_out
+from nuvett.services.delivery import deliveries, kept_settings, sampling, tables_out
 from nuvett.services.delivery.delivery_choice import chosen_frames, names_of, outlying_frames, trimmed_alone
 from nuvett.services.delivery.delivery_settings import (
     CLASH_WORDS,
@@ -112,6 +112,14 @@ def names(context: Means, slug: str, asked: HandOver) -> JSONResponse:
         said.append(f"{plural(len(there), 'file')} of these names in that folder already, which {beside}")
     ends = [named.names[0], named.names[-1]] if named.names else []
     return JSONResponse({"words": said, "ends": list(dict.fromkeys(ends))})
+
+
+@router.post("/handover/sample")
+@heavy
+def see_one(context: Means, slug: str, asked: HandOver) -> Response:
+    """One frame as it would be handed over: its first kind of file, at its size, sharpened for it."""
+    data, kind = sampling.sample(context.studio, slug, read_settings(asked.settings), asked.frames)
+    return Response(data, media_type=kind)
 
 
 def _outlying(context: Context, slug: str, settings: DeliverySettings) -> frozenset[uuid.UUID]:

@@ -119,6 +119,21 @@ export const handover = () => ({
     offer();
     if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
 
+    const seeOne = async (button) => {
+      const dialog = one("#sample", root);
+      button.disabled = true;
+      try {
+        const made = await (await ask(`/series/${slug}/handover/sample`, posted(asked()))).blob();
+        const reader = new FileReader();
+        reader.addEventListener("load", () => (one("[data-sample]", dialog).src = String(reader.result)));
+        reader.readAsDataURL(made);
+        one("[data-sample-size]", dialog).textContent = `${Math.ceil(made.size / 1024)} kB`;
+        dialog.showModal();
+      } catch (error) {
+        say(error.message);
+      }
+      button.disabled = false;
+    };
     form.addEventListener("input", later);
     form.addEventListener("change", (event) => {
       const output = event.target.closest("[data-output]");
@@ -135,6 +150,8 @@ export const handover = () => ({
         pattern.focus();
         later();
       }
+      const see = event.target.closest("[data-see-one]");
+      if (see) seeOne(see);
       if (event.target.closest("[data-add-output]")) {
         outputs.append(one("[data-another]", form).content.cloneNode(true));
         number();
