@@ -185,6 +185,7 @@ class TrimCopy(Chosen):
     to: Short = ""
     parts: list[Short]
     areas: Literal["add", "replace"] = "add"
+    about_subject: bool = False
 
 
 class Lift(Asked):

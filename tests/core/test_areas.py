@@ -18,19 +18,26 @@ from nuvett.core.area.skin import SkinPart
 from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.subject import SubjectPart
 from nuvett.core.area.tone import TonePart
-from nuvett.core.area.weights import weigh
+from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.area.words import area_changes, area_words
+from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.fields import numbers_of
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
+from nuvett.core.look.ready_areas import EVENED_SKIN
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import describe
+from nuvett.core.measure.statistics import measure
+from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.steps.step import Aim, Ask
 from nuvett.core.types import Floats, OKLab
 from tests.examples import AREA_EXAMPLES
 
 SIZE = (300, 200)
+NOTHING = measure(np.full((300, 3), 0.5, np.float32))
+ASK = Ask(frame=NOTHING, aim=Aim(NOTHING, ()))
 
 
 def plain_scene(lab: Floats | None = None, subject: Floats | None = None) -> Scene:
@@ -248,3 +255,26 @@ def test_people_join_the_subject_where_they_are_near_and_leave_it_alone_where_th
     far, between, near = (at(weights(SubjectPart(faces=face), scene=scene), 0.5, 0.8) for face in faces)
     assert far < 0.05 < between < 0.95 < near
     assert at(weights(SubjectPart(faces=faces[0]), scene=scene), 0.5, 0.32) > 0.9
+
+
+def test_evened_skin_takes_blotches_and_shine_and_leaves_pores_and_what_is_no_skin() -> None:
+    rng = np.random.default_rng(2)
+    size = (600, 400)
+    rows, columns = np.mgrid[: size[1], : size[0]]
+    blotches = 9 * np.sin(columns / 14) * np.sin(rows / 14)
+    pores = cv2.GaussianBlur(rng.normal(0, 14, size[::-1]).astype(np.float32), (0, 0), 0.8)
+    picture = np.stack([190 + blotches + pores, 150 + blotches + pores, 125 + blotches + pores], axis=2)
+    picture = picture.clip(0, 255).astype(np.uint8)
+    weight = WeightMap(np.ones((20, 30), np.float32))
+    operations = tuple(o for step in EVENED_SKIN.steps for o in step.resolve(ASK))
+    plan = FramePlan(layers=(Layer(area=Area(), operations=operations),))
+    made = Drawing(compile_stages(plan), size, picture, (weight,)).picture(picture).astype(float)
+
+    def bands(pixels: np.ndarray) -> tuple[float, float]:
+        light = pixels[60:-60, 60:-60].mean(axis=2)
+        broad = cv2.GaussianBlur(light, (0, 0), 4)
+        return float((light - broad).std()), float(broad.std())
+
+    (fine, broad), (fine_after, broad_after) = bands(picture.astype(float)), bands(made)
+    assert broad_after < 0.75 * broad and fine_after > 0.7 * fine
+    assert EVENED_SKIN.title == "Evened skin" and not EVENED_SKIN.is_idle

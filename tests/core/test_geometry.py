@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.changes import HANDLES, drag_cut, levelled, mirrored, turned, with_proportion
+from nuvett.core.geometry.following import cut_about, middle_of
 from nuvett.core.geometry.geometry import PROPORTIONS, Cut, Geometry, Placing
 from nuvett.core.geometry.proposals import Proposal, propose
 from nuvett.core.geometry.words import geometry_changes, geometry_words
@@ -293,3 +294,23 @@ def test_leaning_uprights_are_proposed_and_noise_proposes_nothing() -> None:
     assert propose(lined(Geometry())) == Proposal()
     noise = np.random.default_rng(2).uniform(0, 1, (400, 600)).astype(np.float32)
     assert propose(noise).is_none and propose(np.full((300, 300), 0.5, np.float32)).is_none
+
+
+def test_a_cut_follows_the_subject_and_stays_within_the_frame() -> None:
+    size = (600, 400)
+    geometry = Geometry(cut=(0.2, 0.1, 0.4, 0.5), proportion="free")
+
+    def cut(own: Geometry, to: tuple[float, float]) -> tuple[float, ...] | None:
+        return cut_about(own, (size, size), ((0.4, 0.3), to)).cut
+
+    assert cut(geometry, (0.55, 0.5)) == pytest.approx((0.35, 0.3, 0.4, 0.5), abs=1e-4)
+    assert cut(geometry, (0.4, 0.3)) == pytest.approx(geometry.cut, abs=1e-4)
+    assert cut(geometry, (0.95, 0.99)) == pytest.approx((0.6, 0.5, 0.4, 0.5), abs=1e-4)
+    mirrored = geometry.model_copy(update={"mirrored": True})
+    assert cut(mirrored, (0.3, 0.3)) == pytest.approx((0.3, 0.1, 0.4, 0.5), abs=1e-4)
+    assert cut_about(Geometry(straighten=3), (size, size), ((0.1, 0.1), (0.9, 0.9))) == Geometry(straighten=3)
+    subject = np.zeros((20, 30), dtype=np.float32)
+    assert middle_of((), subject) is None
+    subject[4:8, 20:26] = 1
+    assert middle_of((), subject) == pytest.approx((23 / 30, 6 / 20))
+    assert middle_of(((0.1, 0.1, 0.1, 0.1), (0.4, 0.2, 0.2, 0.3)), subject) == pytest.approx((0.5, 0.35))

@@ -206,6 +206,23 @@ def test_planning_a_series_looks_through_its_frames_once_and_not_for_every_frame
     assert plans[0].key == plans[4].key != plans[1].key
 
 
+def test_a_look_is_fitted_by_what_crops_leave_where_it_asks_for_that(
+    bench: Workbench, frames: Facts, aimed: Aimed
+) -> None:
+    cut = frames.with_trim(0, Trim.model_validate({"geometry": {"cut": [0.05, 0.05, 0.35, 0.4], "proportion": "free"}}))
+    inside = aimed.with_look(Look(seen="crop"))
+
+    def tone(of: Facts, index: int, by: Aimed) -> str:
+        return bench.planner.look_plan(of, index, by).group("look").model_dump_json()
+
+    assert tone(cut, 0, aimed) == tone(frames, 0, aimed), "as usual a crop changes no fit"
+    assert tone(cut, 0, inside) != tone(frames, 0, inside) == tone(frames, 0, aimed)
+    assert tone(cut, 1, inside) != tone(frames, 1, inside), "and the pool of the set-up is of what is left, too"
+    assert bench.planner.plan(cut, 1, inside).key != bench.planner.plan(frames, 1, inside).key
+    tiny = frames.with_trim(0, Trim.model_validate({"geometry": {"cut": [0, 0, 0.04, 0.04], "proportion": "free"}}))
+    assert tone(tiny, 0, inside), "a crop with too few colours is fitted as a whole"
+
+
 def test_one_trim_changes_one_plan(bench: Workbench, frames: Facts, aimed: Aimed) -> None:
     trimmed = frames.with_trim(2, Trim(saturation=SaturationStep(saturation=-100)))
     assert [t == f for t, f in zip(trimmed, frames, strict=True)] == [True, True, False, True]

@@ -86,7 +86,7 @@ def test_a_frame_finished_by_hand_becomes_the_look_of_its_series(quiet: Page, si
     page.goto(f"{address}/handover")
     expect(page.get_by_text("5 of 5 frames follow the look")).to_be_visible()
     page.get_by_role("button", name="Make the files").click()
-    expect(page.get_by_text(re.compile("5 files"))).to_be_visible()
+    expect(page.locator("[data-queue]").get_by_text(re.compile("5 files"))).to_be_visible()
     page.request.post(f"{address}/duplicate", headers={"origin": site})
     page.goto(f"{address}/trim")
     bring_in(page, "saturation")

@@ -11,7 +11,7 @@ from starlette.testclient import TestClient
 
 from nuvett.core.look.trim import Trim
 from nuvett.imaging.subject import find_subject
-from nuvett.services.looks.spots import where_spots_show
+from nuvett.services.looks.finding_places import where_spots_show, where_subjects_are
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.services.series.frame_facts import facts_of
@@ -197,3 +197,26 @@ def test_a_spot_is_painted_out_and_done_to_frames_where_it_shows(client: TestCli
         facts = facts_of(catalogue.find_series(session, slug).frames[1])
     expected = where_spots_show(studio.bench, Trim.model_validate(spotted).spots, [facts])[facts.id]
     assert len(there) == len(expected) and size[0] > 0
+
+
+def test_a_crop_is_done_to_other_frames_about_their_subject(client: TestClient, slug: str, studio: Studio) -> None:
+    with studio.database.session() as session:
+        first, second = (str(frame.id) for frame in catalogue.find_series(session, slug).frames)
+    at = f"/series/{slug}/frames/{second}/trim"
+    cut = {"geometry": {"cut": [0.3, 0.02, 0.4, 0.4], "proportion": "free"}}
+    client.put(at, json={"document": cut, "revision": revision_at(client, at)["revision"]})
+    asked = {"frame": second, "frames": [first], "parts": ["geometry"]}
+
+    def copied(about: bool) -> list[float]:
+        assert client.post(f"/series/{slug}/trims/copy", json={**asked, "about_subject": about}).status_code == 200
+        found: list[float] = client.get(f"/series/{slug}/frames/{first}/trim").json()["document"]["geometry"]["cut"]
+        return found
+
+    plain, moved = copied(False), copied(True)
+    assert plain == pytest.approx(cut["geometry"]["cut"]) and moved[2:] == pytest.approx(plain[2:], abs=1e-3)
+    with studio.database.session() as session:
+        facts = [facts_of(frame) for frame in catalogue.find_series(session, slug).frames]
+    middles = where_subjects_are(studio.bench, facts)
+    away = [b - a for a, b in zip(middles[facts[1].id], middles[facts[0].id], strict=True)]
+    expected = [min(max(0, c + d), 1 - side) for c, d, side in zip(plain, away, plain[2:], strict=False)]
+    assert moved[:2] == pytest.approx(expected, abs=2e-3) and moved[:2] != plain[:2]

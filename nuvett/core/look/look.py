@@ -18,6 +18,7 @@ from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
 LOOK_SCHEMA = 5
+SEEN = {"frame": "whole frames", "crop": "what crops leave"}
 
 
 class WholeLook(WithSteps):
@@ -26,6 +27,7 @@ class WholeLook(WithSteps):
     strength : weakens everything but even light; colour : weakens the fitted colour steps alone
     vivid : of their chroma that strongly coloured things keep at least, whatever the fit asks
     pull : 0 gives every frame the same transform, 100 fits each frame by itself
+    seen : what of a frame it is fitted by, all of it or what its crop leaves
     way : in which it arrives, where it has both a target and what was made by hand
     areas : given by rules or shapes, so that they are found anew in every frame
     setups : what it does otherwise in some set-ups; they belong to a series and do not travel
@@ -38,6 +40,7 @@ class WholeLook(WithSteps):
     vivid: float = number(70, 0, 100, "Strong colours keep at least")
     pull: float = number(60, 0, 100, "Pull")
     way: Way = choice("fit", "Arrives by", dict(WAYS))
+    seen: Literal["frame", "crop"] = choice("frame", "Fitted by", SEEN)
     areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
     common: Common = Common()
     setups: tuple[OfSetup, ...] = Field(default=(), max_length=MOST_SETUPS)
@@ -92,7 +95,7 @@ def parse_look(text: str | bytes) -> Look:
         raise DocumentError(what_is_wrong(error, "look", LOOK_SCHEMA)) from error
 
 
-AMOUNTS = ("strength", "colour", "vivid", "pull", "way")
+AMOUNTS = ("strength", "colour", "vivid", "pull", "way", "seen")
 """What says how much of a look is taken, and how it arrives."""
 
 

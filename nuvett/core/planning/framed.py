@@ -47,20 +47,27 @@ class Framed:
 
 def framed(plan: FramePlan, sample: Sample, seeing: Seeing, count: int) -> Framed:
     """At most `count` colours of a frame that are seen under a plan. A cut too small for the sample leaves it whole."""
-    places, proportion = sample.places, seeing.proportion
-    if plan.is_placed:
-        size = (round(_EDGE * min(1.0, proportion)), round(_EDGE * min(1.0, 1 / proportion)))
-        placing = plan.placed(size)
-        shown = np.stack(placing.seen(places[:, 0], places[:, 1]), axis=1)
-        inside = ((shown >= 0) & (shown <= 1)).all(axis=1)
-        if int(inside.sum()) >= _FEWEST:
-            sample, shown = Sample(Linear(sample.colours[inside]), places[inside]), shown[inside]
-        few, places = sample.thinned(count), Sample(sample.colours, shown).thinned(count).places
-        proportion = placing.size[0] / placing.size[1]
-    else:
-        few = sample.thinned(count)
-        places = few.places
+    sample, shown, proportion = _seen_of(plan, sample, seeing.proportion)
+    few, places = sample.thinned(count), Sample(sample.colours, shown).thinned(count).places
     return Framed(few.colours, places, proportion, weights_at(seeing.weights, few))
+
+
+def inside_cut(plan: FramePlan, sample: Sample, proportion: float) -> Sample:
+    """What of a frame's sample is seen under a plan; all of it where a cut is too small for the sample."""
+    return _seen_of(plan, sample, proportion)[0]
+
+
+def _seen_of(plan: FramePlan, sample: Sample, proportion: float) -> tuple[Sample, Floats, float]:
+    """What of a sample is seen under a plan, where in what is seen, and the proportion of that."""
+    if not plan.is_placed:
+        return sample, sample.places, proportion
+    size = (round(_EDGE * min(1.0, proportion)), round(_EDGE * min(1.0, 1 / proportion)))
+    placing = plan.placed(size)
+    shown = np.stack(placing.seen(sample.places[:, 0], sample.places[:, 1]), axis=1)
+    inside = ((shown >= 0) & (shown <= 1)).all(axis=1)
+    if int(inside.sum()) >= _FEWEST:
+        sample, shown = Sample(Linear(sample.colours[inside]), sample.places[inside]), shown[inside]
+    return sample, np.asarray(shown, dtype=np.float32), placing.size[0] / placing.size[1]
 
 
 def weights_at(maps: Sequence[WeightMap], sample: Sample) -> tuple[Mask01, ...]:

@@ -91,6 +91,14 @@ class Facts(list[FrameFacts]):
         return _digest(*((f.sample_key, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
 
     @cached_property
+    def _cut_key(self) -> str:
+        return _digest(self.key, *(f.trim.geometry.model_dump_json() for f in self.firsts))
+
+    def pool_key(self, look: Look) -> str:
+        """The same for a look, which may be fitted by what crops leave."""
+        return self._cut_key if look.seen == "crop" else self.key
+
+    @cached_property
     def firsts(self) -> list[FrameFacts]:
         """The frames without their variants: those that statistics are pooled over."""
         return [frame for frame in self if frame.id == frame.first]

@@ -10,10 +10,11 @@ from nuvett.core.errors import TargetError
 from nuvett.core.fit.curves import STRAIGHT
 from nuvett.core.look.look import Look
 from nuvett.core.look.tables import with_tables
+from nuvett.core.measure.sampling import Sample
 from nuvett.core.measure.statistics import Statistics
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.plan.light import GainsOperation
-from nuvett.core.planning.framed import weights_at
+from nuvett.core.planning.framed import inside_cut, weights_at
 from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import (
     Fitting,
@@ -65,16 +66,23 @@ class Planner:
         """What drift is measured against, none without a target."""
         return self._aim(aimed)[1]
 
-    def _measured(self, frames: Facts) -> list[Measured]:
+    def _measured(self, frames: Facts, look: Look) -> list[Measured]:
         firsts = frames.firsts
         numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in firsts))}
-        return [Measured(self._sources.sample(f), f.even, numbers[f.setup], f.proportion) for f in firsts]
+        return [Measured(self._seen(f, look), f.even, numbers[f.setup], f.proportion) for f in firsts]
+
+    def _seen(self, frame: FrameFacts, look: Look) -> Sample:
+        """The sample that a look is fitted by: of all of a frame, or of what its crop leaves."""
+        sample = self._sources.sample(frame)
+        if look.seen == "frame":
+            return sample
+        return inside_cut(FramePlan(lens=frame.lens, geometry=frame.trim.geometry), sample, frame.proportion)
 
     def pools(self, frames: Facts, look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
         even = look.step(EvenStep)
-        key = ("pools", frames.key, (0.0, None) if even.is_idle else (even.amount, even.white))
-        return self._kept.get(key, lambda: Pools.of(self._measured(frames), look))
+        key = ("pools", frames.pool_key(look), (0.0, None) if even.is_idle else (even.amount, even.white))
+        return self._kept.get(key, lambda: Pools.of(self._measured(frames, look), look))
 
     def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:
         """A series under a look."""
@@ -94,7 +102,7 @@ class Planner:
             plan = trimmed(base, look, trim, lambda: self._fitting(frames, frame, aimed))
             return plan.through_lens(frame.lens)
 
-        own = kept or frames.key  # what was kept depends on no other frame
+        own = kept or frames.pool_key(aimed.look)  # what was kept depends on no other frame
         return self._kept.get(("plan", own, frame.key, aimed.key), make, _PLAN_BYTES)
 
     def look_plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
@@ -151,7 +159,7 @@ class Planner:
         aim = self.aim(aimed)
         if aim is None:
             raise TargetError("A pull can be suggested once there are frames and a target.")
-        measured = self._measured(frames)
+        measured = self._measured(frames, aimed.look)
         look = with_tables(aimed.look, self._tables.find)
         return suggest_pull(measured, self.pools(frames, aimed.look), aim, look)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.geometry.following import Middle, cut_about
 from nuvett.core.geometry.proposals import taking
 from nuvett.core.geometry.spots import MOST_SPOTS, Spots
 from nuvett.core.look.trim import Trim, lost_parts, take_trim_parts
@@ -33,11 +34,13 @@ class Taken:
     """What of a frame's trim is done to others: parts by name; areas are added to theirs or replace them.
 
     spots : those that show in each frame, which are added to its own
+    middles : of the subjects of frames that a crop is moved by; none for a crop at the same place
     """
 
     parts: frozenset[str]
     replace_areas: bool = False
     spots: Mapping[uuid.UUID, Spots] = field(default_factory=dict)
+    middles: Mapping[uuid.UUID, Middle] = field(default_factory=dict)
 
     def done_to(self, frame: uuid.UUID, own: Trim, trim: Trim) -> Trim:
         """A frame's own trim with what is taken of another one. Raises DocumentError as `take_trim_parts`."""
@@ -46,6 +49,14 @@ class Taken:
             return made
         more = tuple(spot for spot in self.spots.get(frame, ()) if spot not in own.spots)
         return made.model_copy(update={"spots": (*own.spots, *more)[:MOST_SPOTS]})
+
+    def about_subjects(self, source: models.Frame, frame: models.Frame, trim: Trim) -> Trim:
+        """A trim for a frame with the crop of another one moved to where its own subject is, where both are known."""
+        first, own = self.middles.get(source.id), self.middles.get(frame.id)
+        if "geometry" not in self.parts or first is None or own is None:
+            return trim
+        sizes = (source.width, source.height), (frame.width, frame.height)
+        return trim.model_copy(update={"geometry": cut_about(trim.geometry, sizes, (first, own))})
 
 
 def copy_trim(
@@ -80,7 +91,7 @@ def _copied(
         raise InvalidChangeError("Choose what of the trim is taken.")
     trim = trim_of(source)
     return [
-        (frame, taken.done_to(frame.id, trim_of(frame), trim))
+        (frame, taken.about_subjects(source, frame, taken.done_to(frame.id, trim_of(frame), trim)))
         for frame in chosen_frames(session, series, chosen)
         if frame.id != source.id
     ]

@@ -1,14 +1,13 @@
 """What is done to several frames at once, to variants, and with what trims have in common."""
 
 import uuid
-from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
-from nuvett.core.geometry.spots import Spots
-from nuvett.services.looks import carried_plans, carrying, common_trims, spots, trims_of_many
+from nuvett.services.looks import carried_plans, carrying, common_trims, finding_places, trims_of_many
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import gathering, subjects, variants
 from nuvett.services.series.catalogue import find_frame, find_series, ready_frames
@@ -29,7 +28,7 @@ def _done(words: str) -> JSONResponse:
 @router.post("/trims/copy")
 @heavy
 def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
-    taken = _taken(asked, _shown_spots(context, slug, asked))
+    taken = _found_places(context, slug, asked)
     with context.session() as session:
         source = find_frame(session, find_series(session, slug), asked.frame)
         series = find_series(session, asked.to or slug)
@@ -47,19 +46,22 @@ def frames_elsewhere(context: Means, slug: str, of: Annotated[str, Query(max_len
         return context.part("parts/choose_frames.html", frames=found, frames_of=of or slug, setup=[])
 
 
-def _taken(asked: TrimCopy, shown: Mapping[uuid.UUID, Spots] | None = None) -> trims_of_many.Taken:
-    return trims_of_many.Taken(frozenset(asked.parts), asked.areas == "replace", shown or {})
+def _taken(asked: TrimCopy) -> trims_of_many.Taken:
+    return trims_of_many.Taken(frozenset(asked.parts), asked.areas == "replace")
 
 
-def _shown_spots(context: Context, slug: str, asked: TrimCopy) -> Mapping[uuid.UUID, Spots]:
-    """Spots of the frame that show in the chosen ones, looked for where they are asked for."""
-    if "spots" not in asked.parts:
-        return {}
+def _found_places(context: Context, slug: str, asked: TrimCopy) -> trims_of_many.Taken:
+    """What is taken, with where its spots show and its crop belongs in the chosen frames, where that is asked for."""
+    taken, bench = _taken(asked), context.studio.bench
+    about = asked.about_subject and "geometry" in asked.parts
+    if not about and "spots" not in asked.parts:
+        return taken
     with context.session() as session:
-        own = trim_of(find_frame(session, find_series(session, slug), asked.frame)).spots
-        series = find_series(session, asked.to or slug)
-        frames = spots.spotted(trims_of_many.chosen_frames(session, series, asked.frames))
-    return spots.where_spots_show(context.studio.bench, own, frames)
+        source = find_frame(session, find_series(session, slug), asked.frame)
+        chosen = trims_of_many.chosen_frames(session, find_series(session, asked.to or slug), asked.frames)
+        own, frames = trim_of(source).spots, finding_places.measured_among([source, *chosen])
+    shown = finding_places.where_spots_show(bench, own, frames) if "spots" in asked.parts else {}
+    return replace(taken, spots=shown, middles=finding_places.where_subjects_are(bench, frames) if about else {})
 
 
 @router.post("/trims/copy/lost")

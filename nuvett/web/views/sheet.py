@@ -22,6 +22,7 @@ from nuvett.core.geometry.words import geometry_words
 from nuvett.core.look.common import COMMON_VALUES
 from nuvett.core.look.local import MOST_AREAS, Local
 from nuvett.core.look.look import Look
+from nuvett.core.look.ready_areas import READY_AREAS
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.look.words import HELD_VALUES, MOVE_VALUES, point_words
@@ -291,9 +292,11 @@ def sheet_of(
         "spot_values": numbers_of(Spot),
         "common_pieces": _common(document),
         "way_pieces": _way(document, aimed),
+        "seen_pieces": pieces(document, "{seen}", "") if isinstance(document, Look) and aimed else [],
         "area_kinds": {kind_name(kind): kind for kind in offered},
         "area_facts": {kind_name(k): {"edges": k.edges, "outline": k.outline, "begins": k.begins} for k in area_kinds},
         "most_areas": MOST_AREAS,
+        "ready_areas": [(words, own.model_dump(mode="json")) for words, own in READY_AREAS.items()],
         "brush": Stroke(points=((0.5, 0.5, 1),)),
         "brush_values": numbers_of(Stroke),
         "numbers": numbers_of(type(document)),

@@ -137,8 +137,7 @@ export const sheetOf = (where) => ({
   async addPart(part, index) {
     const { edges } = this.kinds[part.kind];
     if (index === null) {
-      const key = crypto.getRandomValues(new Uint32Array(1))[0].toString(16);
-      this.document.areas.push({ key, area: { parts: [part], edges } });
+      this.document.areas.push({ key: newKey(), area: { parts: [part], edges } });
       this.area = this.document.areas.length - 1;
     } else this.document.areas[index].area.parts.push(part);
     setAddress({ area: String(this.area) });
@@ -347,6 +346,13 @@ export const sheetOf = (where) => ({
       scope.hues = { ...scope.hues, on: true, bands: [...(scope.hues?.bands ?? []), JSON.parse(band.dataset.addBand)] };
       return this.commit();
     }
+    const ready = find("add-local");
+    if (ready) {
+      this.document.areas.push({ ...JSON.parse(ready.dataset.addLocal), key: newKey() });
+      this.area = this.document.areas.length - 1;
+      setAddress({ area: String(this.area) });
+      return this.commit();
+    }
     const spot = find("spot");
     if (spot) {
       const index = Number(spot.dataset.spot);
@@ -363,6 +369,9 @@ export const sheetOf = (where) => ({
     return this.clickedToo?.(event, find);
   },
 });
+
+/** A key by which a new area is known. */
+const newKey = () => crypto.getRandomValues(new Uint32Array(1))[0].toString(16);
 
 /** The veil that a link to a frame lays over it. */
 const veilOf = ({ goVeil, goOf }) => ({ veil: goVeil, of: goOf || null });

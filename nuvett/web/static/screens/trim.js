@@ -82,7 +82,9 @@ export const trim = () => ({
     const ticked = (selector) => all(`#same ${selector}:checked`, this.root).map((box) => box.value);
     const [frames, parts] = [ticked("[data-chosen-frame]"), ticked("[data-same-parts] input")];
     const to = one("#same [data-of-series]", this.root).dataset.ofSeries;
-    return { frame: this.frame, to, frames, parts, areas: one("[data-same-areas]", this.root).value };
+    const about = one("[data-same-about]", this.root).checked;
+    const areas = one("[data-same-areas]", this.root).value;
+    return { frame: this.frame, to, frames, parts, areas, about_subject: about };
   },
   /** Show the frames of a series to choose from. */
   async showSame(of) {

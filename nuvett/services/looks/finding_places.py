@@ -1,9 +1,12 @@
-"""Spots done to other frames where they show: dust on a sensor lies at one place in all that it took."""
+"""What of a trim finds its place in other frames: spots where they show, and crops about the subject."""
 
 import uuid
 from collections.abc import Mapping, Sequence
 
+import numpy as np
+
 from nuvett.core.drawing.renderer import in_floats
+from nuvett.core.geometry.following import Middle, middle_of
 from nuvett.core.geometry.spots import Spots, shows
 from nuvett.core.guided import encoded_luminance
 from nuvett.services.engine.facts import FrameFacts
@@ -12,9 +15,20 @@ from nuvett.services.series.frame_facts import facts_of
 from nuvett.store import models
 
 
-def spotted(frames: Sequence[models.Frame]) -> list[FrameFacts]:
-    """Facts of the frames that spots can be looked for in: those that are measured."""
+def measured_among(frames: Sequence[models.Frame]) -> list[FrameFacts]:
+    """Facts of those of some frames that are measured, and can be looked at."""
     return [facts_of(frame) for frame in frames if frame.view]
+
+
+def where_subjects_are(bench: Workbench, frames: Sequence[FrameFacts]) -> Mapping[uuid.UUID, Middle]:
+    """Where the subjects of frames are, of those that have one; no session is open meanwhile."""
+    found = {}
+    for frame in frames:
+        boxes = [face.box for face in frame.faces]
+        middle = middle_of(boxes, np.zeros((1, 1), dtype=np.float32) if boxes else bench.areas.subject(frame))
+        if middle is not None:
+            found[frame.id] = middle
+    return found
 
 
 def where_spots_show(bench: Workbench, spots: Spots, frames: Sequence[FrameFacts]) -> Mapping[uuid.UUID, Spots]:
