@@ -7,7 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvett.core.fit.scaling import scaled
+from nuvett.core.guided import guided
 from nuvett.core.reading.clusters import farthest, gathered, merged
+from nuvett.core.spatial.enlarging import Enlarged, Part, in_cells
+from nuvett.core.spatial.finishing import guided_lines
 from nuvett.core.tabled import across, along
 from tests import strategies as ours
 
@@ -92,3 +95,45 @@ def test_scaling_ends_at_the_margins_of_a_matrix_that_is_not_square() -> None:
     assert np.allclose(
         made[0, 0] * made[2, 3] / (made[0, 3] * made[2, 0]), start[0, 0] * start[2, 3] / (start[0, 3] * start[2, 0])
     )
+
+
+@given(ours.seeds, st.integers(1, 9), st.integers(8, 40), st.integers(8, 40))
+def test_lines_of_the_guided_filter_are_those_of_its_plain_form(seed: int, radius: int, rows: int, columns: int) -> None:
+    random = np.random.default_rng(seed)
+    guide, *values = random.random((3, rows, columns), dtype=np.float32)
+    reach = min(radius, rows - 1, columns - 1)  # the plain form reflects no farther than that
+    both, own = np.empty((4, rows, columns), np.float32), np.empty((2, rows, columns), np.float32)
+    guided_lines(guide, np.stack(values), reach, 0.01, both)
+    guided_lines(guide, np.empty((0, rows, columns), np.float32), reach, 0.01, own)
+    for lines, of in ((both[:2], values[0]), (both[2:], values[1]), (own, guide)):
+        assert np.allclose(np.moveaxis(lines, 0, 2), guided(guide, of, reach, 0.01), atol=1e-4)
+
+
+@given(ours.seeds, st.booleans())
+def test_a_small_map_is_enlarged_without_bending_what_is_straight(seed: int, cubic: bool) -> None:
+    """Also where only a part of the frame is asked for, and where that has fewer pixels than the map."""
+    random = np.random.default_rng(seed)
+    rows, columns = random.integers(6, 30, 2)
+    frame = int(random.integers(20, 200)), int(random.integers(20, 200))
+    slope_x, slope_y = random.normal(0, 1, 2)
+    small = slope_x * (np.arange(columns) + 0.5) / columns + slope_y * (np.arange(rows) + 0.5)[:, None] / rows
+    left, top = frame[0] // 3, frame[1] // 3
+    part = Part(left, top, frame[0] // 4, frame[1] // 4, frame)
+    found = Enlarged(small[None].astype(np.float32), part, cubic).rows(2, part.height - 2)[0]
+    x, y = np.arange(left, left + part.width) + 0.5, np.arange(top + 2, top + part.height) + 0.5
+    assert np.allclose(found, slope_x * x / frame[0] + slope_y * y[:, None] / frame[1], atol=1e-4)
+
+
+@given(ours.seeds, st.integers(2, 6))
+def test_cells_have_the_mean_of_their_pixels_and_lie_where_the_frame_has_them(seed: int, cell: int) -> None:
+    random = np.random.default_rng(seed)
+    frame = random.random((cell * 7, cell * 9, 3), dtype=np.float32)
+    plain = frame.reshape(7, cell, 9, cell, 3).mean(axis=(1, 3))
+    left, top = (int(v) for v in random.integers(0, 3 * cell, 2))
+    small, into = in_cells(frame[top:, left:], cell, (left, top))
+    assert into == (left % cell, top % cell)
+    first = -(-top // cell), -(-left // cell)
+    inner = small[first[0] - top // cell :, first[1] - left // cell :]
+    assert np.allclose(inner, plain[first[0] :, first[1] :], atol=1e-5)
+    narrow, _ = in_cells(frame[:1, :1], cell, (1, 1))
+    assert np.allclose(narrow, frame[0, 0])

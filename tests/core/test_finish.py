@@ -78,6 +78,18 @@ def test_the_same_pixels_whatever_the_strips_threads_or_crop(frame: np.ndarray, 
     assert np.array_equal(used.part(around, (x, y, size, size)), whole[y : y + size, x : x + size])
 
 
+@pytest.mark.parametrize("name", ["colour noise", "wide sharpening", "all"])
+def test_a_frame_that_is_worked_on_in_cells_has_the_same_pixels_in_every_part(frame: np.ndarray, name: str) -> None:
+    """At the size of a camera's files noise of colour and wide blurs are found on cells of several pixels."""
+    wide = np.tile(frame[200:260], (1, 7, 1))[:, :6001]
+    used = drawing(STEPS[name], wide)
+    whole = used.picture(wide, rows=60)
+    for box in ((1411, 7, 333, 53), (5998, 0, 3, 60)):
+        left, top, width, height = used.around(box)
+        part = used.part(wide[top : top + height, left : left + width], box)
+        assert np.array_equal(part, whole[box[1] : box[1] + box[3], box[0] : box[0] + box[2]])
+
+
 def test_nothing_is_none_and_no_amount_is_nothing(frame: np.ndarray) -> None:
     assert FinishStep().is_idle and FinishStep(grain=40, on=False).is_idle and FinishStep(grain=40, amount=0).is_idle
     still = finished(STEPS["all"].model_copy(update={"amount": 0}), frame)

@@ -1,6 +1,6 @@
 """Drawing a frame under a plan: the one way from pixels and a plan to pixels, at any size and of any part."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
@@ -17,16 +17,18 @@ from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.geometry.spots import Spots
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.compile import compile_shaped
-from nuvett.core.plan.finish import FinishOperation, RegionsOperation
+from nuvett.core.plan.finish import FinishOperation
 from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.spatial.finish import ON_MAPS, Finisher, InArea
-from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps, make_maps
+from nuvett.core.spatial.enlarging import Part
+from nuvett.core.spatial.finish import Finisher, InArea, maps_for, needs_maps
+from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps
 from nuvett.core.spatial.mending import Mending
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
 _SCENE_SIZE = 45  # points a side for pictures with headroom, whose white lies inside the table
+_MOST_HALOS = 24  # a strip is as many times as high as what is drawn around it, if a picture is so small
 _NOTHING = 119 / 255  # encoded grey of what lies beside the picture
 
 
@@ -67,7 +69,7 @@ class Stages:
     @property
     def needs_maps(self) -> bool:
         """Whether the frame as a whole has to be looked at, small, before any part of it can be drawn."""
-        return any(isinstance(o.operation, ON_MAPS) for o in self.finishes)
+        return needs_maps(self.finishes)
 
     @property
     def is_plain(self) -> bool:
@@ -141,10 +143,11 @@ class Drawing:
         """Pixels around a part that its finish looks at."""
         return self._finisher.halo if self._finisher else 0
 
-    def _outer(self, box: Box) -> Box:
+    def _outer(self, box: Box, halo: int | None = None) -> Box:
+        halo = self.halo if halo is None else halo
         left, top, width, height = box
-        first, above = max(0, left - self.halo), max(0, top - self.halo)
-        last, below = min(self.size[0], left + width + self.halo), min(self.size[1], top + height + self.halo)
+        first, above = max(0, left - halo), max(0, top - halo)
+        last, below = min(self.size[0], left + width + halo), min(self.size[1], top + height + halo)
         return first, above, last - first, below - above
 
     def around(self, box: Box) -> Box:
@@ -198,6 +201,7 @@ class Drawing:
             return self._stages.renderer.picture(pixels, depth, threads=threads, rows=rows)
         width, height = self.size
         out = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+        rows = max(rows, min(-(-height // threads), _MOST_HALOS * self.halo))
 
         def work(top: int) -> None:
             box = (0, top, width, min(rows, height - top))
@@ -240,16 +244,34 @@ class Drawing:
             source = self._resampling.drawn(pixels, at, outer, self._stages.domain)
         weights = self._weighed(source, outer, places) if self._weights else ()
         if self._finisher is not None and self._finisher.has_noise_reduction:
-            source = self._finisher.denoise(in_floats(source), weights)
-        made = self._stages.renderer.coloured(source)
-        made = laid(self._stages.layers, weights, source, made)
-        if self._finisher is not None:
-            made = self._finisher.finish(made, outer[0], outer[1], weights)
-        if places is not None and self._stages.geometry.uncut:
-            made[_beside(places)] = _NOTHING
-        left, top, width, height = box
-        inside = made[top - outer[1] : top - outer[1] + height, left - outer[0] : left - outer[0] + width]
-        return rounded(np.ascontiguousarray(inside), left, top, depth)
+            source = self._finisher.denoise(in_floats(source), outer[0], outer[1], weights)
+            inner = self._outer(box, self._finisher.finish_halo)
+            cut = _inside(inner, outer)
+            source, weights = source[cut], tuple(weight[cut] for weight in weights)
+            places, outer = places and (places[0][cut], places[1][cut]), inner
+        out = np.empty((box[3], box[2], 3), dtype=np.uint16 if depth == 16 else np.uint8)
+        rows, columns = _inside(box, outer)
+        for first, made in self._blocks(source, outer, weights):
+            if places is not None and self._stages.geometry.uncut:
+                block = slice(first, first + len(made))
+                made[_beside((places[0][block], places[1][block]))] = _NOTHING
+            begins, ends = max(first, rows.start), min(first + len(made), rows.stop)
+            if begins < ends:
+                inside = np.ascontiguousarray(made[begins - first : ends - first, columns])
+                out[begins - rows.start : ends - rows.start] = rounded(inside, box[0], outer[1] + begins, depth)
+        return out
+
+    def _blocks(self, source: Pixels, box: Box, weights: Sequence[Mask01]) -> Iterator[tuple[int, Encoded01]]:
+        """Rows (n, w, 3) of a part with its colours and its finish, and which row of the part each begins at."""
+
+        def coloured(rows: slice) -> Encoded01:
+            made = self._stages.renderer.coloured(source[rows])
+            return laid(self._stages.layers, [weight[rows] for weight in weights], source[rows], made)
+
+        if self._finisher is None:
+            yield 0, coloured(slice(0, len(source)))
+        else:
+            yield from self._finisher.blocks(coloured, Part(*box, self.size), weights)
 
     @property
     def _is_point_by_point(self) -> bool:
@@ -289,8 +311,7 @@ class Drawing:
             whole = (0, 0, *size)
             base = resampling.drawn(shrunk, (0, 0), whole, self._stages.domain)
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
-        regions = [o for o in self._stages.finish if isinstance(o, RegionsOperation)]
-        return make_maps(Encoded01(coloured), regions)
+        return maps_for(self._stages.finishes, Encoded01(coloured), max(self.size))
 
 
 def _around(whole: Box, inside: Box) -> list[Box]:
@@ -305,6 +326,12 @@ def _around(whole: Box, inside: Box) -> list[Box]:
         inside,
     ]
     return [box for box in found if box[2] > 0 and box[3] > 0]
+
+
+def _inside(box: Box, outer: Box) -> tuple[slice, slice]:
+    """Rows and columns of a box in one that it lies in."""
+    left, top = box[0] - outer[0], box[1] - outer[1]
+    return slice(top, top + box[3]), slice(left, left + box[2])
 
 
 def _beside(places: tuple[Floats, Floats]) -> NDArray[np.bool_]:

@@ -10,8 +10,9 @@ from functools import lru_cache
 
 import numpy as np
 
+from nuvett.core.shading import scale_by_base
 from nuvett.core.smooth import smooth_step
-from nuvett.core.types import Encoded01, Floats
+from nuvett.core.types import Floats
 
 REGIONS = ("highlights", "shadows", "whites", "blacks")
 _KNOTS = 257
@@ -41,13 +42,6 @@ def region_curve(highlights: float, shadows: float, whites: float, blacks: float
     return np.asarray(risen - risen[_MIDDLE] + moved[_MIDDLE], dtype=np.float32)
 
 
-def moved_by_regions(encoded: Encoded01, light: Floats, base: Floats, amounts: Mapping[str, float]) -> Encoded01:
-    """Encoded colours (..., 3) with the base (...) of their luminance (...) moved; proportions of channels are kept."""
-    curve = region_curve(*(amounts[name] for name in REGIONS))
-    at = np.clip(base, 0, 1) * np.float32(_KNOTS - 1)
-    low = np.minimum(at.astype(np.intp), _KNOTS - 2)
-    away = curve[low] + (at - low) * (curve[low + 1] - curve[low]) - np.clip(base, 0, 1)
-    floor = np.float32(_FLOOR)
-    lifted = np.maximum(light, 0) + floor
-    factor = np.maximum((lifted + away) / lifted, 0)[..., None]
-    return Encoded01(np.asarray((encoded + floor) * factor - floor, dtype=np.float32))
+def move_regions(planes: Floats, base: Floats, amounts: Mapping[str, float]) -> None:
+    """Encoded colours (3, N), changed in place, with broad light (N,) moved; proportions of channels are kept."""
+    scale_by_base(planes, base, region_curve(*(amounts[name] for name in REGIONS)), _FLOOR)

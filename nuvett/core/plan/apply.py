@@ -5,14 +5,14 @@ from itertools import takewhile
 
 import numpy as np
 
-from nuvett.core.fit.regions import moved_by_regions
+from nuvett.core.fit.regions import move_regions
 from nuvett.core.guided import LUMINANCE
 from nuvett.core.plan.finish import FinishOperation, RegionsOperation, VignetteOperation
 from nuvett.core.plan.fitted import ByLightness, merged
 from nuvett.core.plan.frame_plan import FramePlan, Group
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.plan.vignette import vignette_factor, vignetted
+from nuvett.core.plan.vignette import vignette
 from nuvett.core.spaces.curves import encode_curve
 from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -148,10 +148,10 @@ _CHANGING_TONE = (VignetteOperation, RegionsOperation)
 
 
 def _toned(operation: FinishOperation, encoded: Encoded01, places: Floats, proportion: float) -> Encoded01:
-    light = np.asarray(encoded @ LUMINANCE, dtype=np.float32)
+    planes = np.ascontiguousarray(encoded.T, dtype=np.float32)
     if isinstance(operation, RegionsOperation):
-        return moved_by_regions(encoded, light, light, operation.shares)
+        move_regions(planes, np.asarray(encoded @ LUMINANCE, dtype=np.float32), operation.shares)
     if isinstance(operation, VignetteOperation):
-        factor = vignette_factor(operation, places[:, 0] * np.float32(proportion), places[:, 1], (proportion, 1))
-        return vignetted(operation, encoded, light, factor)
-    return encoded
+        x, y = places[:, 0] * np.float32(proportion), np.ascontiguousarray(places[:, 1], dtype=np.float32)
+        vignette(operation, planes, x, y, (proportion, 1))
+    return Encoded01(planes.T)

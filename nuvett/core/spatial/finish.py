@@ -4,15 +4,15 @@ Any part of a frame can be finished by itself: a pixel depends on those within `
 on small maps made once for the frame. So strips, crops and whole pictures agree, whatever their shape.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from typing import TypeVar
 
 import cv2
 import numpy as np
 
-from nuvett.core.fit.regions import moved_by_regions
-from nuvett.core.guided import encoded_luminance, guided
+from nuvett.core.fit.regions import move_regions
+from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.finish import (
     FineOperation,
     FinishOperation,
@@ -27,29 +27,28 @@ from nuvett.core.plan.finish import (
     SoftnessOperation,
     VignetteOperation,
 )
-from nuvett.core.plan.vignette import vignette_factor, vignetted
-from nuvett.core.smooth import smooth_step
-from nuvett.core.spatial.maps import FrameMaps
+from nuvett.core.plan.vignette import vignette
+from nuvett.core.spatial import finishing
+from nuvett.core.spatial.enlarging import BLOCK_PIXELS, Enlarged, Part, in_cells
+from nuvett.core.spatial.grain import GRAIN_GAIN, Grain
+from nuvett.core.spatial.maps import FrameMaps, softened
+from nuvett.core.spatial.noise import less_noise, noise_reach
 from nuvett.core.types import Encoded01, Floats, Mask01
 
 _LOCAL_GAIN, _FINE_GAIN = 1.1, 1.3
 _LARGE, _LARGE_FINE = 0.22, 0.12  # encoded luminance off the base that is an edge of things, and not their texture
 _HAZE_MOST, _HAZE_LEAST = 0.75, 0.35  # share of the veil that is taken at most, and least transmission
 _GLOW_GAIN, _HALATION_GAIN = 0.7, 0.55
+_HALATION_COLOUR = (1.0, 0.32, 0.1)  # of light that came back through the film
 _SHARP_SIGMA, _SHARP_GAIN = 0.00055, 1.6
-_SOFT_SIGMA, _SOFT_SHARE = 0.004, 0.75
-_NOISE_RADIUS, _NOISE_STRENGTH = 0.0009, 0.06
-_COLOUR_RADIUS, _COLOUR_STRENGTH = 3, 0.12  # times the radius of other noise: blotches are larger; of luminance
-_GRAIN_CELLS, _GRAIN_GAIN = 3000, 0.085
-_CLUMPS = 2.6  # times as large as the grain itself
-_TILE = 1024  # cells of noise a side, after which grain repeats
-ON_MAPS = (RegionsOperation, HazeOperation, LocalOperation, FineOperation, GlowOperation, HalationOperation)
-"""What looks at small maps of the whole frame."""
+_SHARP_CELLS = 2.2  # cells that the spread of sharpening has at least
+_SOFT_SHARE = 0.75
+_BEFORE_SOFTNESS = (RegionsOperation, HazeOperation, LocalOperation, FineOperation)
+_ON_MAPS = (*_BEFORE_SOFTNESS, SoftnessOperation, GlowOperation, HalationOperation)
 
-
-def _kernel(edge: int, sigma: float) -> int:
-    """Reach of a Gaussian kernel in pixels, as the library cuts it off."""
-    return int(np.ceil(4 * sigma * edge)) + 2
+_Kind = TypeVar("_Kind", bound=FinishOperation)
+Acting = Callable[[Floats, int], None]
+"""Changes planes (3, h, w) of a block, that begins at a row of the part, in place."""
 
 
 @dataclass(frozen=True)
@@ -60,16 +59,26 @@ class InArea:
     layer: int | None = None
 
 
-def _where(own: InArea, before: Encoded01, after: Encoded01, weights: Sequence[Mask01]) -> Encoded01:
-    if own.layer is None:
-        return after
-    return Encoded01(before + weights[own.layer][..., None] * (after - before))
+def needs_maps(operations: Sequence[InArea]) -> bool:
+    """Whether any of them looks at small maps of the whole frame."""
+    return any(isinstance(o.operation, _ON_MAPS) for o in operations)
+
+
+def maps_for(operations: Sequence[InArea], small: Encoded01, edge: int) -> FrameMaps:
+    """Maps of a frame of a long edge, from its colours at about BASE_EDGE (h, w, 3), with what acts everywhere."""
+    before = [o for o in operations if o.layer is None and isinstance(o.operation, _BEFORE_SOFTNESS)]
+    maps = FrameMaps(small, [o.operation for o in before if isinstance(o.operation, RegionsOperation)])
+    if any(isinstance(o.operation, SoftnessOperation) for o in operations):
+        # What is laid over softly has the contrast that the sharp picture came to have before it.
+        made = Finisher(before, (small.shape[1], small.shape[0]), 0, maps).finish(small, 0, 0)
+        maps.soft = softened(made, edge)
+    return maps
 
 
 class Finisher:
     """Finishes parts of one frame of a size in pixels by operations, in their order; noise goes first.
 
-    `halo` is how many pixels around a part it needs.
+    `halo` is how many pixels around a part it needs; of these, `finish` alone needs `finish_halo`.
     """
 
     def __init__(
@@ -78,100 +87,95 @@ class Finisher:
         self._noises = [o for o in operations if isinstance(o.operation, NoiseOperation)]
         rest = [o for o in operations if not isinstance(o.operation, NoiseOperation)]
         # Regions come first: the maps of all others are made of a frame that has them.
-        self._operations = sorted(rest, key=lambda o: not isinstance(o.operation, RegionsOperation))
-        self._maps, self._seed = maps, seed
-        self.width, self.height = size
-        self.edge = max(size)
-        self.halo = sum(self._reach(o.operation) for o in operations)
-
-    def _reach(self, operation: FinishOperation) -> int:
-        if isinstance(operation, NoiseOperation):
-            return 2 * self._noise_radius * (1 if operation.of == "all" else _COLOUR_RADIUS)
-        if isinstance(operation, SharpenOperation):
-            return int(np.ceil(4 * self._sharp_sigma(operation))) + 4
-        if isinstance(operation, SoftnessOperation):
-            return _kernel(self.edge, _SOFT_SIGMA) + 1
-        return 0
+        rest = sorted(rest, key=lambda o: not isinstance(o.operation, RegionsOperation))
+        self._runs = _runs(rest)
+        self._maps, self._size = maps, size
+        self._grains = {o: Grain(o, size, seed) for o in _kinds(rest, GrainOperation)}
+        self._edge = max(size)
+        sharpened = _kinds(rest, SharpenOperation)
+        self.finish_halo = sum(int(np.ceil(4 * self._sharp_sigma(o))) + 4 * self._sharp_cell(o) for o in sharpened)
+        self.halo = self.finish_halo + sum(noise_reach(o, self._edge) for o in _kinds(self._noises, NoiseOperation))
 
     @property
     def has_noise_reduction(self) -> bool:
         """Whether pixels are changed before their colours are."""
         return bool(self._noises)
 
-    @property
-    def _noise_radius(self) -> int:
-        return max(1, round(_NOISE_RADIUS * self.edge))
-
-    def denoise(self, encoded: Encoded01, weights: Sequence[Mask01] = ()) -> Encoded01:
-        """Noise reduction, before the colours, by the guided filter, edges kept.
+    def denoise(self, encoded: Encoded01, left: int, top: int, weights: Sequence[Mask01] = ()) -> Encoded01:
+        """Noise reduction of a part (h, w, 3) that begins at a pixel of the frame, before its colours.
 
         weights : (h, w) of each layer
         """
         for noise in self._noises:
-            operation = noise.operation
-            if isinstance(operation, NoiseOperation):
-                encoded = _where(noise, encoded, self._denoised(operation, encoded), weights)
+            if isinstance(noise.operation, NoiseOperation):
+                made = less_noise(noise.operation, encoded, self._edge, left, top)
+                if noise.layer is not None:
+                    made = Encoded01(encoded + weights[noise.layer][..., None] * (made - encoded))
+                encoded = made
         return encoded
 
-    def _denoised(self, operation: NoiseOperation, encoded: Encoded01) -> Encoded01:
-        """Each channel smoothed by itself; or light alone; or what channels have off light, over a wider reach."""
-        if operation.of == "all":
-            out = np.empty_like(encoded)
-            for channel in range(3):
-                out[..., channel] = self._smoothed(np.ascontiguousarray(encoded[..., channel]), operation.amount)
-            return Encoded01(out)
-        light = encoded_luminance(encoded)
-        if operation.of == "light":
-            return _added(encoded, self._smoothed(light, operation.amount) - light)
-        radius, edges = self._noise_radius * _COLOUR_RADIUS, (_COLOUR_STRENGTH * operation.amount) ** 2
-        out = np.empty_like(encoded)
-        for channel in range(3):
-            away = encoded[..., channel] - light
-            at = guided(light, away, radius, edges)
-            smooth = at[..., 0] * light + at[..., 1]
-            out[..., channel] = light + away + np.float32(operation.amount) * (smooth - away)
-        return Encoded01(out)
-
-    def _smoothed(self, values: Floats, amount: float) -> Floats:
-        at = guided(values, values, self._noise_radius, (_NOISE_STRENGTH * amount) ** 2)
-        return np.asarray(at[..., 0] * values + at[..., 1], dtype=np.float32)
-
     def finish(self, encoded: Encoded01, left: int, top: int, weights: Sequence[Mask01] = ()) -> Encoded01:
-        """A part (h, w, 3) that begins at a pixel of the frame; what lies within `halo` of a cut edge is not valid.
+        """A part (h, w, 3) that begins at a pixel of the frame; what lies within the halo of a cut edge is not valid.
 
         weights : (h, w) of each layer
         """
-        for own in self._operations:
-            encoded = _where(own, encoded, self._finished(own.operation, encoded, left, top), weights)
-        return Encoded01(np.ascontiguousarray(np.clip(encoded, 0, 1), dtype=np.float32))
+        height, width = encoded.shape[:2]
+        part = Part(left, top, width, height, self._size)
+        made = self.blocks(lambda rows: Encoded01(np.asarray(encoded[rows], dtype=np.float32)), part, weights)
+        return Encoded01(np.concatenate([block for _, block in made]))
 
-    def _finished(self, operation: FinishOperation, encoded: Encoded01, left: int, top: int) -> Encoded01:
+    def blocks(
+        self, coloured: Callable[[slice], Encoded01], part: Part, weights: Sequence[Mask01] = ()
+    ) -> Iterator[tuple[int, Encoded01]]:
+        """Blocks of rows (n, w, 3) of a part, each with the row of the part that it begins at, as `finish` has them.
+
+        coloured : rows of the part before they are finished, asked for once
+        """
+        rows, kept = max(1, BLOCK_PIXELS // part.width), np.empty((0, part.width, 3), dtype=np.float32)
+        for run in self._runs:
+            acting = [(self._acting(own.operation, kept, part), own.layer) for own in run]
+            is_last = run is self._runs[-1]
+            if not is_last and not len(kept):
+                kept = np.empty((part.height, part.width, 3), dtype=np.float32)
+            for first in range(0, part.height, rows):
+                block = slice(first, min(first + rows, part.height))
+                planes = np.empty((3, block.stop - first, part.width), dtype=np.float32)
+                finishing.split(coloured(block) if run is self._runs[0] else kept[block], planes)
+                for act, layer in acting:
+                    before = None if layer is None else planes.copy()
+                    act(planes, first)
+                    if layer is not None and before is not None:
+                        planes[:] = before + weights[layer][block] * (planes - before)
+                made = np.empty((block.stop - first, part.width, 3), dtype=np.float32) if is_last else kept[block]
+                finishing.merge(planes, made, is_last)
+                if is_last:
+                    yield first, Encoded01(made)
+
+    def _acting(self, operation: FinishOperation, source: Floats, part: Part) -> Acting:
+        """What an operation does in a part; what it looks at in the part itself is taken from its source."""
         match operation:
             case RegionsOperation():
-                light = encoded_luminance(encoded)
-                base = self._mapped(self._needed_maps.tones, light, left, top)
-                return moved_by_regions(encoded, light, base, operation.shares)
+                return self._by_regions(operation, part)
             case HazeOperation():
-                return self._haze(encoded, left, top, operation.amount)
+                return self._hazed(operation.amount, part)
             case LocalOperation():
-                return self._detailed(
-                    encoded, left, top, self._needed_maps.base, _LOCAL_GAIN * operation.amount, _LARGE
-                )
+                return _detailed(Enlarged(self._needed_maps.base, part), _LOCAL_GAIN * operation.amount, _LARGE)
             case FineOperation():
-                gain = _FINE_GAIN * operation.amount
-                return self._detailed(encoded, left, top, self._needed_maps.fine, gain, _LARGE_FINE)
+                return _detailed(Enlarged(self._needed_maps.fine, part), _FINE_GAIN * operation.amount, _LARGE_FINE)
             case GlowOperation():
-                return self._screened(encoded, left, top, self._needed_maps.glow, _GLOW_GAIN * operation.amount)
+                shares = [_GLOW_GAIN * operation.amount] * 3
+                return _screened(Enlarged(self._needed_maps.glow, part, cubic=True), shares)
             case HalationOperation():
-                return self._screened(encoded, left, top, self._needed_maps.halation, _HALATION_GAIN * operation.amount)
+                shares = [_HALATION_GAIN * operation.amount * share for share in _HALATION_COLOUR]
+                return _screened(Enlarged(self._needed_maps.halation, part, cubic=True), shares)
             case SoftnessOperation():
-                return self._soften(encoded, operation.amount)
+                return self._softened(operation.amount, part)
             case SharpenOperation():
-                return self._sharpen(encoded, operation)
+                return self._sharpened(operation, source, (part.left, part.top))
             case VignetteOperation():
-                return self._vignetted(operation, encoded, left, top)
+                return _vignetted(operation, part)
             case GrainOperation():
-                return self._grained(encoded, left, top, operation)
+                return self._grained(operation, part)
         raise ValueError(f"nothing finishes {type(operation).__name__}")
 
     @property
@@ -180,132 +184,139 @@ class Finisher:
             raise ValueError("what looks at the frame as a whole needs maps of it")
         return self._maps
 
-    def _detailed(self, encoded: Encoded01, left: int, top: int, base: Floats, gain: float, large: float) -> Encoded01:
-        """What lies on a base made more or less of. Large steps, which are edges of things, are spared."""
-        light = encoded_luminance(encoded)
-        detail = light - self._mapped(base, light, left, top)
-        return _added(encoded, gain * detail * cv2.exp(-((detail / np.float32(large)) ** 2)))
+    def _by_regions(self, operation: RegionsOperation, part: Part) -> Acting:
+        tones = Enlarged(self._needed_maps.tones, part)
 
-    def _screened(self, encoded: Encoded01, left: int, top: int, small: Floats, share: float) -> Encoded01:
-        """Light laid over by screening: never beyond white."""
-        laid = np.clip(self._looked_up(small, encoded.shape, left, top, smooth=True), 0, 1) * np.float32(share)
-        return Encoded01(np.asarray(1 - (1 - encoded) * (1 - laid), dtype=np.float32))
+        def act(planes: Floats, first: int) -> None:
+            slope, offset = tones.rows(first, planes.shape[1])
+            base = slope * _luminance(planes) + offset
+            move_regions(planes.reshape(3, -1), base.reshape(-1), operation.shares)
 
-    def _soften(self, encoded: Encoded01, amount: float) -> Encoded01:
-        soft = cv2.GaussianBlur(encoded, (0, 0), _SOFT_SIGMA * self.edge, borderType=cv2.BORDER_REFLECT)
-        share = _SOFT_SHARE * amount
-        return Encoded01(np.asarray(cv2.addWeighted(soft, share, encoded, 1 - share, 0)))
+        return act
 
-    def _mapped(self, coefficients: Floats, light: Floats, left: int, top: int) -> Floats:
-        """Slope times luminance plus offset, from small maps looked up at the part's place (bilinear)."""
-        at = self._looked_up(coefficients, light.shape, left, top)
-        return np.asarray(at[..., 0] * light + at[..., 1], dtype=np.float32)
+    def _hazed(self, amount: float, part: Part) -> Acting:
+        """Haze taken away where the veil is thick, or added there, towards its own grey."""
+        transmissions, air = Enlarged(self._needed_maps.transmission, part), np.float32(self._needed_maps.airlight)
 
-    def _looked_up(self, small: Floats, shape: tuple[int, ...], left: int, top: int, smooth: bool = False) -> Floats:
-        scale_x, scale_y = small.shape[1] / self.width, small.shape[0] / self.height
-        columns = ((np.arange(shape[1], dtype=np.float32) + left + 0.5) * scale_x - 0.5).astype(np.float32)
-        rows = ((np.arange(shape[0], dtype=np.float32) + top + 0.5) * scale_y - 0.5).astype(np.float32)
-        map_x, map_y = np.broadcast_to(columns, shape[:2]), np.broadcast_to(rows[:, None], shape[:2])
-        how = cv2.INTER_CUBIC if smooth else cv2.INTER_LINEAR
-        return np.asarray(
-            cv2.remap(
-                small, np.ascontiguousarray(map_x), np.ascontiguousarray(map_y), how, borderMode=cv2.BORDER_REPLICATE
-            )
-        )
+        def act(planes: Floats, first: int) -> None:
+            slope, offset = transmissions.rows(first, planes.shape[1])
+            transmission = np.clip(slope * _luminance(planes) + offset, 0, 1)
+            planes -= air
+            if amount > 0:
+                planes /= np.maximum(1 - np.float32(amount * _HAZE_MOST) * (1 - transmission), np.float32(_HAZE_LEAST))
+            else:
+                planes *= 1 + np.float32(amount * 0.6) * (1 - np.float32(0.6) * transmission)
+            planes += air
 
-    def _haze(self, encoded: Encoded01, left: int, top: int, amount: float) -> Encoded01:
-        light = encoded_luminance(encoded)
-        transmission = np.clip(self._mapped(self._needed_maps.transmission, light, left, top), 0, 1)[..., None]
-        air = self._needed_maps.airlight
-        if amount > 0:
-            through = np.maximum(1 - amount * _HAZE_MOST * (1 - transmission), _HAZE_LEAST)
-            return Encoded01(np.asarray((encoded - air) / through + air))
-        added = -amount * 0.6 * (1 - 0.6 * transmission)
-        return Encoded01(np.asarray(encoded + (air - encoded) * added))
+        return act
 
-    def _sharpen(self, encoded: Encoded01, operation: SharpenOperation) -> Encoded01:
+    def _softened(self, amount: float, part: Part) -> Acting:
+        """A soft picture laid over the sharp one."""
+        soft, share = Enlarged(self._needed_maps.soft, part, cubic=True), np.float32(_SOFT_SHARE * amount)
+
+        def act(planes: Floats, first: int) -> None:
+            planes += share * (soft.rows(first, planes.shape[1]) - planes)
+
+        return act
+
+    def _sharpened(self, operation: SharpenOperation, source: Floats, at: tuple[int, int]) -> Acting:
         """Unsharp masking of luminance, less where there are no edges."""
-        light = encoded_luminance(encoded)
-        mask, blurred = self._sharp_mask(light, operation)
-        return _added(encoded, np.float32(_SHARP_GAIN * operation.amount) * (light - blurred) * mask)
+        blurred, gain = self._blurred(operation, source, at), _SHARP_GAIN * operation.amount
+
+        def act(planes: Floats, first: int) -> None:
+            mask = np.empty(planes.shape[1:], dtype=np.float32)
+            finishing.edges(blurred, first, operation.spared, mask)
+            finishing.sharpened(planes, blurred[first : first + planes.shape[1]], mask, gain)
+
+        return act
+
+    def _blurred(self, operation: SharpenOperation, encoded: Floats, at: tuple[int, int]) -> Floats:
+        """Luminance (h, w) of encoded colours (h, w, 3) from a pixel of the frame on, blurred by sharpening's radius.
+
+        A wide blur is made on cells, which it could not tell from pixels.
+        """
+        light, sigma = encoded_luminance(Encoded01(encoded)), self._sharp_sigma(operation)
+        cell = self._sharp_cell(operation)
+        small, into = in_cells(light, cell, at)
+        spread = (sigma * sigma - (cell * cell - 1) / 12) ** 0.5 / cell  # less what the cells have averaged
+        blurred = np.asarray(cv2.GaussianBlur(small, (0, 0), spread, borderType=cv2.BORDER_REFLECT), dtype=np.float32)
+        if cell == 1:
+            return blurred
+        part = Part(*into, light.shape[1], light.shape[0], (small.shape[1] * cell, small.shape[0] * cell))
+        return np.asarray(Enlarged(blurred[None], part, cubic=True).rows(0, light.shape[0])[0])
+
+    def _sharp_cell(self, operation: SharpenOperation) -> int:
+        """Pixels a side of the cells on which luminance is blurred."""
+        return max(1, int(self._sharp_sigma(operation) / _SHARP_CELLS))
 
     def _sharp_sigma(self, operation: SharpenOperation) -> float:
         """Spread of what is sharpened, in pixels; in a small picture as little as pixels can show."""
-        return operation.radius * max(0.4, _SHARP_SIGMA * self.edge)
-
-    def _sharp_mask(self, light: Floats, operation: SharpenOperation) -> tuple[Mask01, Floats]:
-        """How far sharpening acts at each pixel (h, w), and luminance (h, w) blurred by its radius."""
-        sigma = self._sharp_sigma(operation)
-        blurred: Floats = np.asarray(
-            cv2.GaussianBlur(light, (0, 0), sigma, borderType=cv2.BORDER_REFLECT), dtype=np.float32
-        )
-        edges = cv2.magnitude(cv2.Sobel(blurred, -1, 1, 0, scale=0.25), cv2.Sobel(blurred, -1, 0, 1, scale=0.25))
-        spared = operation.spared
-        mask = 1 - spared + spared * smooth_step((edges / (0.004 + 0.02 * spared)).astype(np.float32))
-        return np.asarray(mask, dtype=np.float32), blurred
+        return operation.radius * max(0.4, _SHARP_SIGMA * self._edge)
 
     def sharpened(self, encoded: Encoded01) -> Mask01:
         """How far sharpening acts at each pixel (h, w) of a whole picture (h, w, 3); nowhere without any."""
-        light = encoded_luminance(encoded)
-        acting = [o.operation for o in self._operations if isinstance(o.operation, SharpenOperation)]
-        found = [self._sharp_mask(light, operation)[0] for operation in acting]
-        return np.maximum.reduce(found) if found else np.zeros_like(light)
+        most = np.zeros(encoded.shape[:2], dtype=np.float32)
+        for own in (own for run in self._runs for own in run):
+            if isinstance(own.operation, SharpenOperation):
+                mask = np.empty_like(most)
+                finishing.edges(self._blurred(own.operation, encoded, (0, 0)), 0, own.operation.spared, mask)
+                np.maximum(most, mask, out=most)
+        return most
 
-    def _vignetted(self, operation: VignetteOperation, encoded: Encoded01, left: int, top: int) -> Encoded01:
-        x = np.arange(encoded.shape[1], dtype=np.float32)[None] + np.float32(left + 0.5)
-        y = np.arange(encoded.shape[0], dtype=np.float32)[:, None] + np.float32(top + 0.5)
-        factor = vignette_factor(operation, x, y, (self.width, self.height))
-        if operation.spared:
-            return vignetted(operation, encoded, encoded_luminance(encoded), factor)
-        return Encoded01(np.asarray(cv2.multiply(encoded, _thrice(factor))))
+    def _grained(self, operation: GrainOperation, part: Part) -> Acting:
+        rows, gain = self._grains[operation].of(part), GRAIN_GAIN * operation.amount
 
-    def _grain_field(self, size: float) -> Floats:
-        """Noise on a grid that belongs to the frame, averaged when the picture has fewer pixels than the grid."""
-        cells = _GRAIN_CELLS / size
-        width, height = (max(2, round(cells * side / self.edge)) for side in (self.width, self.height))
-        return _field_of(self._seed, (width, height), (min(width, self.width), min(height, self.height)))
+        def act(planes: Floats, first: int) -> None:
+            finishing.grained(planes, rows(first, planes.shape[1]), gain, operation.lights)
 
-    def _grained(self, encoded: Encoded01, left: int, top: int, operation: GrainOperation) -> Encoded01:
-        noise = self._grain_at(operation.size, encoded.shape, left, top)
-        if operation.rough:
-            clumps = self._grain_at(min(4.0, operation.size * _CLUMPS), encoded.shape, left, top)
-            share = np.float32(operation.rough)
-            noise = np.asarray((1 - share) * noise + share * (0.6 * noise + 1.1 * clumps), dtype=np.float32)
-        light = np.clip(encoded_luminance(encoded), 0, 1)
-        weight = np.sqrt(4 * light * (1 - light)) * np.float32(0.9) + np.float32(0.1) * (light > 0.002)
-        weight = weight * (1 + np.float32(operation.lights) * (2 * light - 1))
-        return _added(encoded, np.float32(_GRAIN_GAIN * operation.amount) * noise * weight)
-
-    def _grain_at(self, size: float, shape: tuple[int, ...], left: int, top: int) -> Floats:
-        """Noise (h, w) of a part that begins at a pixel of the frame."""
-        field = self._grain_field(size)
-        if field.shape == (self.height, self.width):
-            return field[top : top + shape[0], left : left + shape[1]]
-        return self._looked_up(field, shape, left, top, smooth=True)
+        return act
 
 
-@cache
-def _noise_tile() -> Floats:
-    tile = np.random.default_rng(41).standard_normal((_TILE, _TILE), dtype=np.float32)
-    tile.setflags(write=False)
-    return tile
+def _kinds(operations: Sequence[InArea], kind: type[_Kind]) -> list[_Kind]:
+    return [o.operation for o in operations if isinstance(o.operation, kind)]
 
 
-@lru_cache(maxsize=6)
-def _field_of(seed: int, cells: tuple[int, int], size: tuple[int, int]) -> Floats:
-    """Noise of a frame on a grid of cells (width, height), averaged to a size: one tile, begun where the seed says."""
-    start = np.random.default_rng(seed).integers(0, _TILE, 2)
-    rows, columns = ((np.arange(n) + at) % _TILE for n, at in zip(cells[::-1], start, strict=True))
-    field = _noise_tile()[rows[:, None], columns[None]]
-    if size != cells:
-        return np.asarray(cv2.resize(field, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-    return np.asarray(field)
+def _runs(operations: Sequence[InArea]) -> list[list[InArea]]:
+    """Operations that can act on a block at once; one that looks at pixels about it begins anew and is never first."""
+    runs: list[list[InArea]] = [[]]
+    for own in operations:
+        if isinstance(own.operation, SharpenOperation):
+            runs.append([])
+        runs[-1].append(own)
+    return runs
 
 
-def _thrice(plane: Floats) -> Floats:
-    return np.asarray(cv2.merge([plane, plane, plane]))
+def _luminance(planes: Floats) -> Floats:
+    light = np.empty(planes.shape[1:], dtype=np.float32)
+    finishing.luminance(planes, light)
+    return light
 
 
-def _added(encoded: Encoded01, plane: np.ndarray) -> Encoded01:
-    """A plane (h, w) added to every channel; the library does it several times faster than broadcasting."""
-    return Encoded01(np.asarray(cv2.add(encoded, _thrice(np.ascontiguousarray(plane, dtype=np.float32)))))
+def _detailed(base: Enlarged, gain: float, large: float) -> Acting:
+    """What lies on a base made more or less of. Large steps, which are edges of things, are spared."""
+
+    def act(planes: Floats, first: int) -> None:
+        finishing.detailed(planes, base.rows(first, planes.shape[1]), gain, large)
+
+    return act
+
+
+def _screened(laid: Enlarged, shares: Sequence[float]) -> Acting:
+    """Light laid over by screening: never beyond white."""
+    each = np.array(shares, dtype=np.float32)
+
+    def act(planes: Floats, first: int) -> None:
+        finishing.screened(planes, laid.rows(first, planes.shape[1]), each)
+
+    return act
+
+
+def _vignetted(operation: VignetteOperation, part: Part) -> Acting:
+    across = np.arange(part.width, dtype=np.float32) + np.float32(part.left + 0.5)
+
+    def act(planes: Floats, first: int) -> None:
+        count = planes.shape[1]
+        down = np.arange(count, dtype=np.float32) + np.float32(part.top + first + 0.5)
+        vignette(operation, planes.reshape(3, -1), np.tile(across, count), np.repeat(down, part.width), part.frame)
+
+    return act

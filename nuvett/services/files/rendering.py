@@ -29,7 +29,7 @@ from nuvett.imaging.views import decode_view, encoded_view
 
 THREADS = os.cpu_count() or 1
 _PART_ROWS = 256  # of a picture, drawn at once where they come from another place
-_HALO_ROWS = 128  # and where more than that place is looked at, which takes more memory
+_HALO_ROWS = 384  # and where what is about them is drawn with them, so that it is not most of the work
 _DECODED_ROWS = 64  # rows decoded at once; taller regions are slower to fetch
 _STRIPS_AHEAD = 2 * THREADS  # decoded strips that may wait
 

@@ -1,0 +1,60 @@
+import numpy as np
+
+from nuvett.core.types import Floats
+
+def split(block: Floats, planes: Floats) -> None:
+    """Encoded colours (h, w, 3) into planes (3, h, w); raises ValueError where these are of another size."""
+
+def merge(planes: Floats, block: Floats, hold: bool) -> None:
+    """Planes (3, h, w) into encoded colours (h, w, 3), held to 0 to 1 or as they are."""
+
+def luminance(planes: Floats, out: Floats) -> None:
+    """Luminance weights on planes (3, h, w), into (h, w)."""
+
+def across(rows: Floats, at: np.ndarray, shares: Floats, out: Floats) -> None:
+    """Rows (R, n) enlarged along themselves into (R, w): sums of 2 or 4 of their values.
+
+    at, shares : (2 or 4, w) int32 which values, and how much of each
+    """
+
+def down(rows: Floats, at: np.ndarray, shares: Floats, first: int, out: Floats) -> None:
+    """Planes of rows (C, R, w) enlarged across them into (C, h, w), from a row of the part on.
+
+    at, shares : (2 or 4, H) int32 which rows, and how much of each, for all rows of the part
+    """
+
+def detailed(planes: Floats, base: Floats, gain: float, large: float) -> None:
+    """What lies on a base added once more, times a gain, to planes (3, h, w); steps that are large are spared.
+
+    base : (2, h, w) slope and offset on luminance
+    """
+
+def screened(planes: Floats, laid: Floats, shares: Floats) -> None:
+    """Light (1 or 3, h, w) laid over planes (3, h, w) by screening, shares (3,) of it."""
+
+def grained(planes: Floats, noise: Floats, gain: float, lights: float) -> None:
+    """Noise (h, w) added to planes (3, h, w), less towards black and white; lights : more in lights, -1 to 1."""
+
+def edges(blurred: Floats, first: int, spared: float, out: Floats) -> None:
+    """How far sharpening acts (h, w), from a row of blurred luminance (H, w) on; spared : how much flat areas are."""
+
+def sharpened(planes: Floats, blurred: Floats, mask: Floats, gain: float) -> None:
+    """What planes (3, h, w) have off their blurred luminance (h, w) added to them, times a gain and a mask (h, w)."""
+
+def guided_lines(guide: Floats, values: Floats, radius: int, epsilon: float, lines: Floats) -> None:
+    """Slope and offset (2 V, h, w) on a guide (h, w), for each of values (V, h, w), or for the guide itself (0, h, w).
+
+    The guided filter (He, Sun and Tang 2013); what lies beyond the border is reflected.
+    """
+
+def less_noise_of_light(encoded: Floats, light: Floats, lines: Floats, out: Floats) -> None:
+    """Encoded colours (h, w, 3) with slope times luminance plus offset (2, h, w) for their luminance (h, w)."""
+
+def off_light(encoded: Floats, light: Floats, off: Floats) -> None:
+    """Luminance (h, w) of encoded colours (h, w, 3), and what red and blue have off it (2, h, w)."""
+
+def less_noise_of_colour(encoded: Floats, lines: Floats, amount: float, out: Floats) -> None:
+    """Encoded colours (h, w, 3) with what red and blue have off luminance brought to what a filter gives.
+
+    lines : (4, h, w) slope and offset on luminance for red, then for blue; amount : 0 to 1
+    """
