@@ -98,7 +98,7 @@ def test_scaling_ends_at_the_margins_of_a_matrix_that_is_not_square() -> None:
 
 
 @given(ours.seeds, st.integers(1, 9), st.integers(8, 40), st.integers(8, 40))
-def test_lines_of_the_guided_filter_are_those_of_its_plain_form(seed: int, radius: int, rows: int, columns: int) -> None:
+def test_lines_of_the_guided_filter_are_as_in_its_plain_form(seed: int, radius: int, rows: int, columns: int) -> None:
     random = np.random.default_rng(seed)
     guide, *values = random.random((3, rows, columns), dtype=np.float32)
     reach = min(radius, rows - 1, columns - 1)  # the plain form reflects no farther than that

@@ -41,6 +41,8 @@ _HAZE_MOST, _HAZE_LEAST = 0.75, 0.35  # share of the veil that is taken at most,
 _GLOW_GAIN, _HALATION_GAIN = 0.7, 0.55
 _HALATION_COLOUR = (1.0, 0.32, 0.1)  # of light that came back through the film
 _SHARP_SIGMA, _SHARP_GAIN = 0.00055, 1.6
+_GRAIN_LEAST = 0.1  # of grain in black and white
+_SHARP_EDGE, _SHARP_SPARED = 0.004, 0.02  # gradient that is an edge, and by how much more where flat areas are spared
 _SHARP_CELLS = 2.2  # cells that the spread of sharpening has at least
 _SOFT_SHARE = 0.75
 _BEFORE_SOFTNESS = (RegionsOperation, HazeOperation, LocalOperation, FineOperation)
@@ -225,7 +227,7 @@ class Finisher:
 
         def act(planes: Floats, first: int) -> None:
             mask = np.empty(planes.shape[1:], dtype=np.float32)
-            finishing.edges(blurred, first, operation.spared, mask)
+            finishing.edges(blurred, first, operation.spared, _steep(operation), mask)
             finishing.sharpened(planes, blurred[first : first + planes.shape[1]], mask, gain)
 
         return act
@@ -259,7 +261,8 @@ class Finisher:
         for own in (own for run in self._runs for own in run):
             if isinstance(own.operation, SharpenOperation):
                 mask = np.empty_like(most)
-                finishing.edges(self._blurred(own.operation, encoded, (0, 0)), 0, own.operation.spared, mask)
+                blurred = self._blurred(own.operation, encoded, (0, 0))
+                finishing.edges(blurred, 0, own.operation.spared, _steep(own.operation), mask)
                 np.maximum(most, mask, out=most)
         return most
 
@@ -267,7 +270,7 @@ class Finisher:
         rows, gain = self._grains[operation].of(part), GRAIN_GAIN * operation.amount
 
         def act(planes: Floats, first: int) -> None:
-            finishing.grained(planes, rows(first, planes.shape[1]), gain, operation.lights)
+            finishing.grained(planes, rows(first, planes.shape[1]), gain, operation.lights, _GRAIN_LEAST)
 
         return act
 
@@ -284,6 +287,10 @@ def _runs(operations: Sequence[InArea]) -> list[list[InArea]]:
             runs.append([])
         runs[-1].append(own)
     return runs
+
+
+def _steep(operation: SharpenOperation) -> float:
+    return 1 / (_SHARP_EDGE + _SHARP_SPARED * operation.spared)
 
 
 def _luminance(planes: Floats) -> Floats:

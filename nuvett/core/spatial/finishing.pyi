@@ -32,11 +32,17 @@ def detailed(planes: Floats, base: Floats, gain: float, large: float) -> None:
 def screened(planes: Floats, laid: Floats, shares: Floats) -> None:
     """Light (1 or 3, h, w) laid over planes (3, h, w) by screening, shares (3,) of it."""
 
-def grained(planes: Floats, noise: Floats, gain: float, lights: float) -> None:
-    """Noise (h, w) added to planes (3, h, w), less towards black and white; lights : more in lights, -1 to 1."""
+def grained(planes: Floats, noise: Floats, gain: float, lights: float, least: float) -> None:
+    """Noise (h, w) added to planes (3, h, w), less towards black and white.
 
-def edges(blurred: Floats, first: int, spared: float, out: Floats) -> None:
-    """How far sharpening acts (h, w), from a row of blurred luminance (H, w) on; spared : how much flat areas are."""
+    lights : more in lights, -1 to 1; least : what is left of it there, of 1, but in black itself none
+    """
+
+def edges(blurred: Floats, first: int, spared: float, steep: float, out: Floats) -> None:
+    """How far sharpening acts (h, w), from a row of blurred luminance (H, w) on.
+
+    spared : how much flat areas are left out; steep : times the gradient by Sobel's kernels, at 1 of which it is whole
+    """
 
 def sharpened(planes: Floats, blurred: Floats, mask: Floats, gain: float) -> None:
     """What planes (3, h, w) have off their blurred luminance (h, w) added to them, times a gain and a mask (h, w)."""

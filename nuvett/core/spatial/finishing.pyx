@@ -167,14 +167,14 @@ def screened(float[:, :, ::1] planes, const float[:, :, ::1] laid, const float[:
                 to[i] = 1 - (1 - to[i]) * (1 - share * _held(light[i]))
 
 
-def grained(float[:, :, ::1] planes, const float[:, ::1] noise, float gain, float lights):
+def grained(float[:, :, ::1] planes, const float[:, ::1] noise, float gain, float lights, float least):
     cdef Py_ssize_t y, x, width = planes.shape[2]
     cdef float *r
     cdef float *g
     cdef float *b
     cdef const float *grain
     cdef float light, weight, added, none = 0, one = 1, two = 2, four = 4
-    cdef float most = 0.9, least = 0.1, black = 0.002
+    cdef float most = one - least, black = 0.002
     with nogil:
         for y in range(planes.shape[1]):
             r, g, b, grain = &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0], &noise[y, 0]
@@ -187,13 +187,12 @@ def grained(float[:, :, ::1] planes, const float[:, ::1] noise, float gain, floa
                 b[x] += added
 
 
-def edges(const float[:, ::1] blurred, Py_ssize_t first, float spared, float[:, ::1] out):
+def edges(const float[:, ::1] blurred, Py_ssize_t first, float spared, float steep, float[:, ::1] out):
     cdef Py_ssize_t y, x, end, left, right, above, below, height = blurred.shape[0], width = blurred.shape[1]
     cdef const float *a
     cdef const float *m
     cdef const float *b
     cdef float *to
-    cdef float steep = 1 / (<float>0.004 + <float>0.02 * spared)
     with nogil:
         for y in range(out.shape[0]):
             above, below = first + y - 1, first + y + 1
