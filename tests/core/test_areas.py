@@ -24,12 +24,13 @@ from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.fields import numbers_of
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
-from nuvett.core.look.ready_areas import EVENED_SKIN
+from nuvett.core.look.ready_areas import EVENED_SKIN, READY_AREAS
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import describe
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.cielab import neutral_oklab
+from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.step import Aim, Ask
 from nuvett.core.types import Floats, OKLab
@@ -278,3 +279,17 @@ def test_evened_skin_takes_blotches_and_shine_and_leaves_pores_and_what_is_no_sk
     (fine, broad), (fine_after, broad_after) = bands(picture.astype(float)), bands(made)
     assert broad_after < 0.75 * broad and fine_after > 0.7 * fine
     assert EVENED_SKIN.title == "Evened skin" and not EVENED_SKIN.is_idle
+
+
+@pytest.mark.parametrize("words", ["dodge", "burn"])
+def test_dodging_and_burning_build_up_where_strokes_cross_and_move_light_alone(words: str) -> None:
+    ready = READY_AREAS[words]
+    stroke = Stroke(points=((0.2, 0.5, 1), (0.8, 0.5, 1)), radius=10, hardness=100, flow=ready.flow)
+    one, two, many = (at(weights(BrushPart(strokes=(stroke,) * count)), 0.5, 0.5) for count in (1, 2, 12))
+    assert one == pytest.approx(ready.flow / 100, abs=0.01) and two == pytest.approx(1 - (1 - one) ** 2, abs=0.01)
+    assert two < many < 1
+    (operation,) = (o for step in ready.local.steps for o in step.resolve(ASK))
+    grey = OKLab(np.array([[0.5, 0.02, -0.03]], dtype=np.float32))
+    (moved,) = operation.whole(grey, grey, Space.SRGB)
+    assert (moved[0] > 0.5) == (words == "dodge") and abs(moved[0] - 0.5) > 0.05
+    assert np.arctan2(moved[2], moved[1]) == pytest.approx(np.arctan2(grey[0, 2], grey[0, 1]), abs=0.01)

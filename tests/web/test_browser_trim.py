@@ -97,6 +97,9 @@ def test_a_pen_brushes_by_pressure_and_a_lost_pen_leaves_its_stroke(trimming: Pa
     page.evaluate(_PEN, ["pointerdown", 0.4, 0.3, 1])
     page.evaluate(_PEN, ["pointerup", 0.4, 0.3, 1])
     expect(history(page)).to_contain_text("a stroke erased")
+    page.get_by_role("button", name="dodge").click()
+    expect(history(page)).to_contain_text("Dodge")
+    expect(value(page, "Flow of the brush")).to_have_text("12 %")
 
 
 def _frame(page: Page) -> str:

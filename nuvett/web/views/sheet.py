@@ -296,7 +296,7 @@ def sheet_of(
         "area_kinds": {kind_name(kind): kind for kind in offered},
         "area_facts": {kind_name(k): {"edges": k.edges, "outline": k.outline, "begins": k.begins} for k in area_kinds},
         "most_areas": MOST_AREAS,
-        "ready_areas": [(words, own.model_dump(mode="json")) for words, own in READY_AREAS.items()],
+        "ready_areas": [(words, own.local.model_dump(mode="json"), own.flow) for words, own in READY_AREAS.items()],
         "brush": Stroke(points=((0.5, 0.5, 1),)),
         "brush_values": numbers_of(Stroke),
         "numbers": numbers_of(type(document)),

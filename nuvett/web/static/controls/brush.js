@@ -130,8 +130,17 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
     }
   });
 
+  /** A part rendered anew has the brush as it begins: say what it is. */
+  const told = () => {
+    for (const value of page.root.querySelectorAll('[role="slider"][data-name^="brush."]')) {
+      const own = page.brush[value.dataset.name.slice(6)];
+      if (Number(value.dataset.value) !== own) value.dispatchEvent(new CustomEvent("set-live", { detail: own }));
+    }
+  };
+
   /** Let the drawing take strokes, or not. */
   const ready = () => {
+    requestAnimationFrame(told);
     const brushing = of() !== null;
     svg.toggleAttribute("data-brushing", brushing);
     for (const [name, text] of Object.entries(BRUSH_WORDS)) {

@@ -350,6 +350,7 @@ export const sheetOf = (where) => ({
     if (ready) {
       this.document.areas.push({ ...JSON.parse(ready.dataset.addLocal), key: newKey() });
       this.area = this.document.areas.length - 1;
+      if (ready.dataset.addFlow) this.brush.flow = Number(ready.dataset.addFlow);
       setAddress({ area: String(this.area) });
       return this.commit();
     }
