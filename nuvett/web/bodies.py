@@ -266,7 +266,7 @@ class FolderToWatch(Asked):
 
 
 class LensChoice(Asked):
-    """A lens by its key, "auto" or "off"; for the whole series, or for one frame."""
+    """A lens by its key, "auto", "off" or "found"; for the whole series, or for one frame."""
 
     lens: Short
     everywhere: bool = False

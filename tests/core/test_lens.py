@@ -9,11 +9,14 @@ import pytest
 
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.drawing.resampling import Resampling
+from nuvett.core.geometry.fringes import find_fringes
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.geometry.lens import LensCorrection, filling
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.types import Encoded01, Linear
+from tests.conftest import DEMO, load_rgb
+from tests.fringed import fringed
 
 SIZE = (450, 300)
 LENS = LensCorrection(
@@ -179,3 +182,22 @@ def linear_light(encoded: np.ndarray, factor: np.ndarray) -> np.ndarray:
     """Encoded values (h, w) under factors on their linear light."""
     light = to_linear(Encoded01(np.repeat(np.clip(encoded, 0, 1)[..., None], 3, axis=2))) * factor[..., None]
     return from_linear(Linear(light.astype(np.float32)))[..., 0]
+
+
+@pytest.mark.parametrize("name", ["stills/still_2_pale_pastel", "frames/AT-0106", "frames/AT-0125"])
+@pytest.mark.parametrize("share", [1.0, 0.5, -1.0])
+def test_fringes_are_found_in_the_frame_itself_and_none_where_there_are_none(name: str, share: float) -> None:
+    picture = load_rgb(DEMO / f"{name}.jpg")
+    assert find_fringes(Encoded01((picture / 255).astype(np.float32))) is None
+    made = fringed(picture, (0.0012 * share, 0.0003 * share), (-0.0008 * share, -0.0004 * share))
+    found = find_fringes(Encoded01((made / 255).astype(np.float32)))
+    assert found is not None and not found.darkens and found.model == "none"
+    corner = (max(made.shape) / min(made.shape[:2])) ** 2 + 1
+    for (v, _, b), put in ((found.red, (0.0012, 0.0003)), (found.blue, (-0.0008, -0.0004))):
+        assert v - 1 + b * corner == pytest.approx(share * (put[0] + put[1] * corner), rel=0.2)
+
+
+def test_a_picture_without_detail_or_of_noise_shows_no_fringes() -> None:
+    noise = np.random.default_rng(3).random((400, 600, 3), dtype=np.float32)
+    for picture in (np.zeros_like(noise), np.full_like(noise, 0.5), noise, noise[:30, :30]):
+        assert find_fringes(Encoded01(picture)) is None

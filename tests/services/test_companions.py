@@ -19,10 +19,11 @@ from nuvett.services.engine.pictures import UNTOUCHED
 from nuvett.services.platform import checkup
 from nuvett.services.platform.queue import INGEST_FRAME
 from nuvett.services.platform.studio import Studio
-from nuvett.services.series import catalogue, companions, gathering, lenses
+from nuvett.services.series import catalogue, companions, fringes, gathering, lenses
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 from tests.conftest import DEMO, drain, load_rgb
+from tests.fringed import fringed
 from tools.camera import make_raw
 
 JPEG = DEMO / "frames" / "AT-0101.jpg"
@@ -184,3 +185,29 @@ def test_what_a_known_lens_did_is_undone_in_raw_files_and_can_be_left_or_chosen(
             lenses.choose_lens(session, series, other, found.key)
         assert lenses.choose_lens(session, series, None, lenses.AUTO) == 2
     assert np.array_equal(corner(), undone)
+
+
+def test_fringes_that_a_frame_shows_are_undone_in_it_and_in_those_taken_alike(
+    studio: Studio, slug: str, tmp_path: Path
+) -> None:
+    plain = load_rgb(JPEG)
+    for name, pixels in (("a", fringed(plain, (0.004, 0), (-0.003, 0))), ("b", plain[:, ::-1]), ("c", plain[:-40])):
+        cv2.imwrite(str(tmp_path / f"{name}.png"), pixels[..., ::-1])
+    rows = {row.name: row for row in add(studio, slug, *(tmp_path / f"{name}.png" for name in "abc"))}
+    with pytest.raises(InvalidChangeError, match="no fringes"):
+        fringes.find_in_frame(studio, slug, rows["b"].id, everywhere=True)
+    assert fringes.find_in_frame(studio, slug, rows["a"].id, everywhere=True) == 3
+    rows = {row.name: row for row in frames(studio, slug)}
+    assert lenses.lens_words(rows["a"]) == "Found in the frame: fringes undone"
+    with studio.database.session() as session:
+        facts = {f.id: f for f in series_facts(session, catalogue.find_series(session, slug))}[rows["a"].id]
+        lenses.work_out_lens(session.get_one(models.Frame, rows["a"].id))
+        kept = lenses.correction_of(session.get_one(models.Frame, rows["a"].id))
+    assert kept == facts.lens, "measured anew, it stays"
+    plan = studio.bench.planner.as_came(facts)
+    assert plan is not None
+    crop = studio.bench.pictures.crop(facts, plan, (0, 0, 500, 300))
+    undone = cv2.imdecode(np.frombuffer(crop, np.uint8), 1)[..., ::-1].astype(float)
+    came = fringed(plain, (0.004, 0), (-0.003, 0))[:300, :500]
+    off, before = (np.abs(picture - plain[:300, :500])[40:-40, 40:-40].mean() for picture in (undone, came))
+    assert off < 0.4 * before

@@ -12,27 +12,32 @@ from nuvett.services.series.catalogue import ready_frames
 from nuvett.services.series.companions import RAW
 from nuvett.store import models
 
-AUTO, OFF = "auto", "off"
+AUTO, OFF, FOUND = "auto", "off", "found"
 _FINISHED = "cameras mostly do that to their own pictures themselves"
 
 
-def _facts(frame: models.Frame) -> FileFacts:
+def shot_facts(frame: models.Frame) -> FileFacts:
+    """What a frame's file says of how it was taken."""
     return FileFacts.model_validate(frame.shot or {})
 
 
 def work_out_lens(frame: models.Frame) -> None:
     """Find the correction of a measured frame anew, by what was chosen for it."""
-    choice = (frame.lens or {}).get("choice", AUTO)
-    facts, size = _facts(frame), (frame.width, frame.height)
+    state: dict[str, Any] = frame.lens or {}
+    choice, fringes = state.get("choice", AUTO), state.get("found")
+    facts, size = shot_facts(frame), (frame.width, frame.height)
     known, found = find_lens(facts), None
     if choice == AUTO:
         found = usual_correction(facts, size, frame.format == RAW)
+    elif choice == FOUND:
+        found = LensCorrection.model_validate(fringes) if fringes else None
     elif choice != OFF:
         found = correction_by(choice, facts, size)
     frame.lens = {
         "choice": choice,
         "known": known.title if known else "",
         "correction": found.model_dump(mode="json") if found else None,
+        **({"found": fringes} if fringes else {}),
     }
 
 
@@ -45,7 +50,7 @@ def correction_of(frame: models.Frame) -> LensCorrection | None:
 def lens_words(frame: models.Frame) -> str:
     """What is known of a frame's lens and done about it, in words; nothing where its file names none."""
     state: dict[str, Any] = frame.lens or {}
-    correction, known, facts = correction_of(frame), state.get("known", ""), _facts(frame)
+    correction, known, facts = correction_of(frame), state.get("known", ""), shot_facts(frame)
     if correction is not None:
         return correction.words
     if state.get("choice") == OFF:
@@ -75,4 +80,4 @@ def choose_lens(session: Session, series: models.Series, frame: models.Frame | N
 
 def lenses_for(frame: models.Frame, text: str) -> list[KnownLens]:
     """Lenses by words of their names, those that fit the frame's camera first."""
-    return lenses_named(text[:80], _facts(frame))
+    return lenses_named(text[:80], shot_facts(frame))

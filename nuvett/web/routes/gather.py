@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 
 from nuvett.core.errors import DuplicateFileError
 from nuvett.services.platform.blobs import sweep
-from nuvett.services.series import arranging, companions, gathering, lenses, lighting, setups, watching
+from nuvett.services.series import arranging, companions, fringes, gathering, lenses, lighting, setups, watching
 from nuvett.services.series.catalogue import find_frame, find_series, ready_frames
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import FolderToWatch, LensChoice
@@ -105,10 +105,13 @@ def lenses_for(context: Means, slug: str, frame_id: uuid.UUID, words: str = "") 
 
 @router.post("/frames/{frame_id}/lens")
 def lens(context: Means, slug: str, frame_id: uuid.UUID, asked: LensChoice) -> JSONResponse:
-    with context.session() as session:
-        series = find_series(session, slug)
-        frame = None if asked.everywhere else find_frame(session, series, frame_id)
-        count = lenses.choose_lens(session, series, frame, asked.lens)
+    if asked.lens == lenses.FOUND:
+        count = fringes.find_in_frame(context.studio, slug, frame_id, asked.everywhere)
+    else:
+        with context.session() as session:
+            series = find_series(session, slug)
+            frame = None if asked.everywhere else find_frame(session, series, frame_id)
+            count = lenses.choose_lens(session, series, frame, asked.lens)
     return JSONResponse({"words": f"Done to {plural(count, 'frame')}."})
 
 
