@@ -180,6 +180,22 @@ def test_what_is_shown_follows_the_choice(bench: Workbench, frames: list, aimed:
     assert plain is not None and plain.find(GainsOperation, "light").gains == (1.0, 1.0, 1.0)
 
 
+def test_the_wall_says_which_frames_are_richer_than_the_target(
+    bench: Workbench, frames: Facts, still: np.ndarray
+) -> None:
+    quiet = to_linear(((0.35 * still + 0.65 * still.mean(axis=2, keepdims=True)) / 255).astype(np.float32))
+    aimed = Aimed(Look(), blend([Weighed(reading=read(quiet), tone=1, colour=1)]), "quiet")
+    plain, original = (build_wall(bench, frames, aimed, show) for show in (Show.LOOK, Show.ORIGINAL))
+    vivid = replace(aimed, look=aimed.look.with_step(SaturationStep(saturation=100)))
+    rich = build_wall(bench, frames, vivid, Show.LOOK)
+    assert all(item.summary.richer is None for item in original.items)
+    told = [item.summary.richer for item in rich.items]
+    assert sum(note is not None for note in told) > sum(item.summary.richer is not None for item in plain.items)
+    index = next(i for i, note in enumerate(told) if note is not None)
+    plan = bench.planner.plan(frames, index, vivid)
+    assert told[index] in bench.measures.notes(frames[index], plan, vivid), "the proof says the same"
+
+
 def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
     original, evened, looked = (build_wall(bench, frames, aimed, show) for show in Show)
     middles = [[item.summary.marks[3] for item in wall.items] for wall in (original, evened, looked)]

@@ -42,9 +42,11 @@ class Summary:
     tone : (65,) quantiles of its lightness
     marks : (7,) CIE L* at the shares of MARKS
     cloud : (N, 3) OKLab colours
+    richer : what in it is richer than anything in the target; none without a plan
     """
 
     drift: Drift | None
+    richer: Note | None
     palette: Palette
     tone: Quantiles
     marks: tuple[float, ...]
@@ -68,6 +70,7 @@ class Measures:
             tone, yardstick = quantiles_of(cloud[:, 0]), self._planner.yardstick(aimed)
             return Summary(
                 drift=measure_drift(cloud, yardstick) if yardstick else None,
+                richer=richer_than(cloud, yardstick.cloud) if yardstick and plan else None,
                 palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE, FINE),
                 tone=tone,
                 marks=tuple(lightness_marks(tone).values()),
@@ -114,16 +117,8 @@ class Measures:
         return (*self._noted(health_on, frame, plan, aimed.look), *self._richer(frame, plan, aimed))
 
     def _richer(self, frame: FrameFacts, plan: FramePlan, aimed: Aimed) -> tuple[Note, ...]:
-        aimed = aimed.on(frame)
-        yardstick = self._planner.yardstick(aimed)
-        if yardstick is None:
-            return ()
-
-        def make() -> tuple[Note, ...]:
-            found = richer_than(self.summary(frame, plan, aimed).cloud, yardstick.cloud)
-            return () if found is None else (found,)
-
-        return self._kept.get(("richer", frame.sample_key, plan.key, aimed.target_key), make)
+        found = self.summary(frame, plan, aimed).richer
+        return () if found is None else (found,)
 
     def _noted(
         self, find: Callable[..., Sequence[Note]], frame: FrameFacts, plan: FramePlan, look: Look

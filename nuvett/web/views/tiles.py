@@ -21,6 +21,7 @@ class Tile:
     original: tuple[float, ...]
     drift: float | None
     words: str
+    richer: str
     outlier: bool
     hero: bool
     trimmed: bool
@@ -78,6 +79,7 @@ def tile_of(slug: str, item: WallItem, labels: Labels, edge: int = 400, beside: 
         original=item.original.marks,
         drift=drift.value if drift else None,
         words=drift.words if drift else "",
+        richer=item.summary.richer.words if item.summary.richer else "",
         outlier=item.outlier,
         hero=labels.hero,
         trimmed=item.frame.trim.acts,
