@@ -7,7 +7,9 @@ import pytest
 from nuvett.core.reading.checks import Check, checked
 from nuvett.core.reading.reading import read
 from nuvett.core.reading.regions import Sampling
+from nuvett.core.reading.words import describe_sampling
 from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.types import Linear
 from tests.conftest import DEMO, load_rgb
 
 
@@ -68,3 +70,21 @@ def test_a_caption_in_the_picture_near_black_and_tinged_paper_are_told() -> None
     white = cv2.copyMakeBorder(_still(), 30, 30, 30, 30, cv2.BORDER_CONSTANT, value=(250,) * 3)
     assert "cast" not in _checks(white) and "bars" in _checks(white)
     assert "bars" not in _checks(np.full((200, 300, 3), 90, np.uint8)), "a picture of one colour is no bar"
+
+
+def test_a_print_is_read_as_on_white_paper_and_back() -> None:
+    """Print and paper under one light: read as white, it is what it was before that light."""
+    plain = cv2.copyMakeBorder(_still(), 30, 30, 30, 30, cv2.BORDER_CONSTANT, value=(248,) * 3)
+    linear = to_linear((plain / 255).astype(np.float32))
+    tinged = Linear(linear * np.array([1.0, 0.93, 0.78], dtype=np.float32))
+    white = {check.kind: check for check in checked(tinged, Sampling())}["cast"].sampling
+    assert white is not None and white.paper is not None
+    before, came, made = (
+        np.array(read(proxy, sampling).statistics.cloud)[:, 1:].mean(axis=0)
+        for proxy, sampling in ((Linear(linear * np.float32(0.78)), Sampling()), (tinged, Sampling()), (tinged, white))
+    )
+    assert np.abs(made - before).max() < 0.03 * np.abs(came - before).max()
+    back = {check.kind: check for check in checked(tinged, white)}["cast"]
+    assert back.sampling == Sampling() and "as it is" in back.offer
+    assert describe_sampling(Sampling(), white) == "Paper read as white"
+    assert describe_sampling(white, Sampling()) == "Paper as it is"

@@ -43,7 +43,7 @@ def checked(proxy: Linear, sampling: Sampling) -> tuple[Check, ...]:
     bars = [patch for patch in bars_of(Encoded01(encoded)) if not _is_out(patch, sampling)]
     if bars and _fits(sampling, bars):
         found.append(Check("bars", _bar_words(bars), "leave them out", _without(sampling, bars)))
-        found += [paper] if (paper := _paper(Encoded01(encoded), bars)) else []
+    found += _paper(Encoded01(encoded), sampling)
     captions = [patch for patch in captions_of(Encoded01(encoded)) if not _is_out(patch, sampling)]
     if captions and _fits(sampling, captions):
         words = "a caption" if len(captions) == 1 else f"{len(captions)} lines of captions"
@@ -163,11 +163,19 @@ def _of_tones(proxy: Linear, sampling: Sampling) -> list[Check]:
     return found
 
 
-def _paper(encoded: Encoded01, bars: list[Patch]) -> Check | None:
-    """The colour of the paper about a photographed print, where it has one."""
+def _paper(encoded: Encoded01, sampling: Sampling) -> list[Check]:
+    """The colour of the paper about a photographed print, where it has one, or that it is read as white."""
+    if sampling.paper is not None:
+        words = "It is read as if the paper about it were white"
+        return [Check("cast", words, "read it as it is", sampling.model_copy(update={"paper": None}))]
+    bars = bars_of(encoded)
+    if not bars:
+        return []
     around = np.maximum.reduce([patch_mask(encoded.shape[:2], bar) for bar in bars]) > 0
-    middle = np.median(encoded[around], axis=0, keepdims=True).astype(np.float32)
-    paper = linear_to_oklab(to_linear(Encoded01(middle)))
+    light = to_linear(Encoded01(np.median(encoded[around], axis=0, keepdims=True).astype(np.float32)))
+    paper = linear_to_oklab(light)
     if paper[0, 0] < _PAPER or np.hypot(*paper[0, 1:]) < _TINGED:
-        return None
-    return Check("cast", f"The paper about it is {colour_name(OKLab(paper[0]))}: what should be white leans that way")
+        return []
+    white = sampling.model_copy(update={"paper": tuple(round(float(v), 4) for v in light[0])})
+    words = f"The paper about it is {colour_name(OKLab(paper[0]))}: what should be white leans that way"
+    return [Check("cast", words, "read it as white", white)]

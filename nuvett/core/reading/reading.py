@@ -19,7 +19,7 @@ from nuvett.core.measure.statistics import (
 )
 from nuvett.core.reading.palette import LARGEST, USUAL, Edits, Held, Palette, find_palette
 from nuvett.core.reading.points import ZONES, PlacedPoint, lean_zones, placed_point, propose_points
-from nuvett.core.reading.regions import Sampling, sampling_weights
+from nuvett.core.reading.regions import Sampling, on_white_paper, sampling_weights
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Floats, Linear, OKLab
 
@@ -98,6 +98,7 @@ def read(proxy: Linear, sampling: Sampling | None = None) -> Reading:
     """
     sampling = sampling or Sampling()
     weights = sampling_weights(proxy, sampling)
+    proxy = on_white_paper(proxy, sampling)
     lab = linear_to_oklab(stratified_sample(proxy, weights))
     placed = [placed_point(proxy, point, placed=True) for point in sampling.points]
     plain = zone_colours(measure(lab))

@@ -19,6 +19,7 @@ _TONE_EDGE = 3.0  # L* over which a tone range fades
 _SUBPIXEL = 4  # bits of the fixed-point places that outlines are drawn with
 
 Share = Annotated[float, Field(ge=0, le=1)]
+Light = Annotated[float, Field(gt=0.01, le=4)]
 Place = tuple[float, float]
 """x, y in shares of the picture from its top left."""
 
@@ -81,6 +82,7 @@ class Sampling(Document):
     points : those placed by hand; at most one for each zone
     colours : size of the palette
     edits : palette colours that a person decided on
+    paper : linear RGB of the paper about a photographed print, which is read as being without colour; none as it is
     """
 
     schema_version: Literal[2] = 2
@@ -90,6 +92,7 @@ class Sampling(Document):
     points: tuple[Point, ...] = Field(default=(), max_length=MOST_POINTS)
     colours: int = Field(default=USUAL, ge=SMALLEST, le=LARGEST)
     edits: Edits = Edits()
+    paper: tuple[Light, Light, Light] | None = None
 
     @model_validator(mode="before")
     @classmethod
@@ -146,6 +149,17 @@ def _tone_window(lightness: np.ndarray, low: float, high: float) -> np.ndarray:
     if high < 100:
         t = np.minimum(t, (high - lightness) / _TONE_EDGE + 1)
     return smooth_step(t)
+
+
+def on_white_paper(proxy: Linear, sampling: Sampling) -> Linear:
+    """A reference (..., 3) as its print looks on paper without colour: the light that tinged both is taken out.
+
+    By gains of at most 1, so that nothing is clipped.
+    """
+    if sampling.paper is None:
+        return proxy
+    paper = np.array(sampling.paper, dtype=np.float32)
+    return Linear(np.asarray(proxy * (paper.min() / paper), dtype=np.float32))
 
 
 def sampling_weights(proxy: Linear, sampling: Sampling) -> Mask01:

@@ -24,6 +24,8 @@ def describe_sampling(before: Sampling, after: Sampling) -> str:
     ]
     if before.tone != after.tone:
         said.append("whole tone range" if after.tone is None else f"tones {after.tone[0]:.0f} to {after.tone[1]:.0f}")
+    if before.paper != after.paper:
+        said.append("paper as it is" if after.paper is None else "paper read as white")
     said += _palette(before, after)
     if not said:
         return "No change"
