@@ -145,7 +145,7 @@ def step_table(folder: Path) -> Table:
     table.add("stepping a clip forward, 960 x 402", round(1000 * forward, 1), "under 150")
     table.add("jumping in a clip, 960 x 402", round(1000 * back, 1), "")
     bench, frames = demo_workbench(folder, 1)
-    target = _target()
+    target = made_target()
     looks = iter(Look.of(ToneStep(amount=50 + n / 10)) for n in range(100))
 
     def preview() -> bytes:
@@ -182,7 +182,8 @@ def _clip_steps() -> tuple[float, float]:
     return timed(lambda: reader.frame(next(numbers))), timed(lambda: reader.frame(next(far)))
 
 
-def _target() -> Target:
+def made_target() -> Target:
+    """A target of the first still."""
     return blend([Weighed(reading=read(stills()[0].proxy), tone=1, colour=1)])
 
 
@@ -223,7 +224,7 @@ def wall_table(folder: Path) -> Table:
     """The wall of 50 frames after a change of the look: planned, measured, and every tile rendered."""
     table = Table("Wall of 50 frames after a change", ("measure", "s", "aim"))
     bench, frames = demo_workbench(folder, 50)
-    target = _target()
+    target = made_target()
     looks = iter(Look.of(ToneStep(amount=50 + n / 10)) for n in range(100))
 
     def change() -> None:
@@ -235,28 +236,8 @@ def wall_table(folder: Path) -> Table:
     return table
 
 
-def growth_table(folder: Path) -> Table:
-    """Asking for kept plans of every frame of a request: what a frame costs must not grow with the series."""
-    table = Table("Plans asked for again, by the length of the series", ("frames", "ms a frame"))
-    bench, frames = demo_workbench(folder, 20)
-    aimed = Aimed(Look(), _target(), "target")
-    for count in (200, 2000):
-        kept = [frames[i % len(frames)] for i in range(count)]
-        first = Facts(kept)
-        for index in range(len(frames)):
-            bench.planner.plan(first, index, aimed)
-
-        def ask(kept: list[FrameFacts] = kept) -> None:
-            request = Facts(kept)
-            for index in range(len(request)):
-                bench.planner.plan(request, index, aimed)
-
-        table.add(count, round(timed(ask, 3) * 1000 / count, 4))
-    return table
-
-
 def run() -> list[Table]:
     """All speed tables."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        return [delivery_table(folder), step_table(folder), wall_table(folder), growth_table(folder)]
+        return [delivery_table(folder), step_table(folder), wall_table(folder)]

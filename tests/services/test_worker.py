@@ -230,6 +230,30 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
     assert made(studio) == 5
 
 
+def test_the_first_files_of_an_order_are_made_while_others_are_planned_and_it_goes_on_after_a_fault(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    delivery = ordered(studio, 5, SMALL)
+    planner, planned = studio.bench.planner, []
+
+    def finished(facts: Any, index: int, aimed: Any) -> Any:
+        if len(planned) == 3:
+            raise RuntimeError("the machine went away")
+        planned.append(index)
+        return type(planner).finished(planner, facts, index, aimed)
+
+    with monkeypatch.context() as patched, pytest.raises(RuntimeError):
+        patched.setattr(delivering, "_PLANNED_AT_ONCE", 2)
+        patched.setattr(planner, "finished", finished)
+        delivering.prepare_delivery(studio, delivery)
+    assert [name for name, state, _ in queued(studio) if state == "todo"].count("deliver_file") == 2
+    for again in range(2):  # the second time all of them wait already
+        delivering.prepare_delivery(studio, delivery)
+        assert [name for name, *_ in queued(studio)].count("deliver_file") == 5, again
+    drain(studio)
+    assert made(studio) == 5
+
+
 def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -2,6 +2,7 @@
 
 import tempfile
 import uuid
+from collections.abc import Collection, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -26,22 +27,35 @@ from nuvett.services.series.frame_facts import facts_of, series_facts
 from nuvett.store import models
 from nuvett.store.models import Json
 
+_PLANNED_AT_ONCE = 24  # frames, after which their files can be made
 _FAULT = "Nuvett could not go on making these files (internal error). What was made is kept; resume it."
 _FILE_FAULT = "Nuvett could not make this file (internal error). Retry it."
 _GONE = "The frame was taken out of the series, or its file is missing."
 
 
 def prepare_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
-    """Plan the files of a delivery that are not made yet, and hand each of them to whichever worker is free."""
+    """Plan the files of a delivery that are not made yet, and hand each of them to whichever worker is free.
+
+    The first of them are made while others are planned, all by one state of the series.
+    """
     with studio.database.session() as session:
         delivery = session.get(models.Delivery, delivery_id)
         if delivery is None or delivery.state in ("done", "stopped"):
             return
         delivery.state, delivery.problem, delivery.started = "running", "", datetime.now(UTC)
-    _plan_files(studio, delivery_id)
+        _hand_out(session, studio, delivery_id)  # what was planned before a stop
+    for planned in _planned(studio, delivery_id):
+        with studio.database.session() as session:
+            for frame_id, values in planned.items():
+                of_frame = update(models.DeliveryFile).where(
+                    models.DeliveryFile.delivery_id == delivery_id,
+                    models.DeliveryFile.frame_id == frame_id,
+                    models.DeliveryFile.state == "waiting",
+                )
+                session.execute(of_frame.values(**values))
+            _hand_out(session, studio, delivery_id, planned)
     with studio.database.session() as session:
-        for file in session.scalars(_waiting(delivery_id).order_by(models.DeliveryFile.position)):
-            studio.queue.defer(session, DELIVER_FILE, once=f"file-{file}", file_id=str(file))
+        _hand_out(session, studio, delivery_id, unplanned=True)
         _finish_if_last(session, studio, delivery_id)
 
 
@@ -53,8 +67,25 @@ def _waiting(delivery_id: uuid.UUID) -> Any:
     )
 
 
-def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
-    """Plan the files of a delivery that are not planned yet, all of them by one state of the series."""
+def _hand_out(
+    session: Session,
+    studio: Studio,
+    delivery_id: uuid.UUID,
+    frames: Collection[uuid.UUID] | None = None,
+    unplanned: bool = False,
+) -> None:
+    """Queue files that wait and have a plan, of some frames or of all; or those that have none: their frame is gone."""
+    asked = _waiting(delivery_id).order_by(models.DeliveryFile.position)
+    has_none = models.DeliveryFile.plan == {}
+    asked = asked.where(has_none if unplanned else ~has_none)
+    if frames is not None:
+        asked = asked.where(models.DeliveryFile.frame_id.in_(frames))
+    files = {f"file-{file}": {"file_id": str(file)} for file in session.scalars(asked)}
+    studio.queue.defer_each(session, DELIVER_FILE, files)
+
+
+def _planned(studio: Studio, delivery_id: uuid.UUID) -> Iterator[dict[uuid.UUID, Json]]:
+    """What files of a delivery that are not planned yet get by their frames, a few frames at a time."""
     with studio.database.session() as session:
         delivery = session.get_one(models.Delivery, delivery_id)
         facts = series_facts(session, session.get_one(models.Series, delivery.series_id))
@@ -64,28 +95,21 @@ def _plan_files(studio: Studio, delivery_id: uuid.UUID) -> None:
             if file.state == "waiting" and not file.plan and file.frame_id
         }
         known = followings(session, {version for version in due.values() if version})
-    planned: dict[uuid.UUID, Json] = {}
-    bench = studio.bench
-    for index, frame in enumerate(facts):
-        if frame.id in due:
+    wanted = [(index, frame) for index, frame in enumerate(facts) if frame.id in due]
+    for first in range(0, len(wanted), _PLANNED_AT_ONCE):
+        planned: dict[uuid.UUID, Json] = {}
+        for index, frame in wanted[first : first + _PLANNED_AT_ONCE]:
             version = due[frame.id]
             aimed = known[version].aimed if version else None
             # On a screen a table that is gone is left out and said; a finished file without it would be wrong.
-            gone = (aimed and bench.tables.missing(aimed.look)) or bench.tables.missing(frame.trim)
-            plan = bench.planner.finished(facts, index, aimed)
+            tables = studio.bench.tables
+            gone = (aimed and tables.missing(aimed.look)) or tables.missing(frame.trim)
             planned[frame.id] = (
                 {"state": "failed", "problem": f"The lookup table {gone} is not kept here; bring it in again."}
                 if gone
-                else {"plan": plan.model_dump(mode="json")}
+                else {"plan": studio.bench.planner.finished(facts, index, aimed).model_dump(mode="json")}
             )
-    with studio.database.session() as session:
-        for frame_id, values in planned.items():
-            of_frame = update(models.DeliveryFile).where(
-                models.DeliveryFile.delivery_id == delivery_id,
-                models.DeliveryFile.frame_id == frame_id,
-                models.DeliveryFile.state == "waiting",
-            )
-            session.execute(of_frame.values(**values))
+        yield planned
 
 
 def make_file(studio: Studio, file_id: uuid.UUID) -> None:

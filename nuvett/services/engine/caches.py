@@ -12,7 +12,9 @@ from pydantic import BaseModel
 
 T = TypeVar("T")
 _OBJECT = 120  # bytes that any value of Python's takes at the least, roughly
-_PICTURES = 0.75  # share of the memory that pictures and arrays have; the rest is for what is known about them
+# Shares of the memory: a long series, all of which a wall asks for, has to have room in facts, or each of them is made
+# again in the middle of a request. Few pictures are looked at at once, and pools would push many facts out.
+_PICTURES, _POOLS = 0.35, 0.1
 
 
 def weight_of(value: Any) -> int:
@@ -85,8 +87,12 @@ class Cache:
 
 
 class Caches:
-    """The caches of one process: `pictures` for pictures and arrays, `facts` for plans and measures of them."""
+    """The caches of one process.
+
+    pictures : pictures and arrays; facts : plans and measures of frames; pools : statistics of whole series
+    """
 
     def __init__(self, megabytes: float) -> None:
-        self.pictures = Cache(megabytes * 1e6 * _PICTURES)
-        self.facts = Cache(megabytes * 1e6 * (1 - _PICTURES))
+        whole = megabytes * 1e6
+        self.pictures, self.pools = Cache(whole * _PICTURES), Cache(whole * _POOLS)
+        self.facts = Cache(whole * (1 - _PICTURES - _POOLS))

@@ -34,7 +34,7 @@ from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.step import Aim
 from nuvett.core.types import OKLab
 from nuvett.services.engine.areas import Areas
-from nuvett.services.engine.caches import Cache
+from nuvett.services.engine.caches import Caches
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.plans import Plans
 from nuvett.services.engine.sources import Sources
@@ -46,8 +46,9 @@ _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 class Planner:
     """Plans of frames, keyed by all that they depend on."""
 
-    def __init__(self, sources: Sources, tables: Tables, plans: Plans, areas: Areas, kept: Cache) -> None:
-        self._sources, self._tables, self._plans, self._areas, self._kept = sources, tables, plans, areas, kept
+    def __init__(self, sources: Sources, tables: Tables, plans: Plans, areas: Areas, caches: Caches) -> None:
+        self._sources, self._tables, self._plans, self._areas = sources, tables, plans, areas
+        self._kept, self._pools = caches.facts, caches.pools
 
     def _aim(self, aimed: Aimed | None) -> tuple[Aim, Yardstick] | tuple[None, None]:
         target = aimed.target if aimed else None
@@ -82,7 +83,7 @@ class Planner:
         """Pooled statistics of a series under a look's even light."""
         even = look.step(EvenStep)
         key = ("pools", frames.pool_key(look), (0.0, None) if even.is_idle else (even.amount, even.white))
-        return self._kept.get(key, lambda: Pools.of(self._measured(frames, look), look))
+        return self._pools.get(key, lambda: Pools.of(self._measured(frames, look), look))
 
     def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:
         """A series under a look."""

@@ -24,6 +24,6 @@ class Workbench:
         self.tables = Tables(blobs, caches.pictures)
         self.plans = Plans(database, self.tables, caches.facts)
         self.areas = Areas(blobs, self.sources, caches.pictures)
-        self.planner = Planner(self.sources, self.tables, self.plans, self.areas, caches.facts)
+        self.planner = Planner(self.sources, self.tables, self.plans, self.areas, caches)
         self.measures = Measures(self.sources, self.planner, self.areas, caches.facts)
         self.pictures = Pictures(self.sources, self.originals, self.areas, caches.pictures)

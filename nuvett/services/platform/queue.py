@@ -1,5 +1,6 @@
 """Handing work to the background queue, inside the transaction that makes the work necessary."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import procrastinate
@@ -50,3 +51,17 @@ class Queue:
                 ).defer(**arguments)
         except AlreadyEnqueued:
             return
+
+    def defer_each(self, session: Session, task: str, each: Mapping[str, dict[str, Any]]) -> None:
+        """Queue a task once for each of some names, with its arguments, as `defer` does one by one but at once."""
+        asked = self._app.configure_task(task, priority=_PRIORITY.get(task, 0)).job
+        jobs = [asked.evolve(lock=once, queueing_lock=once, task_kwargs=given) for once, given in each.items()]
+        if not jobs:
+            return
+        try:
+            with session.begin_nested():
+                connection = session.connection().connection.driver_connection
+                self._app.job_manager.batch_defer_jobs(jobs, connection=connection)
+        except AlreadyEnqueued:  # one of them waits already, which undoes them all
+            for once, given in each.items():
+                self.defer(session, task, once=once, **given)
