@@ -49,6 +49,7 @@ def test_the_usual_sheet_fits_on_one_screen_and_folds_what_does_nothing(quiet: P
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/shape")
     sheet = page.locator("[data-sheet]")
+    sheet.evaluate("() => document.fonts.ready")  # until they are there, words are wider
     assert sheet.evaluate("sheet => sheet.scrollHeight <= sheet.clientHeight")
     expect(sheet.locator("[data-idle-line]")).to_contain_text("Palette wash")
     expect(sheet.get_by_text("lays a palette over")).to_be_hidden()
