@@ -101,6 +101,17 @@ def site(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterator
             process.stdout.close()
 
 
+def wait_until_at_rest(address: str) -> None:
+    """Wait until nothing is left to do: measuring, even light and what else changes a frame's plan by itself."""
+    query = "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing')"
+    for _ in range(600):
+        with psycopg.connect(address) as connection:
+            if connection.execute(query).fetchone() == (0,):
+                return
+        time.sleep(0.5)
+    raise AssertionError("the queue did not come to rest in time")
+
+
 def _wait_until_measured(address: str) -> None:
     query = (
         "SELECT count(*) FILTER (WHERE even IS NOT NULL), (SELECT count(reading) FROM reference),"

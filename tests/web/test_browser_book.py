@@ -1,7 +1,6 @@
 """The lookbook through Chromium: looks kept, tried on, compared, brought in, worked out, used, revised, written out."""
 
 import re
-import time
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,26 +14,23 @@ from playwright.sync_api import Locator, Page, expect
 from nuvett.core.table.cube import write_cube
 from nuvett.core.table.table import grid
 from tests.conftest import DEMO
-from tests.web.conftest import STILL
+from tests.web.conftest import STILL, wait_until_at_rest
 from tests.web.driving import source, value
+from tools.cluster import Cluster
 
 BOOK, SERIES = "/lookbook?series=lamp-room", "/series/lamp-room"
 FRAMES = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 4, 7, 8, 10)]
 
 
 @pytest.fixture(scope="module", autouse=True)
-def lamp_room(site: str) -> Iterator[None]:
+def lamp_room(site: str, cluster: Cluster) -> Iterator[None]:
     """A series of its own, so that the demo's is left to other tests as it is."""
     with httpx2.Client(base_url=site, timeout=60, headers={"accept": "application/json"}) as client:
         client.post("/series", data={"title": "Lamp room"})
         for path in FRAMES:
             client.post(f"{SERIES}/frames", files={"file": (path.name, path.read_bytes())})
         client.post(f"{SERIES}/references", files={"file": (STILL.name, STILL.read_bytes())})
-        for _ in range(240):
-            page = client.get(f"{SERIES}/shape").text
-            if "data-picture" in page and page.count("data-frame-choice") and "AT-0110" in page:
-                break
-            time.sleep(0.5)
+        wait_until_at_rest(cluster.database("site"))
         yield
         client.post(f"{SERIES}/delete")
 
