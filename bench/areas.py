@@ -9,6 +9,7 @@ from statistics import median
 
 import cv2
 import numpy as np
+import skimage
 
 from bench.pictures import DEMO, load
 from bench.report import Table
@@ -18,7 +19,9 @@ from nuvett.core.area.brush import BrushPart, Stroke
 from nuvett.core.area.part import AreaPart
 from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
+from nuvett.core.area.scene import Found
 from nuvett.core.area.skin import SkinPart
+from nuvett.core.area.sky import SkyPart
 from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.subject import SubjectPart
 from nuvett.core.area.weights import weigh
@@ -44,6 +47,7 @@ from nuvett.imaging.faces import faces_seen, find_faces
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import measuring_proxy
+from nuvett.imaging.sky import find_sky
 from nuvett.imaging.subject import find_subject
 from nuvett.services.files.rendering import THREADS, LookedAt, looked_at, render_file
 
@@ -124,7 +128,7 @@ def seam_table() -> Table:
     picture = load(DEMO / "frames" / "AT-0102.jpg")
     plan = _layered(FramePlan(), RoundPart(soft=40), edges=True)
     own = (picture.shape[1], picture.shape[0])
-    (area,) = weigh_layers(plan, scene_of(lambda: picture, own, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32)))
+    (area,) = weigh_layers(plan, scene_of(lambda: picture, own, Space.SRGB, plan))
     luminance = encoded_luminance(in_floats(picture))
     whole = area.part((0, 0, *own), own, luminance)
     box = (317, 203, 256, 199)
@@ -144,7 +148,7 @@ def seam_table() -> Table:
 def _gradient(plan: FramePlan, pixels: np.ndarray) -> float:
     """Largest step between neighbours of a picture under a plan, in codes of 8 bits."""
     own = (pixels.shape[1], pixels.shape[0])
-    scene = scene_of(lambda: pixels, own, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32))
+    scene = scene_of(lambda: pixels, own, Space.SRGB, plan)
     made = Drawing(compile_stages(plan), own, pixels, weigh_layers(plan, scene)).picture(pixels, 16)
     light = made.astype(np.float32) / 257
     return float(max(np.abs(np.diff(light, axis=axis)).max() for axis in (0, 1)))
@@ -208,9 +212,8 @@ def _covers(potter: _Potter, part: AreaPart, truth: np.ndarray) -> float:
     pixels = potter.pixels
     faces = skin_seen(faces_seen(find_faces(measuring_proxy(pixels, Space.SRGB))), GainsOperation())
     own = (pixels.shape[1], pixels.shape[0])
-    scene = scene_of(
-        lambda: pixels, own, Space.SRGB, FramePlan(), lambda: find_subject(pixels), lambda: find_people(pixels)
-    )
+    found = Found(lambda: find_subject(pixels), lambda: find_people(pixels))
+    scene = scene_of(lambda: pixels, own, Space.SRGB, FramePlan(), found)
     weight = weigh(Area(parts=(part.told(faces),)), scene).values
     on = cv2.resize(weight, truth.shape[::-1], interpolation=cv2.INTER_AREA) > 0.5
     return float((on & truth).sum() / (on | truth).sum())
@@ -232,6 +235,24 @@ def subject_table() -> Table:
         aim = aims.get(words, "at least 0.8" if words.startswith("the subject") else "")
         table.add(words, len(shares), round(float(np.mean(shares)), 2), round(min(shares), 2), aim)
     return table
+
+
+def sky_table() -> Table:
+    """Frames in which a sky is found: rooms, which have none, and photographs that a package ships, which have one."""
+    folders = {"demo frames": DEMO / "frames", "changed viewpoints": DEMO / "viewpoints" / "frames"}
+    table = Table("Skies found", ("pictures", "count", "found", "aim"))
+    for words, folder in folders.items():
+        shown = [load(path) for path in sorted(folder.glob("*.jpg"))]
+        table.add(words, len(shown), sum(_has_sky(pixels) for pixels in shown), "none")
+    with_one = [load(Path(skimage.__file__).parent / "data" / name) for name in ("rocket.jpg", "camera.png")]
+    table.add("two of the skies it was made from", len(with_one), sum(_has_sky(pixels) for pixels in with_one), "all")
+    return table
+
+
+def _has_sky(pixels: np.ndarray) -> bool:
+    own = (pixels.shape[1], pixels.shape[0])
+    found = Found(sky=lambda: find_sky(pixels))
+    return SkyPart().finds(scene_of(lambda: pixels, own, Space.SRGB, FramePlan(), found), ())
 
 
 _PEOPLE: dict[str, tuple[AreaPart, tuple[str, ...]]] = {
@@ -267,4 +288,4 @@ def run() -> list[Table]:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         tables = [delivery_table(folder, usual_plan()), dragging_table(folder)]
-    return [*tables, seam_table(), subject_table(), proposal_table()]
+    return [*tables, seam_table(), subject_table(), sky_table(), proposal_table()]

@@ -56,9 +56,8 @@ def _cases() -> list[_Case]:
         area = Area(parts=(picked,), edges=True)
         pixels = (from_linear(frame.proxy).clip(0, 1) * 255).astype(np.uint8)
         height, width = pixels.shape[:2]
-        empty = np.zeros((height, width), np.float32)
         plan = FramePlan(layers=(Layer(area=area),))
-        scene = scene_of(partial(_same, pixels), (width, height), Space.SRGB, plan, partial(_same, empty))
+        scene = scene_of(partial(_same, pixels), (width, height), Space.SRGB, plan)
         weights = weigh(area, scene)
         found.append(_Case(frame, area, weights_at((weights,), frame.sample)[0]))
     return found

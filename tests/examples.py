@@ -9,6 +9,7 @@ from nuvett.core.area.part import AreaPart
 from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
 from nuvett.core.area.skin import SkinPart
+from nuvett.core.area.sky import SkyPart
 from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.subject import SubjectPart
 from nuvett.core.area.tone import TonePart
@@ -35,6 +36,7 @@ from nuvett.core.steps.spread import SpreadStep
 from nuvett.core.steps.step import Step
 from nuvett.core.steps.tint_filter import FilterStep
 from nuvett.core.steps.tone import ToneStep
+from nuvett.core.steps.veil import VeilStep
 from nuvett.core.steps.wash import WashStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.core.steps.zones import ZoneStep
@@ -51,6 +53,7 @@ EXAMPLES: tuple[Step, ...] = (
     ZoneStep(amount=100, whites=60, shadow_hue=260, midtone_hue=150, highlight_hue=60),
     SpreadStep(amount=100),
     MoveStep(amount=100, own=(OwnMove(source=(0.6, 0.1, 0.05), hue=40, chroma=40, lightness=-8),)),
+    VeilStep(light=18, red=1, yellow=-2),
     WhiteStep(warmth=30, tint=-12),
     ExposureStep(exposure=0.5, contrast=30, pivot=45),
     CastStep(blacks_red=2, blacks_yellow=-2, neutrals_red=-1, neutrals_yellow=2, whites_red=1, whites_yellow=3),
@@ -78,4 +81,5 @@ AREA_EXAMPLES: tuple[AreaPart, ...] = (
     SubjectPart(),
     SkinPart(faces=(SkinSeen(box=(0.3, 0.2, 0.3, 0.5), centre=(0.58, 0.08, 0.9)),)),
     PersonPart(of="clothes", faces=(SkinSeen(box=(0.3, 0.1, 0.2, 0.2), centre=(0.58, 0.08, 0.9)),)),
+    SkyPart(),
 )

@@ -79,7 +79,7 @@ def test_a_kind_of_area_added_by_following_the_page_weighs_is_said_and_offered(t
 
     size = (120, 80)
     grey = np.full((*size[::-1], 3), (0.6, 0, 0), dtype=np.float32)
-    scene = Scene(size, lambda: grey[..., 0], lambda: OKLab(grey), lambda: np.zeros(size[::-1], np.float32))
+    scene = Scene(size, lambda: grey[..., 0], lambda: OKLab(grey))
     document = {"parts": [{"kind": "border", "reach": 25}, {"kind": "straight", "join": "taken"}]}
     area = Wider.model_validate(document)
     assert Wider.model_validate(area.model_dump(mode="json")) == area

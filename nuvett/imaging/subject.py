@@ -4,6 +4,7 @@ U2-Net (Qin, Zhang, Huang, Dehghan, Zaiane and Jagersand, "U2-Net: Going Deeper 
 Object Detection", 2020), its small form. It says nothing about which of several things is meant.
 """
 
+from collections.abc import Sequence
 from functools import cache
 from importlib.resources import as_file, files
 from threading import Lock
@@ -13,7 +14,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
-from nuvett.core.types import Mask01
+from nuvett.core.types import Floats, Mask01
 
 _SIDE = 320
 _MEAN, _DEVIATION = (0.485, 0.456, 0.406), (0.229, 0.224, 0.225)  # of the pictures that it was trained on
@@ -26,19 +27,25 @@ def _loaded() -> tuple[Any, Lock]:
         return cv2.dnn.readNetFromONNX(str(path)), Lock()
 
 
-def find_subject(pixels: Pixels) -> Mask01:
-    """How far things stand out (320, 320), 0 to 1, in a whole picture (h, w, 3) 8-bit RGB, squeezed to a square.
-
-    An answer that nowhere is sure stays as low as it is; else it is stretched to its own range.
-    """
+def asked_of_net(pixels: Pixels, layers: Sequence[str] = ()) -> list[Floats]:
+    """Answers (channels, h, w) of named layers of the net, or its last, to a whole picture (h, w, 3) 8-bit RGB."""
     small = cv2.resize(pixels, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(255)
     scaled = ((small - np.array(_MEAN, np.float32)) / np.array(_DEVIATION, np.float32)).transpose(2, 0, 1)
     with _LOADING:
         net, lock = _loaded()
     with lock:
         net.setInput(np.ascontiguousarray(scaled[None]))
-        answer = np.asarray(net.forward()[0, 0], dtype=np.float32)
+        answers = net.forward(list(layers)) if layers else [net.forward()]
+        return [np.array(answer[0], dtype=np.float32) for answer in answers]
+
+
+def find_subject(pixels: Pixels) -> Mask01:
+    """How far things stand out (320, 320), 0 to 1, in a whole picture (h, w, 3) 8-bit RGB, squeezed to a square.
+
+    An answer that nowhere is sure stays as low as it is; else it is stretched to its own range.
+    """
+    answer = asked_of_net(pixels)[0][0]
     low, high = float(answer.min()), float(answer.max())
     if high < 0.5 or high - low < 1e-6:
-        return np.clip(answer, 0, 1)
+        return np.asarray(np.clip(answer, 0, 1), dtype=np.float32)
     return np.asarray((answer - low) / (high - low), dtype=np.float32)

@@ -265,6 +265,14 @@ class FolderToWatch(Asked):
     carries: bool = False
 
 
+class VeilOff(Asked):
+    """A veil that is taken off a set-up, OKLab."""
+
+    light: Annotated[float, Field(gt=0, le=0.6)]
+    a: Annotated[float, Field(ge=-0.2, le=0.2)]
+    b: Annotated[float, Field(ge=-0.2, le=0.2)]
+
+
 class LensChoice(Asked):
     """A lens by its key, "auto", "off" or "found"; for the whole series, or for one frame."""
 

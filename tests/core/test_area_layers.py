@@ -8,7 +8,7 @@ import pytest
 
 from nuvett.core.area.area import Area
 from nuvett.core.area.round import RoundPart
-from nuvett.core.area.scene import Scene
+from nuvett.core.area.scene import Found, Scene
 from nuvett.core.area.skin import SkinPart
 from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.tone import TonePart
@@ -59,7 +59,7 @@ def large(photo: np.ndarray) -> np.ndarray:
 
 def drawing(plan: FramePlan, pixels: np.ndarray, size: tuple[int, int] | None = None) -> Drawing:
     own = (pixels.shape[1], pixels.shape[0])
-    scene = scene_of(lambda: pixels, own, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32))
+    scene = scene_of(lambda: pixels, own, Space.SRGB, plan)
     shown = size or plan.geometry.placed(own).size
     return Drawing(compile_stages(plan), shown, pixels, weigh_layers(plan, scene), own, own)
 
@@ -80,7 +80,7 @@ def test_strips_crops_and_threads_draw_the_same_pixels(large: np.ndarray, geomet
 def test_a_preview_weighs_as_the_delivery_does(large: np.ndarray) -> None:
     small = np.asarray(cv2.resize(large, (450, 301), interpolation=cv2.INTER_AREA))
     own = (901, 602)
-    scene = scene_of(lambda: large, own, Space.SRGB, LAYERED, lambda: np.zeros((8, 8), np.float32))
+    scene = scene_of(lambda: large, own, Space.SRGB, LAYERED)
     maps = weigh_layers(LAYERED, scene)
     made = Drawing(compile_stages(LAYERED), own, large, maps).picture(large)
     preview = Drawing(compile_stages(LAYERED), (450, 301), small, maps, original=own).picture(small)
@@ -117,7 +117,7 @@ def test_only_where_a_layer_weighs_it_is_drawn_and_parts_agree_there(large: np.n
 def test_weights_by_rows_are_those_by_place_and_follow_edges() -> None:
     step = np.full(SIZE[::-1], 0.25, np.float32)
     step[:, 150:] = 0.75
-    scene = Scene(SIZE, lambda: step, lambda: OKLab(np.zeros((*SIZE[::-1], 3), np.float32)), lambda: step)
+    scene = Scene(SIZE, lambda: step, lambda: OKLab(np.zeros((*SIZE[::-1], 3), np.float32)), Found(lambda: step))
     area = Area(parts=(StraightPart(x=0.49, end_x=0.51, y=0.46, end_y=0.54),), softness=1)
     for edges in (False, True):
         made = weigh(area.model_copy(update={"edges": edges}), scene)
@@ -171,7 +171,7 @@ def test_samples_are_weighed_as_pixels_are(photo: np.ndarray) -> None:
         update={"layers": (LAYERED.layers[0], LAYERED.layers[1].model_copy(update={"operations": ()}))}
     )
     used = drawing(plan, pixels)
-    maps = weigh_layers(plan, scene_of(lambda: pixels, SIZE, Space.SRGB, plan, lambda: np.zeros((8, 8), np.float32)))
+    maps = weigh_layers(plan, scene_of(lambda: pixels, SIZE, Space.SRGB, plan))
     sample = placed_sample(linear, 500)
     view = framed(plan, sample, Seeing(1.5, maps), 500)
     made = from_linear(oklab_to_linear(view.finished(plan)))

@@ -13,7 +13,7 @@ from nuvett.core.area.kinds import AREA_KINDS
 from nuvett.core.area.part import AreaPart
 from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
-from nuvett.core.area.scene import Scene
+from nuvett.core.area.scene import Found, Scene
 from nuvett.core.area.skin import SkinPart
 from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.subject import SubjectPart
@@ -44,7 +44,10 @@ ASK = Ask(frame=NOTHING, aim=Aim(NOTHING, ()))
 def plain_scene(lab: Floats | None = None, subject: Floats | None = None) -> Scene:
     grey = np.full((*SIZE[::-1], 3), (0.6, 0, 0), dtype=np.float32) if lab is None else lab
     nothing = np.zeros((20, 20), dtype=np.float32) if subject is None else subject
-    return Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), lambda: nothing, lambda: nothing)
+    likely = np.repeat(np.where(np.arange(20) < 9, 4, -4)[:, None], 20, axis=1).astype(np.float32)
+    sky = likely if subject is not None else -np.abs(likely)
+    found = Found(lambda: nothing, lambda: nothing, lambda: sky)
+    return Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), found)
 
 
 def weights(*parts: AreaPart, scene: Scene | None = None, **whole: object) -> Floats:
@@ -251,7 +254,7 @@ def test_people_join_the_subject_where_they_are_near_and_leave_it_alone_where_th
     head[4:9, 8:12] = 1
     person[4:, 5:15] = 1
     grey = np.full((*SIZE[::-1], 3), (0.6, 0, 0), dtype=np.float32)
-    scene = Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), lambda: head, lambda: person)
+    scene = Scene(SIZE, lambda: grey[..., 0], lambda: OKLab(grey), Found(lambda: head, lambda: person))
     faces = [(SkinSeen(box=(0.4, 0.2, 0.2, tall), centre=(0.58, 0.06, 0.9)),) for tall in (0.1, 0.22, 0.35)]
     far, between, near = (at(weights(SubjectPart(faces=face), scene=scene), 0.5, 0.8) for face in faces)
     assert far < 0.05 < between < 0.95 < near

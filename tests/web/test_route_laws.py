@@ -47,6 +47,7 @@ FORMS = {
     "/name": {"name": "x"},
     "/by-setup/{setup_id}": {"revision": "1"},
     "/by-setup/{setup_id}/look": {"kept": str(uuid.uuid4())},
+    "/by-setup/{setup_id}/veil": {"light": "0.3", "a": "0", "b": "0"},
     "/palette/save": {"name": "x"},
     "/parts": {"name": "x"},
 }

@@ -12,6 +12,7 @@ from nuvett.core.area.part import AreaPart
 from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
 from nuvett.core.area.skin import SkinPart
+from nuvett.core.area.sky import SkyPart
 from nuvett.core.area.straight import StraightPart
 from nuvett.core.area.subject import SubjectPart
 from nuvett.core.area.tone import TonePart
@@ -25,6 +26,7 @@ AREA_KINDS: tuple[type[AreaPart], ...] = (
     SubjectPart,
     SkinPart,
     PersonPart,
+    SkyPart,
 )
 """Every kind of part."""
 

@@ -32,7 +32,7 @@ def nearness_of(faces: Sequence[SkinSeen]) -> float:
 
 def people_in(scene: Scene, near: float) -> Mask01:
     """How far people, as near as that, are at each place (h, w), their border drawn to the picture's edges."""
-    found = np.asarray(cv2.resize(scene.people(), scene.size, interpolation=cv2.INTER_LINEAR), dtype=np.float32)
+    found = np.asarray(cv2.resize(scene.found.people(), scene.size, interpolation=cv2.INTER_LINEAR), dtype=np.float32)
     guide = scene.guide()
     refined = guided(guide, found, max(1, round(_RADIUS * max(scene.size))), EDGE_VARIANCE)
     low, high = (f + near * (c - f) for c, f in zip(_CLOSE, _FAR, strict=True))

@@ -1,7 +1,7 @@
 """A frame as areas look at it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,8 +13,28 @@ FEATHER = 1.0
 """Pixels of the map over which the hardest border fades, so that its pixels do not show."""
 
 
-def _nobody() -> Mask01:
+def _nothing() -> Mask01:
     return np.zeros((8, 8), dtype=np.float32)
+
+
+def _no_sky() -> Floats:
+    return np.full((8, 8), -10, dtype=np.float32)
+
+
+@dataclass(frozen=True)
+class Found:
+    """What nets find in a frame, asked for when an area looks at it.
+
+    subject, people : (h, w) how far things stand out, and where people are, 0 to 1
+    sky : (h, w) log-odds of each part of the frame that it is sky
+    """
+
+    subject: Callable[[], Mask01] = _nothing
+    people: Callable[[], Mask01] = _nothing
+    sky: Callable[[], Floats] = _no_sky
+
+
+NOTHING_FOUND = Found()
 
 
 @dataclass(frozen=True)
@@ -22,15 +42,13 @@ class Scene:
     """A frame as areas look at it, on a map of a size (width, height).
 
     guide : (h, w) luminance of the encoded frame as it came
-    lab : (h, w, 3) OKLab of the evened frame; subject, people : (h, w) how far things stand out, and
-        where people are, 0 to 1
+    lab : (h, w, 3) OKLab of the evened frame
     """
 
     size: tuple[int, int]
     guide: Callable[[], Floats]
     lab: Callable[[], OKLab]
-    subject: Callable[[], Mask01]
-    people: Callable[[], Mask01] = field(default=_nobody)
+    found: Found = NOTHING_FOUND
 
     @property
     def places(self) -> tuple[Floats, Floats]:

@@ -35,7 +35,7 @@ class SubjectPart(AreaPart):
 
     def weigh(self, scene: Scene) -> Mask01:
         """What stands out, its border drawn to the picture's edges."""
-        found = scene.subject()
+        found = scene.found.subject()
         near = nearness_of(self.faces)
         people = people_in(scene, near) if near > 0 else None
         if not _stands_out(found):
@@ -47,7 +47,7 @@ class SubjectPart(AreaPart):
         return made if people is None else np.maximum(made, np.float32(near) * people)
 
     def finds(self, scene: Scene, faces: tuple[SkinSeen, ...]) -> bool:
-        return bool(faces) or _stands_out(scene.subject())
+        return bool(faces) or _stands_out(scene.found.subject())
 
 
 def _stands_out(subject: Mask01) -> bool:

@@ -1,13 +1,12 @@
 """What areas look at in a frame: the frame itself, small, as it came and evened."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import cache
 
 import cv2
 import numpy as np
 
-from nuvett.core.area.scene import Scene
+from nuvett.core.area.scene import NOTHING_FOUND, Found, Scene
 from nuvett.core.area.weights import AREA_EDGE, WeightMap, weigh
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.guided import encoded_luminance
@@ -15,9 +14,7 @@ from nuvett.core.plan.apply import evened_by
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, to_linear
-from nuvett.core.types import Encoded01, Floats, Mask01, OKLab
-
-Subject = Callable[[], Mask01]
+from nuvett.core.types import Encoded01, Floats, OKLab
 
 
 def scene_of(
@@ -25,15 +22,12 @@ def scene_of(
     size: tuple[int, int],
     domain: Space,
     plan: FramePlan,
-    subject: Subject,
-    people: Subject | None = None,
+    found: Found = NOTHING_FOUND,
 ) -> Scene:
     """A frame as areas look at it.
 
     small : 8-bit view (h, w, 3) of the frame in its own domain, uncut; size : of that view, width and height
-    subject, people : (h, w) how far things stand out, and where people are, none for nowhere
-
-    All are asked for when an area looks at them.
+    found : what nets find in it
     """
     scale = min(1.0, AREA_EDGE / max(size))
     width, height = (max(1, round(side * scale)) for side in size)
@@ -52,8 +46,7 @@ def scene_of(
         flat = to_linear(Encoded01(encoded().reshape(-1, 3)), domain)
         return OKLab(linear_to_oklab(evened_by(plan, flat)).reshape(height, width, 3))
 
-    made = Scene((width, height), guide, lab, subject)
-    return made if people is None else replace(made, people=people)
+    return Scene((width, height), guide, lab, found)
 
 
 def weigh_layers(plan: FramePlan, scene: Scene) -> tuple[WeightMap, ...]:

@@ -50,7 +50,7 @@ from nuvett.core.plan.fitted import (
     merged,
     steepest,
 )
-from nuvett.core.plan.light import ExposureOperation, GainsOperation
+from nuvett.core.plan.light import ExposureOperation, GainsOperation, VeilOperation
 from nuvett.core.plan.operation import ColourOperation, Operation
 from nuvett.core.plan.tables import TableOperation
 from nuvett.core.types import Document
@@ -64,6 +64,7 @@ AnyOperation = Annotated[
     | MovesOperation
     | KeepOperation
     | OwnMovesOperation
+    | VeilOperation
     | ExposureOperation
     | CastsOperation
     | CurveOperation

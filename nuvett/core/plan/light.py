@@ -1,4 +1,4 @@
-"""Operations on light: gains, as even light and white are, and exposure with contrast."""
+"""Operations on light: gains, as even light and white are, exposure with contrast, and a veil taken off."""
 
 from typing import Literal
 
@@ -7,6 +7,7 @@ from pydantic import Field
 
 from nuvett.core.even.light import apply_gains, join_gains
 from nuvett.core.fit.curves import contrast_about
+from nuvett.core.fit.veil import without_veil
 from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
@@ -46,3 +47,13 @@ class ExposureOperation(ColourOperation):
             lab = OKLab(lab.copy())
             lab[:, 0] = contrast_about(lab[:, 0], self.contrast, neutral_oklab(self.pivot))
         return lab
+
+
+class VeilOperation(ColourOperation):
+    """A veil of light, an OKLab colour, taken off."""
+
+    kind: Literal["veil"] = "veil"
+    veil: tuple[float, float, float]
+
+    def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
+        return without_veil(lab, OKLab(np.array(self.veil, dtype=np.float32)))

@@ -21,6 +21,7 @@ from nuvett.core.steps.spread import SpreadStep
 from nuvett.core.steps.step import Step
 from nuvett.core.steps.tint_filter import FilterStep
 from nuvett.core.steps.tone import ToneStep
+from nuvett.core.steps.veil import VeilStep
 from nuvett.core.steps.wash import WashStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.core.steps.zones import ZoneStep
@@ -31,6 +32,7 @@ REGISTRY: tuple[type[Step], ...] = (
     ZoneStep,
     SpreadStep,
     MoveStep,
+    VeilStep,
     WhiteStep,
     ExposureStep,
     CastStep,

@@ -4,14 +4,15 @@ import numpy as np
 
 from nuvett.core.area.area import Area
 from nuvett.core.area.faces import SkinSeen
-from nuvett.core.area.scene import Scene
+from nuvett.core.area.scene import Found, Scene
 from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing
-from nuvett.core.types import Mask01
+from nuvett.core.types import Floats, Mask01
 from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within
+from nuvett.imaging.sky import find_sky
 from nuvett.imaging.subject import find_subject
 from nuvett.services.engine.arrays import load_array
 from nuvett.services.engine.caches import Cache
@@ -52,12 +53,16 @@ class Areas:
     def _scene(self, frame: FrameFacts, plan: FramePlan) -> Scene:
         size = fit_within(frame.width, frame.height, VIEW_EDGE)
         view = lambda: self._sources.view(frame.view)  # noqa: E731
-        subject, people = (lambda: self.subject(frame)), (lambda: self.people(frame))
-        return scene_of(view, size, frame.domain, plan, subject, people)
+        found = Found(lambda: self.subject(frame), lambda: self.people(frame), lambda: self.sky(frame))
+        return scene_of(view, size, frame.domain, plan, found)
 
     def people(self, frame: FrameFacts) -> Mask01:
         """Where people are in a frame (h, w), 0 to 1."""
         return self._kept.get(("people", frame.view), lambda: find_people(self._sources.view(frame.view)))
+
+    def sky(self, frame: FrameFacts) -> Floats:
+        """How likely each part of a frame is sky (h, w), log-odds."""
+        return self._kept.get(("sky", frame.view), lambda: find_sky(self._sources.view(frame.view)))
 
     def subject(self, frame: FrameFacts) -> Mask01:
         """How far things stand out in a frame (h, w), 0 to 1: as it is kept, else found now."""

@@ -12,6 +12,7 @@ from threading import BoundedSemaphore
 import numpy as np
 
 from nuvett.core.area.area import Area
+from nuvett.core.area.scene import Found
 from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.drawing.drawing import Drawing, Stages
 from nuvett.core.drawing.renderer import Pixels
@@ -24,6 +25,7 @@ from nuvett.imaging.decode import open_picture
 from nuvett.imaging.opened import Header, Limits, Opened, Picture
 from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within, shrink_linear
+from nuvett.imaging.sky import find_sky
 from nuvett.imaging.subject import find_subject
 from nuvett.imaging.views import decode_view, encoded_view
 
@@ -117,9 +119,8 @@ def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> Look
     def weights() -> tuple[WeightMap, ...]:
         width, height = picture.pixels.shape[1], picture.pixels.shape[0]
         size = fit_within(width, height, VIEW_EDGE)
-        scene = scene_of(
-            small, size, picture.domain, light, lambda: find_subject(small()), lambda: find_people(small())
-        )
+        found = Found(lambda: find_subject(small()), lambda: find_people(small()), lambda: find_sky(small()))
+        scene = scene_of(small, size, picture.domain, light, found)
         return tuple(weigh(area, scene) for area in areas)
 
     return LookedAt(small, weights)

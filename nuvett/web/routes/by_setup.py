@@ -9,12 +9,15 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.ways import WAYS, OfSetup, Way
+from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.services.lookbook import by_light, using
-from nuvett.services.looks import by_setup, carried_plans
+from nuvett.services.looks import by_setup, carried_plans, veils
+from nuvett.services.looks.carrying import versions_followed
 from nuvett.services.references import kept_references, targets
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.stages import stages_of
+from nuvett.web.bodies import VeilOff
 from nuvett.web.context import Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.lookbook_views import row_address
@@ -101,11 +104,23 @@ def looks(context: Means, slug: str, setup_id: uuid.UUID) -> HTMLResponse:
         series = find_series(session, slug)
         setting = by_light.setting_of(session, series, setup_id)
         name = next((setup.name for setup in series.setups if setup.id == setup_id), "")
+        followed = versions_followed(session, series)
+    veil = veils.veil_of(context.studio.bench, setting.ground.facts, setting.places, followed)
     found, problem = by_light.best_suited(context.studio.bench, setting)
     middle = setting.frames[len(setting.frames) // 2]
     shown = [(one, row_address(one.entry, setting.ground, [middle], _CELL)) for one in found]
     values = {"slug": slug, "setup": setup_id, "title": name, "frames": len(setting.frames), "problem": problem}
-    return context.part("parts/setup_looks.html", looks=shown, followed=setting.followed, **values)
+    values |= {"followed": setting.followed, "veil": veil}
+    values["veil_darkest"] = neutral_cielab(veil.darkest) if veil else 0.0
+    return context.part("parts/setup_looks.html", looks=shown, **values)
+
+
+@router.post("/{setup_id}/veil")
+def take_veil_off(context: Means, slug: str, setup_id: uuid.UUID, veil: Annotated[VeilOff, Form()]) -> Response:
+    """Take a veil off all frames of one set-up, in their trims."""
+    with context.session() as session:
+        veils.take_off(session, find_series(session, slug), setup_id, (veil.light, veil.a, veil.b))
+    return RedirectResponse(f"/series/{slug}/by-setup", 303)
 
 
 @router.post("/{setup_id}/look")

@@ -95,6 +95,7 @@ GLOSSARY: dict[str, str] = {
     "tone curve": "Lightness out over lightness in, through points that can be dragged; also for red, green and blue alone.",
     "tone ribbon": "The tone of a frame in one line: whiskers at 10 and 90 %, box from 25 to 75 %, bar at the middle.",
     "trim": "One frame's own departure from the look. It survives every later version.",
+    "veil": "The light of haze, glass or a lens before a scene, which lies over all of it; it can be taken off.",
     "version": "A look as it was carried, with a number.",
     "vibrance": "Chroma of muted colours more than of strong ones.",
     "vignette": "Vignette, corners darker, or lighter, than the middle.",
