@@ -9,14 +9,18 @@ from numpy.typing import NDArray
 
 from bench.pictures import Named, load, photographs, small_linear, stills
 from bench.report import Table
-from bench.transfer import FULL, plan_for
+from bench.transfer import FULL, plan_for, statistics_of
 from nuvett.core.drawing.drawing import compile_stages
 from nuvett.core.look.look import Look
+from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.planning.usual import is_monochrome
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.spaces.cielab import linear_to_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
+from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import CIELab, Linear, OKLab
+from nuvett.imaging.faces import faces_seen, find_faces
+from nuvett.imaging.proxy import measuring_proxy
 
 _BLOCK = 12  # pixels a side of the blocks that are judged
 _SOFT = 2.5  # CIE L* by which a soft block may vary about a plane
@@ -26,6 +30,7 @@ _WHITE, _COLOURLESS = 98.0, 2.0
 _FEWEST_WHITE = 200
 _DARK = 0.06  # of its light: a still as it would be at night
 _MORE = ("retina.jpg",)
+_MOUTH = (0.476, 0.758)  # of the face's box, on the one photograph with a face
 
 
 def _pictures() -> list[Named]:
@@ -124,6 +129,58 @@ def toned_table() -> Table:
     return table
 
 
+def mouth_table() -> Table:
+    """Turn of hue of lips and teeth against skin, of a face that is found, under all stills."""
+    pixels = load(Path(skimage.__file__).parent / "data" / "astronaut.png")
+    proxy = measuring_proxy(pixels, Space.SRGB)
+    faces = faces_seen(find_faces(proxy)[:1])
+    before = _oklab(pixels)
+    parts = _mouth_of(before, faces[0].box)
+    columns = ("look", "part", "median", "most")
+    table = Table("Hue of lips and teeth turned against skin, degrees (aim: at most 8)", columns)
+    own = statistics_of(Linear(proxy.reshape(-1, 3)))
+    for name, look in (("usual", Look()), ("full strength", FULL)):
+        made = []
+        for still in stills():
+            aim = aim_of_statistics(statistics_of(Linear(still.proxy.reshape(-1, 3))))
+            plan = plan_frame(own, aim, look, faces=faces)
+            made.append(_oklab(compile_stages(plan).renderer.picture(pixels, 8)))
+        for part in ("lips", "teeth"):
+            turns = [abs(_apart(after, parts, part) - _apart(before, parts, part)) for after in made]
+            table.add(name, part, round(float(np.median(turns)), 1), round(max(turns), 1))
+    return table
+
+
+def _oklab(codes: np.ndarray) -> OKLab:
+    return linear_to_oklab(small_linear(codes))
+
+
+def _mouth_of(lab: OKLab, box: tuple[float, float, float, float]) -> dict[str, NDArray[np.bool_]]:
+    """Where (h, w) skin, lips and teeth of a face in a box are, by colour about its mouth."""
+    height, width = lab.shape[:2]
+    rows, columns = np.mgrid[0:height, 0:width]
+    across = (columns / width - box[0]) / box[2]
+    down = (rows / height - box[1]) / box[3]
+    mouth = ((across - _MOUTH[0]) / 0.26) ** 2 + ((down - _MOUTH[1]) / 0.14) ** 2 < 1
+    inner = (abs(across - 0.5) < 0.3) & (abs(down - 0.62) < 0.32) & ~mouth
+    lit = inner & (lab[..., 0] > np.quantile(lab[inner][:, 0], 0.3))
+    skin = np.median(lab[lit], axis=0)
+    chroma = np.hypot(lab[..., 1], lab[..., 2])
+    redder = lab[..., 1] - skin[1]
+    lips = mouth & (redder > max(0.01, float(np.quantile(redder[mouth], 0.7))))
+    teeth = mouth & (chroma < 0.6 * np.hypot(skin[1], skin[2])) & (lab[..., 0] > skin[0] - 0.08)
+    return {"skin": lit, "lips": lips, "teeth": teeth}
+
+
+def _apart(lab: OKLab, parts: dict[str, NDArray[np.bool_]], part: str) -> float:
+    """Degrees from the hue of skin to that of a part."""
+    hues = []
+    for own in ("skin", part):
+        _, a, b = lab[parts[own]].mean(axis=0)
+        hues.append(np.degrees(np.arctan2(b, a)))
+    return float((hues[1] - hues[0] + 180) % 360 - 180)
+
+
 def run() -> list[Table]:
-    """All tables of soft colour, whites and toned prints."""
-    return [torn_table(), whites_table(), toned_table()]
+    """All tables of soft colour, whites, toned prints and mouths."""
+    return [torn_table(), whites_table(), toned_table(), mouth_table()]

@@ -37,7 +37,8 @@ _FLAT = 0.01  # gradients of OKLab lightness below this say nothing about contra
 Method = Callable[[Linear, Linear], Linear]
 
 
-def _statistics(linear: Linear) -> Statistics:
+def statistics_of(linear: Linear) -> Statistics:
+    """What is measured of a picture's colours (N, 3)."""
     return measure(linear_to_oklab(stratified_sample(linear)))
 
 
@@ -52,7 +53,7 @@ def ours(look: Look) -> Method:
 
 def plan_for(source: Linear, target: Linear, look: Look) -> FramePlan:
     """Plan of one picture (N, 3) toward another (M, 3)."""
-    return plan_frame(_statistics(source), aim_of_statistics(_statistics(target)), look)
+    return plan_frame(statistics_of(source), aim_of_statistics(statistics_of(target)), look)
 
 
 def _gradient(linear: Linear) -> np.ndarray:
