@@ -70,6 +70,7 @@ def test_the_sky_ends_where_the_colours_have_it_and_nothing_is_sky_where_none_is
     assert made[:240, :280].min() > 0.95 and made[256:].max() < 0.05
     assert made[150:240, 303:306].max() < 0.2 and made[150:240, 290:296].min() > 0.9, "a pole of nine pixels is spared"
     assert weights(lab, -np.abs(odds)).max() == 0
+    assert weights(np.full_like(lab, 0.5), np.abs(odds)).max() == 0, "nothing is seen in a frame of one colour"
     doubtful = weights(lab, odds * 0 + 0.55)
     assert doubtful.max() == 0, "what is hardly more likely than not is left alone"
 
