@@ -2,8 +2,8 @@
 
 What a frame shows may be pale, and then its darkest places are light. A veil is told from that by several frames: it
 adds the same light to all of them, so that none has a dark place, and the darkest ones are of one colour. How thick it
-is, the clearest frame tells. Set-ups of the demo have a place below L* 7 in one of six frames; a veil of a fiftieth of
-white takes those to L* 17.
+is, the clearest frame tells. Each run of six frames of the demo has a place below CIE L* 6; a veil of a fiftieth of
+white takes those to about L* 17.
 """
 
 from collections.abc import Sequence
