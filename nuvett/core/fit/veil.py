@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.types import Linear, OKLab
 
@@ -23,7 +24,7 @@ _TOE = 0.25  # of the veil, over which what is darker than it goes to black gent
 
 
 class Veil(NamedTuple):
-    """A veil, and the OKLab lightness of the darkest place under it."""
+    """A veil, OKLab, and the CIE L* of the darkest places under it."""
 
     colour: tuple[float, float, float]
     darkest: float
@@ -56,7 +57,7 @@ def veil_over(frames: Sequence[OKLab]) -> Veil | None:
         return None
     ends = oklab_to_linear(OKLab(np.array([clearest, [_CLEAR, 0, 0]], dtype=np.float32)))
     light = linear_to_oklab(Linear(np.maximum(ends[:1] - ends[1:], 0)))[0]
-    return Veil((float(light[0]), float(light[1]), float(light[2])), float(clearest[0]))
+    return Veil((float(light[0]), float(light[1]), float(light[2])), neutral_cielab(float(clearest[0])))
 
 
 def _darkest(lab: OKLab) -> OKLab:

@@ -38,13 +38,14 @@ class Check:
 
 def checked(proxy: Linear, sampling: Sampling) -> tuple[Check, ...]:
     """What is found in a reference (H, W, 3) that is not left out already."""
-    encoded = from_linear(proxy).clip(0, 1)
+    encoded = Encoded01(from_linear(proxy).clip(0, 1))
     found: list[Check] = []
-    bars = [patch for patch in bars_of(Encoded01(encoded)) if not _is_out(patch, sampling)]
+    around = bars_of(encoded)
+    bars = [patch for patch in around if not _is_out(patch, sampling)]
     if bars and _fits(sampling, bars):
         found.append(Check("bars", _bar_words(bars), "leave them out", _without(sampling, bars)))
-    found += _paper(Encoded01(encoded), sampling)
-    captions = [patch for patch in captions_of(Encoded01(encoded)) if not _is_out(patch, sampling)]
+    found += _paper(encoded, around, sampling)
+    captions = [patch for patch in captions_of(encoded) if not _is_out(patch, sampling)]
     if captions and _fits(sampling, captions):
         words = "a caption" if len(captions) == 1 else f"{len(captions)} lines of captions"
         found.append(Check("caption", f"There seems to be {words}", "leave it out", _without(sampling, captions)))
@@ -163,12 +164,11 @@ def _of_tones(proxy: Linear, sampling: Sampling) -> list[Check]:
     return found
 
 
-def _paper(encoded: Encoded01, sampling: Sampling) -> list[Check]:
+def _paper(encoded: Encoded01, bars: list[Patch], sampling: Sampling) -> list[Check]:
     """The colour of the paper about a photographed print, where it has one, or that it is read as white."""
     if sampling.paper is not None:
         words = "It is read as if the paper about it were white"
         return [Check("cast", words, "read it as it is", sampling.model_copy(update={"paper": None}))]
-    bars = bars_of(encoded)
     if not bars:
         return []
     around = np.maximum.reduce([patch_mask(encoded.shape[:2], bar) for bar in bars]) > 0

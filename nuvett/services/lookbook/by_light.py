@@ -2,6 +2,7 @@
 
 import uuid
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
@@ -12,7 +13,7 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book import KeptVersion, version_of
 from nuvett.services.lookbook.book_list import Asked, Entry, entries
 from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, suit_on, with_frame_parts
-from nuvett.services.looks.carrying import versions_followed
+from nuvett.services.looks.carrying import Following, versions_followed
 from nuvett.store import models
 
 _MEASURED, _MOST = 3, 3
@@ -30,17 +31,23 @@ class Suited:
 
 @dataclass(frozen=True)
 class Setting:
-    """A set-up that kept looks are tried on: places of its frames, and how many follow which version."""
+    """A set-up that kept looks are tried on: places of its frames, and what frames of the series follow."""
 
     ground: Ground
     places: tuple[int, ...]
     looks: tuple[tuple[Entry, KeptVersion], ...]
-    followed: tuple[tuple[int, int], ...]
+    following: Mapping[uuid.UUID, Following]
 
     @property
     def frames(self) -> list[uuid.UUID]:
         """Its frames and their variants."""
         return [self.ground.facts[place].id for place in self.places]
+
+    @property
+    def followed(self) -> tuple[tuple[int, int], ...]:
+        """Numbers of versions with how many of its frames follow them."""
+        numbers = Counter(self.following[own].number for own in self.frames if own in self.following)
+        return tuple(sorted(numbers.items()))
 
 
 def setting_of(session: Session, series: models.Series, setup_id: uuid.UUID) -> Setting:
@@ -50,10 +57,7 @@ def setting_of(session: Session, series: models.Series, setup_id: uuid.UUID) -> 
     if not places:
         raise NotFoundError
     looks = tuple((one, version_of(session, one.id)) for one in entries(session, Asked()) if not one.problem)
-    followed = versions_followed(session, series)
-    own = (followed[ground.facts[place].id] for place in places if ground.facts[place].id in followed)
-    counted = Counter(one.number for one in own)
-    return Setting(ground, places, looks, tuple(sorted(counted.items())))
+    return Setting(ground, places, looks, versions_followed(session, series))
 
 
 def best_suited(bench: Workbench, setting: Setting) -> tuple[list[Suited], str]:

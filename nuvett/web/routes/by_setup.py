@@ -9,10 +9,8 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.ways import WAYS, OfSetup, Way
-from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.services.lookbook import by_light, using
 from nuvett.services.looks import by_setup, carried_plans, veils
-from nuvett.services.looks.carrying import versions_followed
 from nuvett.services.references import kept_references, targets
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_series
@@ -104,15 +102,12 @@ def looks(context: Means, slug: str, setup_id: uuid.UUID) -> HTMLResponse:
         series = find_series(session, slug)
         setting = by_light.setting_of(session, series, setup_id)
         name = next((setup.name for setup in series.setups if setup.id == setup_id), "")
-        followed = versions_followed(session, series)
-    veil = veils.veil_of(context.studio.bench, setting.ground.facts, setting.places, followed)
+    veil = veils.veil_of(context.studio.bench, setting.ground.facts, setting.places, setting.following)
     found, problem = by_light.best_suited(context.studio.bench, setting)
     middle = setting.frames[len(setting.frames) // 2]
     shown = [(one, row_address(one.entry, setting.ground, [middle], _CELL)) for one in found]
     values = {"slug": slug, "setup": setup_id, "title": name, "frames": len(setting.frames), "problem": problem}
-    values |= {"followed": setting.followed, "veil": veil}
-    values["veil_darkest"] = neutral_cielab(veil.darkest) if veil else 0.0
-    return context.part("parts/setup_looks.html", looks=shown, **values)
+    return context.part("parts/setup_looks.html", looks=shown, followed=setting.followed, veil=veil, **values)
 
 
 @router.post("/{setup_id}/veil")
