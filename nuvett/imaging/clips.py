@@ -10,7 +10,6 @@ from contextlib import closing, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
-from typing import Any
 
 import av
 import cv2
@@ -54,7 +53,7 @@ class ClipFacts:
     base: float
 
 
-def _open(path: Path) -> tuple[Any, Any]:
+def _open(path: Path) -> tuple[av.container.InputContainer, av.VideoStream]:
     """The container and its first video stream."""
     if path.stat().st_size == 0:
         raise EmptyFileError
@@ -73,7 +72,7 @@ def _open(path: Path) -> tuple[Any, Any]:
     return container, stream
 
 
-def _is_cover(stream: Any) -> bool:
+def _is_cover(stream: av.VideoStream) -> bool:
     """Whether a stream is the cover picture of a sound file."""
     return bool(stream.disposition & av.stream.Disposition.attached_pic)
 
@@ -86,14 +85,14 @@ def read_clip(path: Path) -> ClipFacts:
     container, stream = _open(path)
     with closing(container):
         ordered = np.unique(np.array(_times(container, stream), dtype=np.int64))
-        base = float(stream.time_base)
+        base = float(stream.time_base or 1)
     facts = ClipFacts(0, 0, float((ordered[-1] - ordered[0]) * base), ordered, base)
     with closing(ClipReader(path, facts)) as reader:
         height, width = reader.frame(0).shape[:2]
     return ClipFacts(width, height, facts.seconds, ordered, base)
 
 
-def _times(container: Any, stream: Any) -> list[int]:
+def _times(container: av.container.InputContainer, stream: av.VideoStream) -> list[int]:
     """Presentation times of all frames. What follows a damaged place cannot be indexed, and is left out."""
     started, times = time.monotonic(), []
     with suppress(av.error.FFmpegError):

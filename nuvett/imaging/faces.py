@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 from functools import cache
 from importlib.resources import as_file, files
 from threading import Lock
-from typing import Any
 
 import cv2
 import numpy as np
@@ -58,13 +57,13 @@ def faces_seen(faces: Iterable[Face]) -> tuple[FaceSeen, ...]:
 _LOADING = Lock()
 
 
-def _network() -> tuple[Any, Lock]:
+def _network() -> tuple[cv2.dnn.Net, Lock]:
     with _LOADING:
         return _loaded()
 
 
 @cache
-def _loaded() -> tuple[Any, Lock]:
+def _loaded() -> tuple[cv2.dnn.Net, Lock]:
     with as_file(files("nuvett.imaging") / "nets" / "face_detection_short_range.tflite") as path:
         return cv2.dnn.readNetFromTFLite(str(path)), Lock()
 
@@ -86,9 +85,9 @@ def _ask(square: np.ndarray) -> tuple[Floats, Floats]:
     with lock:
         net.setInput(cv2.dnn.blobFromImage(square, 1 / 127.5, (_SIDE, _SIDE), (127.5, 127.5, 127.5)))
         scores, boxes = net.forward(("classificators", "regressors"))
-    found = boxes[0, :, :4] / _SIDE
+    found = np.asarray(boxes[0, :, :4] / _SIDE, dtype=np.float32)
     found[:, :2] += _anchors()
-    return 1 / (1 + np.exp(-np.clip(scores[0, :, 0], -50, 50))), found
+    return np.asarray(1 / (1 + np.exp(-np.clip(scores[0, :, 0], -50, 50))), dtype=np.float32), found
 
 
 def _in_square(pixels: np.ndarray) -> list[Face]:

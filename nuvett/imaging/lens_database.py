@@ -1,5 +1,6 @@
 """What is known of lenses: found by the facts of a file, or by name, and turned into a correction in plain numbers."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import as_file, files
@@ -25,26 +26,26 @@ class KnownLens:
 
 
 @cache
-def _database() -> Any:
+def _database() -> lensfunpy.Database:
     with as_file(files("nuvett.imaging") / "lenses" / "tidewrack.xml") as path:
         return lensfunpy.Database(paths=[str(path)])
 
 
 @cache
-def _by_key() -> dict[str, Any]:
+def _by_key() -> dict[str, lensfunpy.Lens]:
     return {_key(lens): lens for lens in _database().lenses if lens.calib_distortion or lens.calib_vignetting}
 
 
-def _key(lens: Any) -> str:
+def _key(lens: lensfunpy.Lens) -> str:
     return f"{lens.maker}|{lens.model}|{lens.crop_factor:.3f}"
 
 
-def _known(lens: Any) -> KnownLens:
+def _known(lens: lensfunpy.Lens) -> KnownLens:
     title = lens.model if lens.maker.lower() in lens.model.lower() else f"{lens.maker} {lens.model}"
     return KnownLens(_key(lens), title)
 
 
-def _camera(facts: FileFacts) -> Any | None:
+def _camera(facts: FileFacts) -> lensfunpy.Camera | None:
     found = _database().find_cameras(facts.camera_maker, facts.camera) if facts.camera else []
     return found[0] if found else None
 
@@ -122,7 +123,7 @@ def usual_correction(facts: FileFacts, size: tuple[int, int], raw: bool) -> Lens
     return correction_by(known.key, facts, size) if known else None
 
 
-def _three(terms: Any) -> Terms:
+def _three(terms: Iterable[float]) -> Terms:
     a, b, c = (float(term) for term in list(terms)[:3])
     return a, b, c
 

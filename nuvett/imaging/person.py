@@ -7,7 +7,6 @@ only, and takes other things for them where there is none, so it is asked where 
 from functools import cache
 from importlib.resources import as_file, files
 from threading import Lock
-from typing import Any
 
 import cv2
 import numpy as np
@@ -20,7 +19,7 @@ _LOADING = Lock()
 
 
 @cache
-def _loaded() -> tuple[Any, Lock]:
+def _loaded() -> tuple[cv2.dnn.Net, Lock]:
     with as_file(files("nuvett.imaging") / "nets" / "person.tflite") as path:
         return cv2.dnn.readNetFromTFLite(str(path)), Lock()
 

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from functools import cache
 from importlib.resources import as_file, files
 from threading import Lock
-from typing import Any
 
 import cv2
 import numpy as np
@@ -22,7 +21,7 @@ _LOADING = Lock()
 
 
 @cache
-def _loaded() -> tuple[Any, Lock]:
+def _loaded() -> tuple[cv2.dnn.Net, Lock]:
     with as_file(files("nuvett.imaging") / "nets" / "subject.onnx") as path:
         return cv2.dnn.readNetFromONNX(str(path)), Lock()
 

@@ -1,8 +1,8 @@
 """Memory that a task has freed, handed back to the system before the next one asks for its own."""
 
 import ctypes
+from collections.abc import Callable
 from functools import cache
-from typing import Any
 
 
 def hand_back_freed() -> None:
@@ -16,5 +16,5 @@ def hand_back_freed() -> None:
 
 
 @cache
-def _trim() -> Any:
+def _trim() -> Callable[[int], int] | None:
     return getattr(ctypes.CDLL(None), "malloc_trim", None)  # glibc's

@@ -144,7 +144,7 @@ class BlobStore:
                 self._files.rm(partial)
         return name, size
 
-    def _settle(self, out: Any) -> None:
+    def _settle(self, out: IO[bytes]) -> None:
         if self._is_local:
             out.flush()
             os.fsync(out.fileno())

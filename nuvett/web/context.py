@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.services.platform.incoming import ACCEPT, ACCEPTED
 from nuvett.services.platform.installation import absence
+from nuvett.services.platform.rows import Series
 from nuvett.services.platform.studio import Studio
 from nuvett.services.platform.workers import held_up
 from nuvett.web.views import filters
@@ -47,7 +48,7 @@ class Context:
         """A database session that commits at its end."""
         return self.studio.database.session()
 
-    def held_up(self, session: Session, series: Any) -> str:
+    def held_up(self, session: Session, series: Series) -> str:
         """Why a series' waiting work does not go on, in words; nothing when it does."""
         return held_up(session, series, self.studio.settings.stalled_seconds)
 

@@ -18,7 +18,7 @@ Pixels = NDArray[Any]
 STRIP_ROWS = 256
 _NOISE_SIDE = 64
 BLOCK_PIXELS = 128_000  # rendered at once: what fits the processor's cache
-_DEPTHS: dict[str, Any] = {
+_DEPTHS: dict[str, ocio.BitDepth] = {
     "uint8": ocio.BIT_DEPTH_UINT8,
     "uint16": ocio.BIT_DEPTH_UINT16,
     "float32": ocio.BIT_DEPTH_F32,
@@ -40,7 +40,7 @@ class Renderer:
             shaper.setData(np.repeat(source.shaper.astype(np.float32), 3))
             group.prependTransform(shaper)
         self._processor = _configured().getProcessor(group)
-        self._ready: dict[tuple[str, str], Any] = {}
+        self._ready: dict[tuple[str, str], ocio.CPUProcessor] = {}
 
     def _apply(self, source: Pixels, made: Pixels) -> None:
         """Run pixels through the table; what the library prepares for a pair of kinds is kept."""

@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import cv2
 import numpy as np
@@ -129,7 +128,7 @@ class Resampling:
         light = lens.light(*places[len(places) // 2], self.placing.source)
         return np.stack([light, light ** np.float32(1 / SPACES[domain].curve.exponent)])
 
-    def _across(self, box: Box) -> tuple[Any, Any]:
+    def _across(self, box: Box) -> tuple[Shares, Shares]:
         """Shares of the picture across (1, w) and down (h, 1) a part of it."""
         left, top, width, height = box
         across = (np.arange(width, dtype=np.float64)[None] + (left + 0.5)) / self.size[0]

@@ -184,7 +184,7 @@ class Placing:
 
 
 def _through(matrix: Matrix, x: Shares, y: Shares) -> tuple[Shares, Shares]:
-    m: NDArray[Any] = matrix / matrix[2, 2]
+    m: Matrix = matrix / matrix[2, 2]
     if np.allclose(m[2, :2], 0, atol=1e-12):
         along, down = (m[i, 0] * x + m[i, 1] * y + m[i, 2] for i in (0, 1))
     else:

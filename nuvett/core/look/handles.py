@@ -4,7 +4,6 @@ import math
 import re
 from collections.abc import Callable
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 
@@ -226,13 +225,13 @@ def reset(look: Kept, handle: str) -> Kept:
 
 def _reset_listed(look: Kept, kind: str, index: int) -> Kept:
     step, name = (look.step(MoveStep), "own") if kind == "move" else (look.step(HoldStep), "families")
-    rows: list[Any] = list(getattr(step, name))
+    rows: list[OwnMove | FamilyHold] = list(getattr(step, name))
     if index >= len(rows):
         raise InvalidChangeError("That handle is not there any more.")
-    if kind == "move":
-        rows[index] = OwnMove(source=rows[index].source, reach=rows[index].reach)
-    else:
-        rows[index] = FamilyHold(family=rows[index].family)
+    row = rows[index]
+    rows[index] = (
+        OwnMove(source=row.source, reach=row.reach) if isinstance(row, OwnMove) else FamilyHold(family=row.family)
+    )
     return look.with_step(step.model_copy(update={name: tuple(rows)}))
 
 

@@ -1,6 +1,6 @@
 """Steps in an area: what looks and trims do in a part of the frame."""
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from pydantic import Field
 
@@ -82,7 +82,7 @@ def _odd(longer: Locals, shorter: Locals) -> Local:
 
 
 def _changes(old: Local, new: Local) -> list[str]:
-    said: list[Any] = []
+    said: list[str] = []
     if old.on != new.on:
         said.append("on" if new.on else "off")
     if old.name != new.name:

@@ -4,7 +4,7 @@ Unsharp masking of encoded luminance alone, so that no colour fringes arise. Wha
 than the range of the places around, so that edges get no visible rim.
 """
 
-from typing import Any, Literal
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -43,7 +43,7 @@ def sharpened(pixels: Pixels, how: Sharpen) -> Pixels:
 
 
 def _added(encoded: Encoded01, amount: float) -> Floats:
-    light: Any = encoded_luminance(encoded)
+    light: Floats = encoded_luminance(encoded)
     soft = cv2.GaussianBlur(light, (0, 0), _SIGMA)
     wanted = light + np.float32(amount) * (light - soft)
     near = np.ones((3, 3), np.uint8)

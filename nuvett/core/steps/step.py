@@ -3,7 +3,7 @@
 from abc import abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, Literal, Self
+from typing import Any, ClassVar, Literal, Protocol, Self
 
 import numpy as np
 
@@ -183,7 +183,12 @@ def _share_of(step: Step) -> str:
     return "{amount} of that, {part}" if "part" in choices_of(type(step)) else "{amount} of that"
 
 
-def part_switched(before: Any, after: Any) -> str:
+class _Switched(Protocol):
+    @property
+    def on(self) -> bool: ...
+
+
+def part_switched(before: _Switched, after: _Switched) -> str:
     """What to add to the words for a part of a step that changed: whether it was switched on or off."""
     return "" if before.on == after.on else f" {'on' if after.on else 'off'}"
 

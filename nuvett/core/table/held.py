@@ -31,7 +31,7 @@ class HeldTable:
     def __init__(self, digest: str = "", colours: Floats | None = None) -> None:
         self.digest = digest
         self.colours = None if colours is None else check_table(colours)
-        self._processor: Any = None
+        self._processor: ocio.CPUProcessor | None = None
 
     @classmethod
     def of(cls, colours: Floats) -> "HeldTable":

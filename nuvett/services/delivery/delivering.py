@@ -5,9 +5,8 @@ import uuid
 from collections.abc import Collection, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import Select, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DiskFullError, NuvettError, StoppingError, StoreAbsentError
@@ -59,7 +58,7 @@ def prepare_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
         _finish_if_last(session, studio, delivery_id)
 
 
-def _waiting(delivery_id: uuid.UUID) -> Any:
+def _waiting(delivery_id: uuid.UUID) -> Select[uuid.UUID]:
     return select(models.DeliveryFile.id).where(
         models.DeliveryFile.delivery_id == delivery_id,
         models.DeliveryFile.kind == PICTURE,

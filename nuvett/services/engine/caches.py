@@ -17,7 +17,7 @@ _OBJECT = 120  # bytes that any value of Python's takes at the least, roughly
 _PICTURES, _POOLS = 0.35, 0.1
 
 
-def weight_of(value: Any) -> int:
+def weight_of(value: object) -> int:
     """Bytes that a value keeps in memory, roughly: its arrays, bytes and texts, and something for every object."""
     if isinstance(value, float | int | None):
         return _OBJECT  # most values by far, so asked first
@@ -53,7 +53,7 @@ class Cache:
             entry = self._kept.get(key)
         return None if entry is None else entry[0]
 
-    def put(self, key: Hashable, value: Any) -> None:
+    def put(self, key: Hashable, value: object) -> None:
         """Keep a value under a key, in place of what was there."""
         with self._lock, suppress(ValueError):
             self._kept[key] = (value, weight_of(value))

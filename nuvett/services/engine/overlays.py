@@ -6,7 +6,6 @@ To add one, see docs/adding.md.
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import cv2
 import numpy as np
@@ -251,7 +250,7 @@ def veil_of(
         raise NotFoundError
 
     def make() -> bytes:
-        veil: Any = VEILS[what](Looked(bench, frame, used, edge, sought))
+        veil = VEILS[what](Looked(bench, frame, used, edge, sought))
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
     return bench.pictures.kept(("veil", what, frame.view, used.key, edge, sought), make)

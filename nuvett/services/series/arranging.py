@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
@@ -93,5 +93,5 @@ def _restore(session: Session, series: models.Series, state: dict[str, Any]) -> 
     number_setups(session, series.id)
 
 
-def _of(series: models.Series) -> Any:
+def _of(series: models.Series) -> ColumnElement[bool]:
     return models.SetUp.series_id == series.id

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 from typing import Any, TypeVar
 
-from sqlalchemy import select, update
+from sqlalchemy import ColumnElement, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
@@ -74,7 +74,7 @@ def _queue_purge(session: Session, studio: Studio, series: models.Series) -> Non
     studio.queue.defer(session, PURGE_SERIES, once=f"purge-{series.id}", series_id=str(series.id))
 
 
-def _is_outdated() -> Any:
+def _is_outdated() -> ColumnElement[bool]:
     return models.Series.deleted <= datetime.now(UTC) - timedelta(days=BIN_DAYS)
 
 

@@ -1,5 +1,6 @@
 """Carry: the whole series as a set, under the look."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 
@@ -14,6 +15,7 @@ from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.wall import build_wall
 from nuvett.services.looks import carried_plans, carrying, heroes, looks, told, wall_states
+from nuvett.services.platform.rows import Reference
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, look_of
@@ -56,7 +58,7 @@ class ReferenceShare:
     colour: float
 
 
-def _shares(rows: list[Any]) -> list[ReferenceShare]:
+def _shares(rows: Sequence[Reference]) -> list[ReferenceShare]:
     tone = sum(row.tone_weight for row in rows) or 1
     colour = sum(row.colour_weight for row in rows) or 1
     return [

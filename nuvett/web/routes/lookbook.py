@@ -60,7 +60,7 @@ def show(
         saved = [(str(r.id), r.name, r.group, palettes.palette_of(r)) for r in palettes.saved_palettes(session)]
     rows = page.rows
     if sort == "suits" and stand is not None and stand.places and show != "palettes":
-        rows = by_suit([(row, said_of(context.studio, context.session, row.entry, stand)) for row in rows])
+        rows = by_suit([(row, said_of(context.studio, row.entry, stand)) for row in rows])
     return context.page(
         "lookbook.html",
         "lookbook",
@@ -159,7 +159,7 @@ def _entry(context: Context, look_id: uuid.UUID) -> book_list.Entry:
 @heavy
 def words(context: Means, look_id: uuid.UUID, series: str, frames: str) -> HTMLResponse:
     """What goes wrong with a look on the frames in view, and how well it suits them."""
-    said = said_of(context.studio, context.session, _entry(context, look_id), _stand(context, series, frames))
+    said = said_of(context.studio, _entry(context, look_id), _stand(context, series, frames))
     return context.part("parts/kept_words.html", said=said)
 
 

@@ -16,6 +16,7 @@ from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
 from nuvett.services.looks import heroes
 from nuvett.services.platform.blobs import sweep
+from nuvett.services.platform.rows import Reference
 from nuvett.services.references import (
     clips,
     kept_references,
@@ -136,7 +137,7 @@ def drop_part(context: Means, slug: str, reference_id: uuid.UUID, key: str) -> R
 
 
 def _change_parts(
-    context: Context, slug: str, reference_id: uuid.UUID, words: str, change: Callable[[Any], object]
+    context: Context, slug: str, reference_id: uuid.UUID, words: str, change: Callable[[Reference], object]
 ) -> Response:
     """Change the named parts of a reference as one step, and show that reference."""
     with context.session() as session:

@@ -15,6 +15,7 @@ from nuvett.services.looks.lifting import look_areas
 from nuvett.services.platform import history
 from nuvett.services.platform.documents import parse_trim
 from nuvett.services.platform.history import redo_words, steps, undo_words
+from nuvett.services.platform.rows import Frame, Series
 from nuvett.services.references import kept_references
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_frame, find_series, other_series
@@ -35,7 +36,7 @@ _LATEST_STEPS = 12
 _MOST_DIGITS = 9
 
 
-def _sheet_values(session: Session, frame: Any, target: Target | None) -> dict[str, Any]:
+def _sheet_values(session: Session, frame: Frame, target: Target | None) -> dict[str, Any]:
     values = sheet_values(session, trim_of(frame), frame.trim_revision, f"trim:{frame.id}", target)
     return values | {"look_areas": look_areas(session, frame)}
 
@@ -87,7 +88,7 @@ def _states(values: dict[str, Any]) -> list[Beside]:
     return [Beside("This frame trimmed", found)] if found else []
 
 
-def common_view(session: Session, series: Any) -> dict[str, Any]:
+def common_view(session: Session, series: Series) -> dict[str, Any]:
     """What trims have in common, in words, and what was taken into the look before."""
     frames, found = common_trims.in_common(session, series)
     past = steps(session, f"common:{series.id}", 1)
@@ -157,7 +158,7 @@ def current(context: Means, slug: str, frame_id: uuid.UUID) -> JSONResponse:
         return _kept(context, session, find_frame(session, find_series(session, slug), frame_id))
 
 
-def _kept(context: Context, session: Session, frame: Any) -> JSONResponse:
+def _kept(context: Context, session: Session, frame: Frame) -> JSONResponse:
     return kept(context, _sheet_values(session, frame, carrying.target_followed(session, frame)))
 
 

@@ -2,12 +2,12 @@
 
 import uuid
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy.orm import Session
 
 from nuvett.core.even.even_light import EvenLight
 from nuvett.services.platform.history import redo_words, steps, undo_words
+from nuvett.services.platform.rows import Series
 from nuvett.services.series import arranging, companions, lenses, watching
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.variants import VARIANT
@@ -153,7 +153,7 @@ def board_of(context: Context, session: Session, slug: str) -> Board:
     )
 
 
-def _watch(session: Session, series: Any) -> Watch | None:
+def _watch(session: Session, series: Series) -> Watch | None:
     row = watching.watched(session, series)
     if row is None:
         return None

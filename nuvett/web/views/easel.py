@@ -2,7 +2,7 @@
 
 import uuid
 from dataclasses import dataclass, field, replace
-from typing import Any, TypedDict
+from typing import TypedDict
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -18,6 +18,7 @@ from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.wall import Show, shown_plan
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, looks, wall_states
+from nuvett.services.platform.rows import Reference, Series
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, shown_frames
@@ -39,7 +40,7 @@ class Easel:
     index: int
     aimed: Aimed | None
     labels: dict[uuid.UUID, Labels]
-    reference: Any = None
+    reference: Reference | None = None
     proofs: tuple[uuid.UUID, ...] = ()
     group: GroupName = "look"
     area: int | None = None
@@ -77,7 +78,9 @@ class Easel:
         return replace(self, index=index, aimed=aimed)
 
 
-def _begun(session: Session, slug: str, reference: uuid.UUID | None) -> tuple[Any, Facts, dict[uuid.UUID, Labels], Any]:
+def _begun(
+    session: Session, slug: str, reference: uuid.UUID | None
+) -> tuple[Series, Facts, dict[uuid.UUID, Labels], Reference | None]:
     series = find_series(session, slug)
     frames = shown_frames(session, series.id)
     facts = frame_facts.facts_of_all(frames)

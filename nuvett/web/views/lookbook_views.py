@@ -4,7 +4,6 @@ import hashlib
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -175,7 +174,7 @@ class Said:
     why: str = ""
 
 
-def said_of(studio: Studio, session_of: Any, entry: Entry, stand: Stand) -> Said:
+def said_of(studio: Studio, entry: Entry, stand: Stand) -> Said:
     """What goes wrong with a look on the frames in view, and how well it suits them; a table is read if need be."""
     expects = why = ""
     if entry.table:
@@ -185,7 +184,7 @@ def said_of(studio: Studio, session_of: Any, entry: Entry, stand: Stand) -> Said
         expects = f"expects {EXPECTS[table.expects]}"  # type: ignore[index]
         why = table.words
     try:
-        with session_of() as session:
+        with studio.database.session() as session:
             version = version_of(session, entry.id)
         use = Use(strength=entry.strength)
         bench: Workbench = studio.bench

@@ -2,11 +2,12 @@
 
 from typing import Any
 
+from nuvett.core.planning.warnings import Note
 from nuvett.services.engine.wall import WallItem, choose_proofs
 from nuvett.services.looks.told import cause
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, plan_on
-from nuvett.web.views.tiles import tile_of
+from nuvett.web.views.tiles import Tile, tile_of
 
 _EDGE = 320
 
@@ -44,7 +45,7 @@ def _causes(context: Context, easel: Easel, chosen: list[int]) -> dict[tuple[int
     }
 
 
-def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[Any]:
+def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[tuple[Tile, list[tuple[Note, str]]]]:
     bench, found, causes = context.studio.bench, [], _causes(context, easel, chosen)
     for index in chosen:
         here = easel.at(index)

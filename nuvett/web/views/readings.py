@@ -18,6 +18,7 @@ from nuvett.core.spaces.names import colour_name
 from nuvett.core.types import OKLab
 from nuvett.services.looks import heroes
 from nuvett.services.platform.history import redo_words, steps, undo_words
+from nuvett.services.platform.rows import Reference, Series
 from nuvett.services.references import kept_references, reading_history, targets
 from nuvett.services.references.clips import clips_of
 from nuvett.services.references.palettes import saved_palettes
@@ -162,7 +163,7 @@ def sampled_words(reading: Reading) -> str:
     return f"{', '.join(said)}: {100 * reading.share:.0f} %"
 
 
-def card_of(row: Any, standing: heroes.Standing | None = None) -> ReferenceCard:
+def card_of(row: Reference, standing: heroes.Standing | None = None) -> ReferenceCard:
     """One reference in the list; `standing` of one that is a finished frame."""
     reading = kept_references.reading_of(row) if row.reading else None
     return ReferenceCard(
@@ -234,7 +235,7 @@ def _shape(aspect: float) -> str:
     return "upright" if aspect < 1.1 else "usual"
 
 
-def reading_view(row: Any, reading: Reading) -> ReadingView:
+def reading_view(row: Reference, reading: Reading) -> ReadingView:
     """View of one reading."""
     given: Sampling = reading.sampling
     return ReadingView(
@@ -281,7 +282,7 @@ class TargetView:
     opposing: str
 
 
-def _target_view(session: Session, series: Any, draft: targets.Draft | None) -> TargetView | None:
+def _target_view(session: Session, series: Series, draft: targets.Draft | None) -> TargetView | None:
     """The target that is kept, or what a draft would make of it."""
     row = targets.latest_target(session, series.id)
     if row is None:
@@ -311,7 +312,7 @@ class Version:
     can_return: bool
 
 
-def draft_values(session: Session, series: Any, row: Any, draft: targets.Draft) -> dict[str, Any]:
+def draft_values(session: Session, series: Series, row: Reference, draft: targets.Draft) -> dict[str, Any]:
     """What changes on Read while something is dragged: the reading of a reference, and the target."""
     reading = draft.readings.get(row.id) or kept_references.reading_of(row)
     return {
@@ -321,7 +322,7 @@ def draft_values(session: Session, series: Any, row: Any, draft: targets.Draft) 
     }
 
 
-def page_values(session: Session, series: Any, wanted: uuid.UUID | None) -> dict[str, Any]:
+def page_values(session: Session, series: Series, wanted: uuid.UUID | None) -> dict[str, Any]:
     """What Read shows, with the reference `wanted` in view, or the first."""
     rows = series.references
     ready = [row for row in rows if row.state == "ready"]
@@ -358,7 +359,7 @@ class Compared:
     colour: float
 
 
-def compared(session: Session, series: Any, wanted: list[uuid.UUID]) -> list[Compared]:
+def compared(session: Session, series: Series, wanted: list[uuid.UUID]) -> list[Compared]:
     """References beside each other; all of them when none are asked for."""
     rows = [r for r in kept_references.ready_references(session, series.id) if not wanted or r.id in wanted]
     readings = [kept_references.reading_of(row) for row in rows]

@@ -3,9 +3,9 @@
 import re
 import uuid
 from dataclasses import dataclass
-from typing import Any
 
 from nuvett.services.engine.wall import WallItem
+from nuvett.services.platform.rows import Series
 from nuvett.web.views.instruments import Band, palette_bands
 
 
@@ -43,7 +43,7 @@ class Labels:
     left_out: bool = False
 
 
-def labels_of(series: Any) -> dict[uuid.UUID, Labels]:
+def labels_of(series: Series) -> dict[uuid.UUID, Labels]:
     """What is known of the frames of a series beside their pixels."""
     return {
         frame.id: Labels(frame.name, frame.id == series.hero_id, frame.favourite, frame.left_out)

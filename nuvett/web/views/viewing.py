@@ -1,9 +1,11 @@
 """View models of the viewer: one frame large, what it can be shown as, and what can stand beside it."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from nuvett.services.engine.overlays import VEILS
+from nuvett.services.platform.rows import Reference
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, Placed, addresses, placed, plan_on
 
@@ -47,7 +49,7 @@ class Viewing:
     placed: Placed
     shows: list[Choice]
     pictures: dict[str, str]
-    reference: Any
+    reference: Reference | None
     beside: list[Beside]
     before_id: str
     next_id: str
@@ -84,7 +86,7 @@ class Viewing:
 def viewing(
     context: Context,
     easel: Easel,
-    references: list[Any],
+    references: Sequence[Reference],
     states: list[Beside],
     large: bool = False,
     called: str = "",

@@ -5,11 +5,13 @@ The page for people is made from the same document as is written as JSON.
 
 from datetime import datetime
 from functools import cache
-from typing import Any, Literal
+from typing import Literal
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from pydantic import Field
 
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import in_words
 from nuvett.core.types import Document
 
@@ -90,7 +92,7 @@ class Record(Document):
         return sum(before for before, _ in pairs) / len(pairs), sum(after for _, after in pairs) / len(pairs)
 
 
-def steps_in_words(document: Any, aimed: bool = True) -> tuple[StepWords, ...]:
+def steps_in_words(document: Look | Trim, aimed: bool = True) -> tuple[StepWords, ...]:
     """The steps of a look or a trim that act; `aimed` says whether there is a target."""
     return tuple(StepWords(title=title, words=words) for title, words in in_words(document, aimed))
 

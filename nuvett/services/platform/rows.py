@@ -1,0 +1,9 @@
+"""Kinds of rows that services hand out, named for those who may not reach into the store."""
+
+from typing import TypeAlias
+
+from nuvett.store import models
+
+Series: TypeAlias = models.Series
+Frame: TypeAlias = models.Frame
+Reference: TypeAlias = models.Reference
