@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from bench.pictures import Named, load, photographs, small_linear, stills
 from bench.report import Table
 from bench.transfer import FULL, plan_for, statistics_of
+from nuvett.core.book.soft import BLOCK, MOST_TORN, soft_colour
 from nuvett.core.drawing.drawing import compile_stages
 from nuvett.core.look.look import Look
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
@@ -22,10 +23,6 @@ from nuvett.core.types import CIELab, Linear, OKLab
 from nuvett.imaging.faces import faces_seen, find_faces
 from nuvett.imaging.proxy import measuring_proxy
 
-_BLOCK = 12  # pixels a side of the blocks that are judged
-_SOFT = 2.5  # CIE L* by which a soft block may vary about a plane
-_SEEN, _TWICE = 1.2, 2.0  # CIELAB chroma noise of a torn block: so much, and so many times what it was
-_LEAST_NOISE = 0.25  # noise that eight bits have anyway
 _WHITE, _COLOURLESS = 98.0, 2.0
 _FEWEST_WHITE = 200
 _DARK = 0.06  # of its light: a still as it would be at night
@@ -36,32 +33,11 @@ _MOUTH = (0.476, 0.758)  # of the face's box, on the one photograph with a face
 def _pictures() -> list[Named]:
     folder = Path(skimage.__file__).parent / "data"
     more = [Named(Path(name).stem, load(folder / name)) for name in _MORE]
-    return [Named(p.name, p.pixels[: len(p.pixels) // _BLOCK * _BLOCK]) for p in [*photographs(), *more]]
+    return [Named(p.name, p.pixels[: len(p.pixels) // BLOCK * BLOCK]) for p in [*photographs(), *more]]
 
 
 def _cielab(codes: np.ndarray) -> CIELab:
     return linear_to_cielab(small_linear(codes))
-
-
-def _noise(lab: CIELab) -> NDArray[np.float64]:
-    """(blocks, 3) standard deviations about a plane in each block."""
-    across, down = np.meshgrid(np.arange(_BLOCK), np.arange(_BLOCK))
-    plane = np.stack([np.ones(_BLOCK * _BLOCK), across.ravel(), down.ravel()], axis=1)
-    off = np.eye(len(plane)) - plane @ np.linalg.pinv(plane)
-    rows, columns = lab.shape[0] // _BLOCK, lab.shape[1] // _BLOCK
-    blocks = lab[: rows * _BLOCK, : columns * _BLOCK].reshape(rows, _BLOCK, columns, _BLOCK, 3)
-    flat = blocks.transpose(0, 2, 4, 1, 3).reshape(rows * columns, 3, -1)
-    return np.asarray((flat @ off.T).std(axis=2))
-
-
-def _torn(before: CIELab, after: CIELab) -> tuple[float, float]:
-    """Percent of blocks whose soft colour is torn, and the 95th percentile of the gain of chroma noise in soft ones."""
-    was, now = _noise(before), _noise(after)
-    soft = was[:, 0] < _SOFT
-    chroma_was, chroma_now = (np.hypot(noise[:, 1], noise[:, 2]) for noise in (was, now))
-    torn = soft & (chroma_now > _SEEN) & (chroma_now > _TWICE * chroma_was)
-    gain = (chroma_now / np.maximum(chroma_was, _LEAST_NOISE))[soft]
-    return 100 * float(torn.mean()), float(np.quantile(gain, 0.95)) if soft.any() else 1.0
 
 
 def _drawn(look: Look) -> Iterator[tuple[Named, np.ndarray]]:
@@ -77,9 +53,10 @@ def torn_table() -> Table:
     columns = ("look", "pictures", "over 5 % torn", "torn, mean %", "gain of noise, median", "worst")
     table = Table("Soft colour, photographs under all stills (aim: none over 5 %; gain 1.6, at full 2)", columns)
     for name, look in (("usual", Look()), ("full strength", FULL)):
-        found = np.array([_torn(_cielab(picture.pixels), _cielab(made)) for picture, made in _drawn(look)])
-        gains = (round(float(np.median(found[:, 1])), 2), round(float(found[:, 1].max()), 2))
-        table.add(name, len(found), int((found[:, 0] > 5).sum()), round(float(found[:, 0].mean()), 2), *gains)
+        found = [soft_colour(small_linear(picture.pixels), small_linear(made)) for picture, made in _drawn(look)]
+        torn, gain = (np.array(values) for values in zip(*((one.torn, one.gain) for one in found), strict=True))
+        gains = (round(float(np.median(gain)), 2), round(float(gain.max()), 2))
+        table.add(name, len(found), int((torn > MOST_TORN).sum()), round(100 * float(torn.mean()), 2), *gains)
     return table
 
 

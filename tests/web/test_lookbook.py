@@ -265,6 +265,19 @@ def test_health_is_a_page_with_places_and_what_mends_them(client: TestClient, sl
     assert "Health of Evening" in client.get(f"/series/{slug}/health?kept={look}").text
 
 
+def test_soft_colour_is_looked_at_on_pixels_at_full_size(client: TestClient, slug: str) -> None:
+    assert "Soft colour stays whole, at full size in 2 frames." in client.get(f"/series/{slug}/health/soft").text
+    change(client, slug, saturation={"saturation": 100}, curve={"master": [[0, 0], [30, 10], [60, 90], [100, 100]]})
+    part = client.get(f"/series/{slug}/health/soft").text
+    crops = [client.get(src.replace("&amp;", "&")).content for src in re.findall(r'src="([^"]+crop[^"]+)"', part)]
+    before, after = (cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_COLOR).astype(int) for data in crops[:2])
+    assert before.shape == (144, 144, 3) and np.abs(after - before).mean() > 5
+    remedy = client.get(f"/series/{slug}/health/remedy?kind=soft").text
+    assert "all frames are clean" in remedy
+    client.post(f"/series/{slug}/health/remedy", data={"kind": "soft"})
+    assert "stays whole" in client.get(f"/series/{slug}/health/soft").text
+
+
 def test_pairs_and_finished_pictures_over_http(client: TestClient, slug: str) -> None:
     before = (DEMO / "frames" / "AT-0101.jpg").read_bytes()
     graded = np.clip(cv2.imdecode(np.frombuffer(before, np.uint8), cv2.IMREAD_COLOR) * 0.8 + 20, 0, 255)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from nuvett.core.fields import numbers_of
 from nuvett.core.fit.hues import MOST_BANDS, HueBand
@@ -12,12 +13,16 @@ from nuvett.core.steps.hues import HueStep, hue_word
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.step import Step
 
+FindingKind = Literal[NoteKind, "soft"]
+"""What may go wrong with a look on frames: what notes say, and soft colour that is torn at full size."""
+
 _LEVELS = 10
-_ORDER: dict[NoteKind, tuple[str, ...]] = {
+_ORDER: dict[FindingKind, tuple[str, ...]] = {
     "skin": ("hold", "colour", "zones.amount", "moves.amount", "spread.amount", "table.amount", "strength"),
     "tinted": ("zones.whites", "colour", "zones.amount", "wash.amount", "filter.amount", "table.amount", "strength"),
     "merged": ("moves.amount", "spread.amount", "colour", "zones.amount", "table.amount", "strength"),
     "torn": ("moves.amount", "spread.amount", "tone.amount", "curve.amount", "table.amount", "strength"),
+    "soft": ("moves.amount", "spread.amount", "curve.amount", "tone.amount", "saturation.amount", "strength"),
     "steep": ("tone.amount", "exposure.amount", "curve.amount", "ends.amount", "table.amount", "strength"),
     "clipped": ("tone.amount", "curve.amount", "ends.amount", "exposure.amount", "table.amount", "strength"),
     "richer": ("hues", "vivid", "moves.amount", "saturation.amount", "table.amount", "strength"),
@@ -35,7 +40,7 @@ class Remedy:
 
 
 def remedy(
-    look: Look, kind: NoteKind, is_clean: Callable[[Look], bool], bands: Sequence[HueBand] = ()
+    look: Look, kind: FindingKind, is_clean: Callable[[Look], bool], bands: Sequence[HueBand] = ()
 ) -> Remedy | None:
     """The mildest change of the likeliest step that mends a finding; none where nothing does.
 

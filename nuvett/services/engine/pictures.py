@@ -111,12 +111,18 @@ class Pictures:
 
     def crop(self, frame: FrameFacts, plan: FramePlan | None, box: Box) -> bytes:
         """PNG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
-        used = plan or UNTOUCHED
+        return encode(self.part(frame, plan or UNTOUCHED, box), Format.PNG, 100)
+
+    def part(self, frame: FrameFacts, plan: FramePlan, box: Box) -> Pixels:
+        """Pixels of x, y, width, height of the picture at full size, 8 bit.
+
+        Raises InvalidChangeError for a place outside it, and as `decode`.
+        """
         whole = (frame.width, frame.height)
-        size = used.placed(whole).size
+        size = plan.placed(whole).size
         box = _inside(box, size)
-        drawing = self.drawing(frame, used, size, source=whole)
-        return encode(drawing.part(self._originals.part(frame.pixels, drawing.around(box)), box), Format.PNG, 100)
+        drawing = self.drawing(frame, plan, size, source=whole)
+        return drawing.part(self._originals.part(frame.pixels, drawing.around(box)), box)
 
     def of_view(self, view: str, domain: str, edge: int) -> bytes:
         """JPEG of a kept view at a long edge, in sRGB."""

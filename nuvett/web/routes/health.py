@@ -1,18 +1,19 @@
 """The health of a look before it is kept: the draft of a series, or a kept look on its frames."""
 
 import uuid
-from typing import Annotated, Any, get_args
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from nuvett.core.book.kept import Use
+from nuvett.core.book.remedies import Remedy
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.core.planning.warnings import NoteKind
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.engine.wall import choose_proofs
 from nuvett.services.lookbook import book
-from nuvett.services.lookbook.health import Affected, findings_on, in_short, remedy_for
+from nuvett.services.lookbook.health import KINDS, Affected, findings_on, in_short, remedy_for
+from nuvett.services.lookbook.softness import Torn, soft_remedy, softness_on
 from nuvett.services.lookbook.trying import Ground, aimed_with, drafted, ground_of, health_of
 from nuvett.services.looks import looks
 from nuvett.services.looks.looks import proofs_of
@@ -24,7 +25,7 @@ from nuvett.web.views.tiles import picture_address
 
 router = APIRouter(prefix="/series/{slug}/health")
 Kept = Annotated[uuid.UUID | None, Query()]
-_EDGE, _MOST_SHOWN = 320, 12
+_EDGE, _MOST_SHOWN, _MOST_TORN = 320, 12, 6
 
 
 def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground, Aimed, str]:
@@ -90,18 +91,42 @@ def short(context: Means, slug: str) -> HTMLResponse:
     )
 
 
-def _kind(name: str) -> NoteKind:
-    if name not in get_args(NoteKind):
+@router.get("/soft")
+@heavy
+def soft(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
+    """What becomes of soft colour at full size, which takes longer to see than all else."""
+    ground, aimed, _ = _asked(context, slug, kept)
+    found = softness_on(context.studio.bench, ground.facts, aimed)
+    tiles = [_torn_tile(context, slug, one) for one in found.torn[:_MOST_TORN]]
+    with context.session() as session:
+        names = {str(f.id): f.name for f in shown_frames(session, find_series(session, slug).id)}
+    values = {"found": found, "tiles": tiles, "names": names, "query": f"?kept={kept}" if kept else ""}
+    return context.part("parts/soft.html", slug=slug, of=len(ground.facts), **values)
+
+
+def _torn_tile(context: Context, slug: str, one: Torn) -> dict[str, Any]:
+    context.studio.bench.plans.keep(one.evened, one.plan)
+    place = ",".join(str(value) for value in one.tear.box)
+    at = f"/series/{slug}/frames/{one.frame.id}/crop.png"
+    sources = [f"{at}?plan={plan.key}&place={place}" for plan in (one.evened, one.plan)]
+    return {"frame": str(one.frame.id), "sources": sources, "words": one.tear.words, "place": one.place}
+
+
+def _remedy(context: Context, slug: str, kind: str, kept: uuid.UUID | None) -> Remedy | None:
+    """Raises NotFoundError for what is no kind of finding."""
+    if kind not in (*KINDS, "soft"):
         raise NotFoundError
-    return name  # type: ignore[return-value]
+    ground, aimed, _ = _asked(context, slug, kept)
+    if kind == "soft":
+        return soft_remedy(context.studio.bench, ground.facts, aimed)
+    return remedy_for(context.studio.bench, ground.facts, aimed, kind)  # type: ignore[arg-type]
 
 
 @router.get("/remedy")
 @heavy
 def remedy(context: Means, slug: str, kind: str, kept: Kept = None) -> HTMLResponse:
     """What to turn down to mend a finding, in words."""
-    ground, aimed, _ = _asked(context, slug, kept)
-    found = remedy_for(context.studio.bench, ground.facts, aimed, _kind(kind))
+    found = _remedy(context, slug, kind, kept)
     return context.part("parts/remedy.html", found=found, slug=slug, kind=kind, kept=bool(kept))
 
 
@@ -109,8 +134,7 @@ def remedy(context: Means, slug: str, kind: str, kept: Kept = None) -> HTMLRespo
 @heavy
 def mend(context: Means, slug: str, kind: Annotated[str, Form()]) -> Response:
     """Turn down in the draft what mends a finding."""
-    ground, aimed, _ = _asked(context, slug, None)
-    found = remedy_for(context.studio.bench, ground.facts, aimed, _kind(kind))
+    found = _remedy(context, slug, kind, None)
     if found is None:
         raise InvalidChangeError("No single setting fixes this.")
     with context.session() as session:

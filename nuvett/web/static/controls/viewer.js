@@ -142,6 +142,11 @@ export const viewer = () => ({
     if (scale) requestAnimationFrame(() => this.cropAnew());
     else this.showVeil();
   },
+  /** A place in shares of the picture, at full size. */
+  seeAt(place) {
+    this.centre = { ...place };
+    this.zoomTo(1);
+  },
   /** The parts at full size that both mats show about the same centre. */
   cropAnew() {
     if (!this.zoom) return;

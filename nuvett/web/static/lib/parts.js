@@ -17,13 +17,19 @@ const listenForNext = () =>
     }
   });
 
-export const loadParts = async () => {
-  listenForNext();
-  for (const place of all("[data-part]")) {
+/** @param {ParentNode} within */
+const loadWithin = async (within) => {
+  for (const place of all("[data-part]", within)) {
     try {
       place.innerHTML = await (await ask(place.dataset.part)).text();
+      await loadWithin(place);
     } catch {
       place.textContent = place.dataset.otherwise ?? "";
     }
   }
+};
+
+export const loadParts = () => {
+  listenForNext();
+  return loadWithin(document);
 };

@@ -12,7 +12,12 @@ export const health = () => ({
       const tile = event.target.closest("[data-see]");
       if (!tile) return;
       await openLarge(tile.dataset.see);
-      const { veil, of } = tile.dataset;
+      const { veil, of, seeAt } = tile.dataset;
+      if (seeAt) {
+        const [x, y] = seeAt.split(" ").map(Number);
+        window.dispatchEvent(new CustomEvent("see-at", { detail: { x, y } }));
+        return;
+      }
       const asked = of ? ["veil-by", { what: veil, query: `colour=${of}` }] : ["show-while", veil];
       window.dispatchEvent(new CustomEvent(asked[0], { detail: asked[1] }));
     });
