@@ -9,6 +9,7 @@ TEXT` tries those whose description holds a text.
 import argparse
 import ast
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -227,10 +228,20 @@ def mutations(of: str = "core") -> list[Mutation]:
     return found
 
 
-def tests_of(of: str) -> list[str]:
-    """Tests that should notice, as far as there are such."""
-    named = TESTS if of == "core" else [_test_file(name) for name in _ROOMS[of][1]]
-    return [test for test in named if (PROJECT / test).exists()]
+def tests_of(of: str, path: Path | None = None) -> list[str]:
+    """Tests that should notice, as far as there are such; first those that import a module outside the core."""
+    named = list(TESTS) if of == "core" else [_test_file(name) for name in _ROOMS[of][1]]
+    near = [] if of == "core" or path is None else _importing(path)
+    return list(dict.fromkeys(test for test in [*near, *named] if (PROJECT / test).exists()))
+
+
+def _importing(path: Path) -> list[str]:
+    """Tests without a browser that import a module, the shortest first."""
+    room, module = ".".join(path.parent.relative_to(PROJECT).parts), path.stem
+    asked = re.compile(rf"{re.escape(room)}(\.{module}\b| import [^\n]*\b{module}\b)")
+    files = [*(PROJECT / "tests" / "services").glob("test_*.py"), *(PROJECT / "tests" / "web").glob("test_*.py")]
+    found = [file for file in files if "browser" not in file.stem and asked.search(file.read_text())]
+    return [str(file.relative_to(PROJECT)) for file in sorted(found, key=lambda file: file.stat().st_size)]
 
 
 def _test_file(name: str) -> str:
@@ -269,7 +280,6 @@ def main() -> None:
     parser.add_argument("--only", default="")
     parser.add_argument("--of", default="core", choices=["core", *_ROOMS])
     asked = parser.parse_args()
-    tests = tests_of(asked.of)
     every = [m for m in mutations(asked.of) if asked.only in m.words]
     step = max(1, len(every) // asked.count)
     chosen = every[step // 2 :: step][: asked.count]
@@ -283,7 +293,7 @@ def main() -> None:
         def work(mutation: Mutation) -> bool:
             copy = copies.get()
             try:
-                alive = survives(mutation, copy, tests)
+                alive = survives(mutation, copy, tests_of(asked.of, mutation.path))
             finally:
                 copies.put(copy)
             if alive:

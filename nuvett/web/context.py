@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 
 from nuvett.services.platform.incoming import ACCEPT, ACCEPTED
 from nuvett.services.platform.installation import absence
-from nuvett.services.platform.rows import Series
 from nuvett.services.platform.studio import Studio
 from nuvett.services.platform.workers import held_up
+from nuvett.services.series.rows import Series
 from nuvett.web.views import filters
 from nuvett.web.views.keys import KEYS
 

@@ -2,19 +2,22 @@
 
 import pytest
 
+from nuvett.core.book.kept import USUAL_PARTS
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.white import WhiteStep
-from nuvett.services.looks import beside, carrying
-from nuvett.services.looks.beside import Asked, Standing
+from nuvett.services.lookbook import beside, book, keeping
+from nuvett.services.lookbook.beside import Asked, Standing
+from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.looks import carrying
 from nuvett.services.looks.trims import walk_trim
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.services.series.frame_facts import trim_of
-from tests.services.books import draft, set_draft, walk
+from tests.services.books import draft, keep, set_draft, walk
 
 
 @pytest.fixture
@@ -47,6 +50,30 @@ def test_frames_stand_in_any_state_and_are_told_apart(studio: Studio, slug: str,
         stand(studio, slug, Asked(pair[0].frame, "v9"))
     with pytest.raises(NotFoundError):
         stand(studio, slug, Asked(catalogue_id(studio, slug)))
+
+
+def test_one_frame_stands_under_kept_looks_and_their_versions(
+    studio: Studio, slug: str, pair: tuple[Asked, Asked]
+) -> None:
+    frame = pair[0].frame
+    set_draft(studio, slug, Look.of(WhiteStep(warmth=40)))
+    look = keep(studio, slug, "Warmer")
+    set_draft(studio, slug, Look())
+    plain, warm = (stand(studio, slug, Asked(frame, state)) for state in ("draft", f"kept {look}"))
+    assert "warmer" in [one.words for one in beside.told(studio.bench, plain, warm).differences]
+    set_draft(studio, slug, Look.of(WhiteStep(warmth=-40)))
+    with studio.database.session() as session:
+        row = book.find_kept(session, look)
+        keeping.revise_from(session, catalogue.find_series(session, slug), row, Chosen(USUAL_PARTS), 1)
+        states = [state for state in beside.kept_states(session) if str(look) in state[0]]
+    assert states == [(f"kept {look}", "Warmer"), (f"kept {look} 1", "Warmer, version 1")]
+    newest, first = (stand(studio, slug, Asked(frame, state)) for state, _ in states)
+    keys = [one.plan(studio.bench).key for one in (first, warm, newest)]
+    assert keys[0] == keys[1] != keys[2]
+    with pytest.raises(NotFoundError):
+        stand(studio, slug, Asked(frame, f"kept {look} 7"))
+    with pytest.raises(InvalidChangeError):
+        stand(studio, slug, Asked(frame, "kept 7"))
 
 
 def catalogue_id(studio: Studio, slug: str) -> object:

@@ -7,7 +7,8 @@ from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.services.looks import beside, carrying, wall_states
+from nuvett.services.lookbook import beside
+from nuvett.services.looks import carrying, wall_states
 from nuvett.services.series.catalogue import find_series, shown_frames
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Means
@@ -16,14 +17,14 @@ from nuvett.web.views.tiles import picture_address
 
 router = APIRouter(prefix="/series/{slug}/beside")
 _EDGE = 1280
-Spelled = Annotated[str, Form(max_length=64)]
+Spelled = Annotated[str, Form(max_length=100)]
 
 
 def _asked(text: str) -> beside.Asked:
     """A frame with its state as addresses spell it: the id, and the state after a colon. Raises InvalidChangeError."""
     frame, _, state = text.partition(":")
     try:
-        return beside.Asked(uuid.UUID(frame), state[:20])
+        return beside.Asked(uuid.UUID(frame), state[:60])
     except ValueError as error:
         raise InvalidChangeError("There is no such frame.") from error
 
@@ -43,10 +44,11 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
         state = carrying.carry_state(session, series, 0)
         states = [("", "As finished"), *((c.key, c.words) for c in wall_states.choices(state))]
         states += [(c.key, c.words) for c in wall_states.versions(session, series)]
+        kept = beside.kept_states(session)
     bench = context.studio.bench
     columns = [_column(context, slug, one, standing[0]) for one in standing]
     bench.plans.keep(*(one.plan(bench) for one in standing))
-    values |= {"columns": columns, "names": names, "states": states, "most": beside.MOST}
+    values |= {"columns": columns, "names": names, "states": states, "kept": kept, "most": beside.MOST}
     return context.page("beside.html", "beside", **values)
 
 

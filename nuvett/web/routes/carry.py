@@ -15,10 +15,10 @@ from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.wall import build_wall
 from nuvett.services.looks import carried_plans, carrying, heroes, looks, told, wall_states
-from nuvett.services.platform.rows import Reference
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, look_of
+from nuvett.services.series.rows import Reference
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy

@@ -16,7 +16,6 @@ from nuvett.core.reading.regions import Sampling
 from nuvett.core.reading.words import describe_sampling
 from nuvett.services.looks import heroes
 from nuvett.services.platform.blobs import sweep
-from nuvett.services.platform.rows import Reference
 from nuvett.services.references import (
     clips,
     kept_references,
@@ -28,6 +27,7 @@ from nuvett.services.references import (
 )
 from nuvett.services.references.palettes import find_palette_row, palette_of
 from nuvett.services.series.catalogue import find_frame, find_reference, find_series, list_series
+from nuvett.services.series.rows import Reference
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import InView, PaletteEdit, Picked, ReferenceDraft, Resampled, Weights
 from nuvett.web.context import Context, Means

@@ -15,11 +15,11 @@ from nuvett.services.looks.lifting import look_areas
 from nuvett.services.platform import history
 from nuvett.services.platform.documents import parse_trim
 from nuvett.services.platform.history import redo_words, steps, undo_words
-from nuvett.services.platform.rows import Frame, Series
 from nuvett.services.references import kept_references
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_frame, find_series, other_series
 from nuvett.services.series.frame_facts import trim_of
+from nuvett.services.series.rows import Frame, Series
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import Change, Draft, Pointed, StepName, TrimOther, Walk
 from nuvett.web.context import Context, Means

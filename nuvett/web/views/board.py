@@ -7,9 +7,9 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.even.even_light import EvenLight
 from nuvett.services.platform.history import redo_words, steps, undo_words
-from nuvett.services.platform.rows import Series
 from nuvett.services.series import arranging, companions, lenses, watching
 from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.rows import Series
 from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import Context
 

@@ -18,10 +18,10 @@ from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.wall import Show, shown_plan
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, looks, wall_states
-from nuvett.services.platform.rows import Reference, Series
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, shown_frames
+from nuvett.services.series.rows import Reference, Series
 from nuvett.web.views.tiles import Labels, picture_address
 
 EDGE = 1280

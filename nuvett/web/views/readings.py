@@ -18,10 +18,10 @@ from nuvett.core.spaces.names import colour_name
 from nuvett.core.types import OKLab
 from nuvett.services.looks import heroes
 from nuvett.services.platform.history import redo_words, steps, undo_words
-from nuvett.services.platform.rows import Reference, Series
 from nuvett.services.references import kept_references, reading_history, targets
 from nuvett.services.references.clips import clips_of
 from nuvett.services.references.palettes import saved_palettes
+from nuvett.services.series.rows import Reference, Series
 from nuvett.web.views.instruments import (
     HUE_MARKS,
     Band,

@@ -5,7 +5,7 @@ import uuid
 from dataclasses import dataclass
 
 from nuvett.services.engine.wall import WallItem
-from nuvett.services.platform.rows import Series
+from nuvett.services.series.rows import Series
 from nuvett.web.views.instruments import Band, palette_bands
 
 

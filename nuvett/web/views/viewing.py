@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from nuvett.services.engine.overlays import VEILS
-from nuvett.services.platform.rows import Reference
+from nuvett.services.series.rows import Reference
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, Placed, addresses, placed, plan_on
 

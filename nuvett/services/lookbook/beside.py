@@ -1,11 +1,16 @@
-"""Finished frames beside each other, and one difference between two of them taken over by some amount."""
+"""Finished frames beside each other, and one difference between two of them taken over by some amount.
 
+One frame may stand there in several states: versions that were carried, and kept looks tried on it.
+"""
+
+import re
 import uuid
 from dataclasses import dataclass
 from typing import Literal
 
 from sqlalchemy.orm import Session
 
+from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.common import Common, added, common_changes, with_common
 from nuvett.core.look.look import Look
@@ -15,21 +20,29 @@ from nuvett.core.types import OKLab
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.wall import Show, shown_plan
 from nuvett.services.engine.workbench import Workbench
+from nuvett.services.lookbook.book import version_of
+from nuvett.services.lookbook.book_list import names, versions
+from nuvett.services.lookbook.trying import aimed_with, ground_of, with_frame_parts
 from nuvett.services.looks import looks, wall_states
 from nuvett.services.looks.heroes import finish_of
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_frame, find_series, look_of
 from nuvett.services.series.frame_facts import series_facts, trim_of
+from nuvett.store import models
 
 MOST = 4
 FINISHED = ""
 """The state of a frame as it is handed over."""
+_KEPT = re.compile(r"kept ([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})(?: (\d{1,8}))?")
 
 
 @dataclass(frozen=True)
 class Asked:
-    """A frame that stands beside others, in a state of the wall; empty for as it is finished."""
+    """A frame that stands beside others, in a state of the wall or under a kept look; empty for as it is finished.
+
+    A kept look is spelled "kept" and its id, and the number of a version that is not its newest.
+    """
 
     frame: uuid.UUID
     state: str = FINISHED
@@ -71,8 +84,30 @@ def standing(session: Session, slug: str, asked: Asked) -> Standing:
     index = facts.index_of(asked.frame)
     if index is None:
         raise NotFoundError
+    if (kept := _KEPT.fullmatch(asked.state)) is not None:
+        return _under_kept(session, series, asked, (uuid.UUID(kept[1]), int(kept[2]) if kept[2] else None))
     state = wall_states.state_of(session, series, facts, asked.state)
     return Standing(asked, facts, index, state.aims[index], state.show)
+
+
+def _under_kept(session: Session, series: models.Series, asked: Asked, look: tuple[uuid.UUID, int | None]) -> Standing:
+    """A frame under a version of a kept look, with what that brings into trims."""
+    ground, version = ground_of(session, series), version_of(session, *look)
+    index, use = ground.facts.index_of(asked.frame), Use(strength=version.strength)
+    if index is None:
+        raise NotFoundError
+    facts = with_frame_parts(ground.facts, [index], version, use)
+    return Standing(asked, facts, index, aimed_with(ground, version, use), None)
+
+
+def kept_states(session: Session) -> list[tuple[str, str]]:
+    """Kept looks as states that a frame can stand in, each with its earlier versions, and their words."""
+    found = []
+    for look_id, name in names(session):
+        found.append((f"kept {look_id}", name))
+        earlier = versions(session, uuid.UUID(look_id))[1:]
+        found += [(f"kept {look_id} {row.number}", f"{name}, version {row.number}") for row in earlier]
+    return found
 
 
 @dataclass(frozen=True)
