@@ -11,11 +11,12 @@ from nuvett.core.look.ways import OfSetup
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.services.lookbook import by_light, using
-from nuvett.services.looks import by_setup, carrying, heroes
+from nuvett.services.looks import by_setup, carrying, heroes, wall_states
 from nuvett.services.looks.by_setup import Arranged
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
 from nuvett.services.series import catalogue
+from nuvett.services.series.frame_facts import series_facts
 from tests.conftest import DEMO, drain
 from tests.services.books import draft, keep, set_draft, use, walk
 
@@ -65,6 +66,29 @@ def test_a_set_up_arrives_in_a_way_of_its_own_and_the_others_do_not(studio: Stud
     assert walk(studio, slug, False) == f"{of.setups[0].name}: the same steps" and keys(studio, slug) == before
     choose(studio, slug, 1, way="fit")
     assert draft(studio, slug).look.setups == (), "the way of the series is no way of its own"
+
+
+def test_the_wall_shows_the_draft_as_it_arrives_in_each_way_everywhere(studio: Studio, slug: str) -> None:
+    def shown(key: str) -> list[str]:
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, slug)
+            facts = series_facts(session, series)
+            aims = wall_states.state_of(session, series, facts, key).aims
+        return [studio.bench.planner.plan(facts, place, aims[place]).key for place in range(len(facts))]
+
+    def states() -> list[str]:
+        with studio.database.session() as session:
+            return [way.key for way in wall_states.ways(session, catalogue.find_series(session, slug))]
+
+    assert states() == [], "with nothing made by hand there is one way"
+    set_draft(studio, slug, BY_HAND)
+    assert states() == ["by-fit", "by-steps", "by-result", "by-both"]
+    assert shown("by-fit") == shown("draft") and len({shown(key)[0] for key in states()}) == 4
+    choose(studio, slug, 0, way="steps")
+    assert shown("by-fit") != shown("draft"), "whatever a set-up says"
+    assert shown("by-steps")[0] == shown("draft")[0]
+    with pytest.raises(InvalidChangeError):
+        shown("by-chance")
 
 
 def test_a_set_up_aims_at_a_still_of_its_own_and_its_drift_is_from_that(studio: Studio, slug: str) -> None:

@@ -77,6 +77,11 @@ class Look(_LookSteps):
         said = (own,) if own.way or own.aim else ()
         return self.model_copy(update={"setups": (*others, *said)})
 
+    def arriving(self, way: Way) -> "Look":
+        """The look in one way in all set-ups, which keep what they aim at."""
+        aiming = tuple(one.model_copy(update={"way": None}) for one in self.setups if one.aim)
+        return self.model_copy(update={"way": way, "setups": aiming})
+
     def everywhere(self) -> "Look":
         """The look without what it does otherwise in some set-ups, which belong to a series and do not travel."""
         return self.model_copy(update={"setups": ()})

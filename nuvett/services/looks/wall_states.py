@@ -1,11 +1,14 @@
-"""What a wall can show of a series: as it came, evened, as it is carried, the draft, or any version carried before."""
+"""What a wall can show of a series: as it came, evened, carried, the draft in any way, or a version carried before."""
 
 import re
 from dataclasses import dataclass
+from typing import get_args
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from nuvett.core.look.ways import WAYS, Way
+from nuvett.core.planning.nearer import has_both, ways_of
 from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.wall import Show
 from nuvett.services.looks.carrying import CarryState, followings, version_numbered, versions_followed
@@ -13,6 +16,7 @@ from nuvett.services.looks.looks import draft_of
 from nuvett.services.series.catalogue import look_of
 from nuvett.store import models
 
+_BY = "by-"
 ORIGINAL, EVENED, CARRIED, DRAFT, RENEWED = "original", "evened", "carried", "draft", "renewed"
 _MOST_VERSIONS = 20
 
@@ -67,6 +71,14 @@ def versions(session: Session, series: models.Series) -> list[Choice]:
     return [Choice(f"v{number}", f"v{number}") for number in rows]
 
 
+def ways(session: Session, series: models.Series) -> list[Choice]:
+    """The draft as it arrives in each way everywhere, whatever set-ups say; none where there is only one way."""
+    draft = draft_of(session, series)
+    if draft is None or draft.target is None or not has_both(draft.look):
+        return []
+    return [Choice(f"{_BY}{way}", f"by {WAYS[way]}") for way in ways_of(draft.look)]
+
+
 def usual_state(state: CarryState) -> str:
     """What a wall shows unasked: what is carried, once anything is."""
     return CARRIED if state.following else DRAFT
@@ -78,6 +90,9 @@ def state_of(session: Session, series: models.Series, facts: Facts, key: str) ->
     if key in (ORIGINAL, EVENED, DRAFT):
         show = {ORIGINAL: Show.ORIGINAL, EVENED: Show.EVENED, DRAFT: Show.LOOK}[key]
         return WallState(key, show, [draft] * len(facts), [0] * len(facts))
+    way = _ways_by_key().get(key)
+    if way is not None and draft is not None:
+        return WallState(key, Show.LOOK, [draft.with_look(draft.look.arriving(way))] * len(facts), [0] * len(facts))
     if key in (CARRIED, RENEWED):
         followed = versions_followed(session, series)
         aims = [followed[frame.id].aimed if frame.id in followed else None for frame in facts]
@@ -89,3 +104,7 @@ def state_of(session: Session, series: models.Series, facts: Facts, key: str) ->
     row = version_numbered(session, series, int(named[1]) if named else 0)
     aimed = followings(session, {row.id})[row.id].aimed
     return WallState(key, Show.LOOK, [aimed] * len(facts), [row.number] * len(facts))
+
+
+def _ways_by_key() -> dict[str, Way]:
+    return {f"{_BY}{way}": way for way in get_args(Way)}

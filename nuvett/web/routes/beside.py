@@ -43,7 +43,8 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
         standing = [beside.standing(session, slug, one) for one in asked[: beside.MOST]]
         state = carrying.carry_state(session, series, 0)
         states = [("", "As finished"), *((c.key, c.words) for c in wall_states.choices(state))]
-        states += [(c.key, c.words) for c in wall_states.versions(session, series)]
+        more = [*wall_states.ways(session, series), *wall_states.versions(session, series)]
+        states += [(c.key, c.words) for c in more]
         kept = beside.kept_states(session)
     bench = context.studio.bench
     columns = [_column(context, slug, one, standing[0]) for one in standing]

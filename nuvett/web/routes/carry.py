@@ -80,6 +80,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         labels = labels_of(series)
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
         chosen = wall_states.choices(state), wall_states.versions(session, series)
+        ways = wall_states.ways(session, series)
     bench = context.studio.bench
     wall = build_wall(bench, facts, wanted.aims, wanted.show)
     beside = build_wall(bench, facts, other.aims, other.show) if other else None
@@ -98,6 +99,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "query": shown.find,
         "choices": chosen[0],
         "versions": chosen[1],
+        "ways": ways,
         "tiles": sorted(found, key=lambda t: -(t.drift or 0)) if shown.sort == "drift" else found,
         "hidden": len(tiles) - len(found),
         "run": run,
