@@ -18,6 +18,13 @@ WAYS: dict[str, str] = {
     "both": "the steps, then the result",
 }
 """Ways in words."""
+IN_SHORT: dict[Way, str] = {
+    "fit": "Target, then hand",
+    "steps": "Same steps",
+    "result": "Same result",
+    "both": "Steps, then result",
+}
+"""The same where there is little room."""
 
 MOST_SETUPS = 400
 

@@ -7,7 +7,7 @@ from typing import get_args
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from nuvett.core.look.ways import WAYS, Way
+from nuvett.core.look.ways import IN_SHORT, Way
 from nuvett.core.planning.nearer import has_both, ways_of
 from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.wall import Show
@@ -76,7 +76,7 @@ def ways(session: Session, series: models.Series) -> list[Choice]:
     draft = draft_of(session, series)
     if draft is None or draft.target is None or not has_both(draft.look):
         return []
-    return [Choice(f"{_BY}{way}", f"by {WAYS[way]}") for way in ways_of(draft.look)]
+    return [Choice(f"{_BY}{way}", IN_SHORT[way]) for way in ways_of(draft.look)]
 
 
 def usual_state(state: CarryState) -> str:
