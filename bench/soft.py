@@ -3,7 +3,9 @@
 from collections.abc import Iterator
 from pathlib import Path
 
+import cv2
 import numpy as np
+import simplejpeg
 import skimage
 from numpy.typing import NDArray
 
@@ -23,6 +25,7 @@ from nuvett.core.types import CIELab, Linear, OKLab
 from nuvett.imaging.faces import faces_seen, find_faces
 from nuvett.imaging.proxy import measuring_proxy
 
+_SOFT_VARIANCE, _LEAST_SOFT = 2.25, 0.05  # of CIE L*, and share of a picture, where blocks would show
 _WHITE, _COLOURLESS = 98.0, 2.0
 _FEWEST_WHITE = 200
 _DARK = 0.06  # of its light: a still as it would be at night
@@ -58,6 +61,46 @@ def torn_table() -> Table:
         gains = (round(float(np.median(gain)), 2), round(float(gain.max()), 2))
         table.add(name, len(found), int((torn > MOST_TORN).sum()), round(100 * float(torn.mean()), 2), *gains)
     return table
+
+
+def compressed_table() -> Table:
+    """Steps at the borders of JPEG blocks in soft places of photographs that were compressed hard, before and after."""
+    columns = ("quality", "look", "pictures", "of L*, times", "of chroma, times, median", "worst", "contrast, times")
+    table = Table("Steps between compression blocks in soft places, against the whole picture's contrast", columns)
+    for quality in (60, 75):
+        for name, look in (("usual", Look()), ("full strength", FULL)):
+            found = []
+            for picture in _pictures():
+                pixels = simplejpeg.decode_jpeg(
+                    simplejpeg.encode_jpeg(np.ascontiguousarray(picture.pixels), quality, "RGB", "420")
+                )
+                before = _cielab(pixels)
+                soft = _soft(before)
+                if soft.mean() < _LEAST_SOFT:
+                    continue
+                was, own = _border_steps(before, soft), Linear(picture.proxy.reshape(-1, 3))
+                for still in stills():
+                    plan = plan_for(own, Linear(still.proxy.reshape(-1, 3)), look)
+                    after = _cielab(compile_stages(plan).renderer.picture(pixels, 8))
+                    now = _border_steps(after, soft)
+                    found.append((now[0] / was[0], now[1] / was[1], after[..., 0].std() / before[..., 0].std()))
+            light, chroma, contrast = np.array(found).T
+            figures = (np.median(light), np.median(chroma), chroma.max(), np.median(contrast))
+            table.add(quality, name, len(found), *(round(float(value), 2) for value in figures))
+    return table
+
+
+def _soft(lab: CIELab) -> NDArray[np.bool_]:
+    lightness = lab[..., 0].astype(np.float32)
+    fine = lightness - cv2.blur(lightness, (9, 9))
+    return np.asarray(cv2.blur(fine * fine, (25, 25)) < _SOFT_VARIANCE)
+
+
+def _border_steps(lab: CIELab, soft: NDArray[np.bool_]) -> tuple[float, float]:
+    """Mean steps of L* and of chroma in CIELAB across the upright borders of blocks of 8 pixels, in soft places."""
+    columns = np.arange(7, lab.shape[1] - 1, 8)
+    steps = np.abs(lab[:, columns + 1] - lab[:, columns])[soft[:, columns]]
+    return float(steps[:, 0].mean()), float(np.hypot(steps[:, 1], steps[:, 2]).mean())
 
 
 def whites_table() -> Table:
@@ -159,5 +202,5 @@ def _apart(lab: OKLab, parts: dict[str, NDArray[np.bool_]], part: str) -> float:
 
 
 def run() -> list[Table]:
-    """All tables of soft colour, whites, toned prints and mouths."""
-    return [torn_table(), whites_table(), toned_table(), mouth_table()]
+    """All tables of soft colour, compression blocks, whites, toned prints and mouths."""
+    return [torn_table(), compressed_table(), whites_table(), toned_table(), mouth_table()]
