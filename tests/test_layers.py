@@ -38,10 +38,11 @@ CORE = (
     ("steps",),
     ("look",),
     ("planning",),
+    ("thread",),
     ("book",),
 )
 # Rooms of the services, likewise: each may use itself and those before it.
-SERVICES = ("files", "engine", "platform", "series", "references", "looks", "lookbook", "delivery", "shelf")
+SERVICES = ("files", "engine", "platform", "series", "references", "looks", "threads", "lookbook", "delivery", "shelf")
 MOST_IN_A_ROOM = 16
 PURE_FORBIDDEN = {
     "os",

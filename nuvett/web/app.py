@@ -32,6 +32,7 @@ from nuvett.web.routes import (
     shape,
     shelf,
     signing,
+    threads,
     trim,
     trying,
     working_out,
@@ -55,7 +56,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     stages = (shelf, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
-    looks = (working_out, lookbook, kept, trying, health, by_setup, beside)
+    looks = (working_out, lookbook, kept, trying, health, by_setup, beside, threads)
     for module in (*looks, *stages, pages, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")

@@ -278,3 +278,28 @@ class LensChoice(Asked):
 
     lens: Short
     everywhere: bool = False
+
+
+class PointedAt(Asked):
+    """A place that a person pointed at; inside : whether the thing is there."""
+
+    x: Share
+    y: Share
+    inside: bool = True
+
+
+class PlaceOfThread(Asked):
+    """Where a thing is in a frame; thread : none for a new one, which then gets the name."""
+
+    thread: Row = None
+    name: Annotated[str, Field(max_length=60)] = ""
+    pointed: Annotated[list[PointedAt], Field(min_length=1, max_length=100)]
+    choice: Annotated[int, Field(ge=-60, le=60)] = 0
+
+
+class ThreadChange(Asked):
+    """Another name or goal of a thread; given : a colour, where that is the goal."""
+
+    name: Annotated[str, Field(max_length=200)] | None = None
+    goal: Literal["hero", "frames", "setup", "given"] | None = None
+    given: Annotated[str, Field(max_length=80)] = ""

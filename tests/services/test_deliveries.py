@@ -28,6 +28,7 @@ from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
+from nuvett.core.thread.growing import Pointed
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
 from nuvett.services.delivery import deliveries, kept_settings, tables_out
@@ -42,6 +43,8 @@ from nuvett.services.platform.folders import already_there, folder_at
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, frame_facts, gathering
 from nuvett.services.series.variants import make_variant
+from nuvett.services.threads import threads
+from nuvett.services.threads.growing import grow
 from nuvett.store import models
 from tests.conftest import DEMO, drain, load_rgb
 from tests.services.conftest import FRAMES
@@ -257,6 +260,13 @@ def test_papers_tell_of_the_pictures_and_the_list_of_checksums_of_all(studio: St
     settings = read_settings(
         {"papers": papers | {"palettes": True, "checksums": True}, "outputs": [{"format": "webp"}]}
     )
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        jug = threads.start_thread(session, series, "the bowl").id
+        for facts in frame_facts.series_facts(session, series)[:2]:
+            grown = grow(studio.bench, facts, (Pointed(0.5, 0.7),))
+            threads.keep_place(session, studio, series, (jug, facts.id), grown)
+    drain(studio)
     found = parcel(studio, slug, settings, creator="Ann Example")
     listed = dict(line.split("  ", 1)[::-1] for line in found["SHA256SUMS"].decode().splitlines())
     assert listed == {n: hashlib.sha256(d).hexdigest() for n, d in found.items() if n != "SHA256SUMS"}
@@ -267,7 +277,11 @@ def test_papers_tell_of_the_pictures_and_the_list_of_checksums_of_all(studio: St
     assert record.creator == "Ann Example" and ("Tone", "goes 65 % of the way to the target") in {
         (step.title, step.words) for step in record.looks[0].steps
     }
+    (thread,) = record.threads
+    assert thread.name == "the bowl" and [place.frame for place in thread.places] == ["AT-0101", "AT-0102"]
+    assert thread.apart_after and thread.places[0].came != thread.places[0].made
     page = found["record.html"].decode()
+    assert "the bowl" in page and thread.places[1].words in page
     assert "AT-0107.webp" in page and "goes 65 % of the way" in page and "<script" not in page
     text = pypdfium2.PdfDocument(found["contact sheet.pdf"])[0].get_textpage().get_text_range()
     assert "Winter fair" in text and "AT-0103.webp" in text and "drift" in text

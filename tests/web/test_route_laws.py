@@ -14,6 +14,7 @@ from nuvett.services.looks import carrying
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import clips
 from nuvett.services.series import catalogue
+from nuvett.services.threads import threads
 from nuvett.settings import Settings
 from nuvett.store import models
 from nuvett.web.app import make_app
@@ -34,6 +35,8 @@ JSON: dict[str, dict[str, Any]] = {
     "/palette": {"do": "find again"},
     "/trim/draft": {"document": {}},
     "/trim": LOOK,
+    "/threads/frames/{frame_id}": {"pointed": [{"x": 0.5, "y": 0.5}]},
+    "/threads/{thread_id}": {"name": "x"},
     "/trim/step/{number}": {"revision": 1},
     "/trim/step/{number}/name": {"name": "x"},
     "/trim/other": {"document": {}, "what": "step 1"},
@@ -87,6 +90,7 @@ def theirs(client: TestClient, slug: str, studio: Studio) -> dict[str, str]:
             "{clip_id}": str(clip.id),
             "{palette_id}": str(uuid.uuid4()),
             "{look_id}": str(uuid.uuid4()),
+            "{thread_id}": str(threads.start_thread(session, series, "jug").id),
         }
     drain(studio)
     client.post("/series", data={"title": "Other"})

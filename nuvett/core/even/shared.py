@@ -1,7 +1,7 @@
 """What two frames share, and how much of a camera's curve shared things show."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -21,11 +21,13 @@ class Seen:
     """What a frame brings to evening: its sample (N, 3), its points, and the exposure that the camera wrote down.
 
     exposure : log2 of seconds times ISO over the f-number's square; none when it is not known
+    things : linear colours of things that a person pointed at in several frames, by what names them
     """
 
     sample: Linear
     features: Features
     exposure: float | None = None
+    things: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,8 @@ from nuvett.core.types import Linear
 _FLOOR = np.array([0.02, 0.01, 0.01])  # what points cannot know better: noise, eight bits
 _SPAN = np.array([0.3, 0.1, 0.1])  # what a single point may be off by, log2
 _TURNED = np.array([0.1, 0.03, 0.04])  # what all points together may be off by, seen from another place: they reflect
+_OF_A_THING = np.array([0.25, 0.06, 0.06])  # what a thing may be off by: another side of it, another part of a room
+_DARK = 1e-3  # linear light below which a colour says no ratio
 _RECORD = 0.1  # EV: rounded numbers, shutters and diaphragms
 # What overlays were off by at so much overlap, on pairs of crops and tiles of photographs under known gains; rounded
 # up where rendered frames of other places did worse (docs/decisions/0007).
@@ -48,6 +50,23 @@ class Hearing:
     shared: list[Shared]
     camera: float
     heard: tuple[Witness, ...] = ()
+
+
+def by_things(hearing: Hearing) -> list[Witness]:
+    """What things say that a person pointed at: the ratio of their colours, each thing for itself.
+
+    A thing may stand in shade in one of the frames; what most of them say counts.
+    """
+    said, frames = [], hearing.frames
+    for pair in hearing.shared:
+        first, second = (frames[place].things for place in (pair.first, pair.second))
+        for name in first.keys() & second.keys():
+            one, other = (
+                log_axes(scene_light(Linear(np.array([colours[name]], dtype=np.float32).clip(_DARK)), hearing.camera))
+                for colours in (first, second)
+            )
+            said.append(Witness(pair.first, pair.second, (one - other)[0], _OF_A_THING, "things"))
+    return said
 
 
 def by_points(hearing: Hearing) -> list[Witness]:
@@ -155,6 +174,7 @@ class WitnessKind:
 
 
 WITNESSES: tuple[WitnessKind, ...] = (
+    WitnessKind("things", "by what you pointed at in it", by_things),
     WitnessKind("points", "by things shared with {0} frame{1}", by_points),
     WitnessKind("clouds", "by its colours as a whole", by_colours),
     WitnessKind("record", "by the camera's record", by_record),

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.area.weights import WeightMap
 from nuvett.core.guided import encoded_luminance
@@ -59,15 +60,20 @@ def inside_cut(plan: FramePlan, sample: Sample, proportion: float) -> Sample:
 
 def _seen_of(plan: FramePlan, sample: Sample, proportion: float) -> tuple[Sample, Floats, float]:
     """What of a sample is seen under a plan, where in what is seen, and the proportion of that."""
-    if not plan.is_placed:
-        return sample, sample.places, proportion
-    size = (round(_EDGE * min(1.0, proportion)), round(_EDGE * min(1.0, 1 / proportion)))
-    placing = plan.placed(size)
-    shown = np.stack(placing.seen(sample.places[:, 0], sample.places[:, 1]), axis=1)
-    inside = ((shown >= 0) & (shown <= 1)).all(axis=1)
-    if int(inside.sum()) >= _FEWEST:
+    shown, inside, seen_proportion = places_seen(plan, sample.places, proportion)
+    if _FEWEST <= int(inside.sum()) < len(inside):
         sample, shown = Sample(Linear(sample.colours[inside]), sample.places[inside]), shown[inside]
-    return sample, np.asarray(shown, dtype=np.float32), placing.size[0] / placing.size[1]
+    return sample, shown, seen_proportion
+
+
+def places_seen(plan: FramePlan, places: Floats, proportion: float) -> tuple[Floats, NDArray[np.bool_], float]:
+    """Where places (N, 2) of a frame lie in what is seen of it, which (N,) are seen, and the proportion of that."""
+    if not plan.is_placed:
+        return places, np.ones(len(places), dtype=bool), proportion
+    placing = plan.placed((round(_EDGE * min(1.0, proportion)), round(_EDGE * min(1.0, 1 / proportion))))
+    shown = np.stack(placing.seen(places[:, 0], places[:, 1]), axis=1)
+    inside = np.asarray(((shown >= 0) & (shown <= 1)).all(axis=1))
+    return np.asarray(shown, dtype=np.float32), inside, placing.size[0] / placing.size[1]
 
 
 def weights_at(maps: Sequence[WeightMap], sample: Sample) -> tuple[Mask01, ...]:

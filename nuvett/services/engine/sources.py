@@ -12,7 +12,9 @@ from nuvett.core.guided import encoded_luminance
 from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.measure.statistics import Statistics, measure
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.types import Linear, OKLab
+from nuvett.core.spaces.rgb import to_linear
+from nuvett.core.thread.growing import EDGE, Outlines, Pointed, grown
+from nuvett.core.types import Encoded01, Linear, OKLab
 from nuvett.imaging.proxy import fit_within, measuring_proxy
 from nuvett.imaging.views import decode_view
 from nuvett.services.engine.arrays import load_array, sample_of_array
@@ -67,6 +69,15 @@ class Sources:
             return propose(encoded_luminance(in_floats(self.view(frame.view))))
 
         return self._kept.get(("proposal", frame.view), make)
+
+    def linear_view(self, frame: FrameFacts, edge: int) -> Linear:
+        """A frame as it came, in linear light (h, w, 3), scaled down to a long edge."""
+        return to_linear(Encoded01(np.ascontiguousarray(in_floats(self.view(frame.view, edge)))), frame.domain)
+
+    def outlines(self, frame: FrameFacts, pointed: tuple[Pointed, ...]) -> Outlines:
+        """Outlines of a thing in a frame as it came, about places that were pointed at."""
+        key = ("outlines", frame.view, pointed)
+        return self._kept.get(key, lambda: grown(linear_to_oklab(self.linear_view(frame, EDGE)), pointed))
 
     def clip_reader(self, name: str, make: Callable[[], T]) -> T:
         """An open clip by its blob; few are kept open at once."""

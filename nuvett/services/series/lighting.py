@@ -3,6 +3,7 @@
 import hashlib
 import json
 import uuid
+from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
@@ -73,6 +74,25 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
     even_light(studio, series_id)
 
 
+Things = dict[str, tuple[float, float, float]]
+"""Linear colours of things that a person pointed at, by the thread that they belong to."""
+
+
+def _things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things]:
+    """What was pointed at in each frame of a series, of threads that are seen in several of them."""
+    place, thread = models.ThreadPlace, models.Thread
+    query = select(place).join(thread, thread.id == place.thread_id).where(thread.series_id == series_id)
+    rows = session.scalars(query).all()
+    count = Counter(row.thread_id for row in rows)
+    found: dict[uuid.UUID, Things] = {}
+    for row in rows:
+        colours = np.array(row.colours["colours"], dtype=np.float64).reshape(-1, 3)
+        if len(colours) and count[row.thread_id] > 1:
+            red, green, blue = (round(float(value), 5) for value in np.median(colours, axis=0))
+            found.setdefault(row.frame_id, {})[str(row.thread_id)] = (red, green, blue)
+    return found
+
+
 @dataclass(frozen=True)
 class _Row:
     """What evening needs of a frame, taken from the database once."""
@@ -84,6 +104,7 @@ class _Row:
     alone: bool
     base: uuid.UUID | None
     setup: uuid.UUID | None
+    things: Things
 
     @property
     def own(self) -> bool:
@@ -92,7 +113,8 @@ class _Row:
 
     @property
     def facts(self) -> tuple[object, ...]:
-        return (str(self.id), self.sample, self.points, self.exposure, self.alone, str(self.base))
+        known = (str(self.id), self.sample, self.points, self.exposure, self.alone, str(self.base))
+        return (*known, sorted(self.things.items())) if self.things else known
 
 
 def even_light(studio: Studio, series_id: uuid.UUID) -> None:
@@ -102,7 +124,8 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
         if series is None:
             return
         hero = series.hero_id
-        frames = [_row_of(frame) for frame in ready_frames(session, series_id)]
+        things = _things_of(session, series_id)
+        frames = [_row_of(frame, things.get(frame.id, {})) for frame in ready_frames(session, series_id)]
         keys = {setup.id: setup.light_key for setup in series.setups}
         series.light_due = bool(frames)
     if not frames:
@@ -154,7 +177,7 @@ def _pause(studio: Studio) -> None:
         raise StoppingError
 
 
-def _row_of(frame: models.Frame) -> _Row:
+def _row_of(frame: models.Frame, things: Things) -> _Row:
     return _Row(
         frame.id,
         frame.sample or "",
@@ -163,6 +186,7 @@ def _row_of(frame: models.Frame) -> _Row:
         frame.light_alone,
         frame.light_base_id,
         frame.setup_id,
+        things,
     )
 
 
@@ -177,7 +201,7 @@ def _seen(studio: Studio, row: _Row) -> Seen:
     """A frame as evening sees it. Frames measured by an earlier version get their points now, from their view."""
     sample = load_colours(studio.blobs.read(row.sample))
     if row.points:
-        return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure)
+        return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure, row.things)
     with studio.database.session() as session:
         frame = session.get_one(models.Frame, row.id)
         view, domain = frame.view or "", Space(frame.domain)
@@ -186,7 +210,7 @@ def _seen(studio: Studio, row: _Row) -> Seen:
         keep = keeping(session, studio)
         name, _ = keep.put(dump_features(features))
         session.execute(update(models.Frame).where(models.Frame.id == row.id).values(points=name))
-    return Seen(sample, features, row.exposure)
+    return Seen(sample, features, row.exposure, row.things)
 
 
 def _by_choice(studio: Studio, row: _Row, members: dict[uuid.UUID | None, list[_Row]]) -> EvenLight:

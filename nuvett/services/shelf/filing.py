@@ -132,11 +132,22 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
     session.flush()
     twin.hero_id = frames[first.hero_id].id if first.hero_id in frames else None
     session.flush()
+    _twin_threads(session, first, twin, frames)
     twins: dict[uuid.UUID, models.Base] = {**setups, **references, **frames}
     named = {str(old): str(_id_in(twins, old)) for old in twins}
     _rename_in(session, twin, named)
     _own_heroes(session, {_id_in(references, old): outdated for old, outdated in _outdated(session, first)}, frames)
     return twin
+
+
+def _twin_threads(
+    session: Session, first: models.Series, twin: models.Series, frames: dict[uuid.UUID, models.Frame]
+) -> None:
+    threads = _twins(session, _of(session, models.Thread, first), series_id=twin.id)
+    for place in session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id.in_(threads))):
+        if place.frame_id in frames:
+            thread = _id_in(threads, place.thread_id)
+            session.add(_twin(place, thread_id=thread, frame_id=frames[place.frame_id].id))
 
 
 _UUID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}")

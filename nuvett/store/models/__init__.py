@@ -6,6 +6,7 @@ from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
 from nuvett.store.models.installation import Installation
 from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Plan, Target
 from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp, WatchedFile, WatchedFolder
+from nuvett.store.models.threads import Thread, ThreadPlace
 
 __all__ = [
     "Base",
@@ -31,6 +32,8 @@ __all__ = [
     "Series",
     "SetUp",
     "Target",
+    "Thread",
+    "ThreadPlace",
     "WatchedFile",
     "WatchedFolder",
     "WorkedOut",

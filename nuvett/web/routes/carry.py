@@ -20,6 +20,7 @@ from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.rows import Reference
 from nuvett.services.series.stages import stages_of
+from nuvett.services.threads import threads
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.instruments import palette_bands, tone_side
@@ -138,6 +139,7 @@ def show(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLRes
             revision=row.revision,
             values=LOOK_VALUES,
             carrying=told.carrying_words(session, series),
+            threads=threads.count_threads(session, series.id),
             **values,
         )
 

@@ -16,6 +16,7 @@ import { sendOnce } from "./lib/forms.js";
 import { loadParts } from "./lib/parts.js";
 import { read } from "./screens/read.js";
 import { shape } from "./screens/shape.js";
+import { threads } from "./screens/threads.js";
 import { trim } from "./screens/trim.js";
 import { viewer } from "./controls/viewer.js";
 import { workOut } from "./screens/working_out.js";
@@ -34,6 +35,7 @@ const components = {
   read,
   shape,
   surround,
+  threads,
   trim,
   viewer,
   workOut,

@@ -86,6 +86,7 @@ GLOSSARY: dict[str, str] = {
     "swatch": "A small field of one colour, with its name.",
     "table": "A lookup table that was brought in, as a step of a look. It says what it expects of the colours it gets.",
     "target": "The weighted blend of readings that the series must arrive at.",
+    "thread": "A thing that is followed through a series so that it has one colour in all its frames.",
     "tint": "Along green to magenta; also the colour that a zone leans to.",
     "tint filter": "A coloured filter before the lens; grey stays as light as it was.",
     "tolerance": "How far from a picked colour others may lie and still belong to its family.",

@@ -104,6 +104,13 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key("(", "a softer brush"),
         Key(")", "a harder brush"),
     ),
+    "threads": (
+        Key("n", "follow another thing"),
+        Key("u", "undo"),
+        Key("r", "redo"),
+        Key("+", "a larger outline in the frame in focus"),
+        Key("-", "a smaller one"),
+    ),
     "beside": (Key("0", "whole frames"), Key("1", "one to one")),
     "lookbook": (
         Key("/", "find by name or use"),

@@ -15,6 +15,7 @@ from nuvett.services.engine.measures import Summary
 from nuvett.services.looks.carrying import Following, followings
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.threads.threads import Thread, threads_of
 from nuvett.store import models
 
 _T = TypeVar("_T")
@@ -44,6 +45,7 @@ class Parcel:
     seen: dict[uuid.UUID, FrameFacts]
     facts: Facts
     versions: dict[uuid.UUID, Following]
+    threads: list[Thread]
     _kept: dict[str, Any] = field(default_factory=dict)
 
     def once(self, name: str, make: Callable[[], _T]) -> _T:
@@ -106,6 +108,7 @@ def gathered(studio: Studio, delivery_id: uuid.UUID) -> Parcel:
             {frame.id: frame for frame in facts},
             facts,
             followings(session, used),
+            threads_of(session, series.id),
         )
 
 

@@ -65,6 +65,29 @@ class FileRecord(Document):
     problem: str = ""
 
 
+class PlaceRecord(Document):
+    """A thread in one frame: its colour as it came and as handed over, #rrggbb, and how it is off, in words.
+
+    off : CIEDE2000 from what it should be; none where there is nothing to tell it by
+    """
+
+    frame: str
+    came: str
+    made: str
+    off: float | None
+    words: str
+
+
+class ThreadRecord(Document):
+    """A thing that was followed: what it should be, and how far its frames are from that, before and after."""
+
+    name: str
+    goal: str
+    apart_before: float | None
+    apart_after: float | None
+    places: tuple[PlaceRecord, ...]
+
+
 class Record(Document):
     """All of a delivery."""
 
@@ -78,6 +101,7 @@ class Record(Document):
     caption: str
     looks: tuple[LookRecord, ...]
     files: tuple[FileRecord, ...]
+    threads: tuple[ThreadRecord, ...] = ()
 
     @property
     def mean_drift(self) -> tuple[float, float] | None:

@@ -3,12 +3,26 @@
 from pathlib import Path
 
 from nuvett.core.reading.column import lightness_marks
+from nuvett.core.spaces.oklab import oklab_to_linear
+from nuvett.core.spaces.rgb import from_linear, to_hex
+from nuvett.core.thread.colours import GOALS
+from nuvett.core.types import OKLab
 from nuvett.imaging.facts import FileFacts
 from nuvett.services.delivery.kept_settings import credits_of
 from nuvett.services.delivery.papers.contact_sheet import TILE_EDGE, Tile, sheet_pdf, sheet_picture
 from nuvett.services.delivery.papers.parcel import Made, Parcel
-from nuvett.services.delivery.papers.record import ColourShare, FileRecord, LookRecord, Record, steps_in_words
+from nuvett.services.delivery.papers.record import (
+    ColourShare,
+    FileRecord,
+    LookRecord,
+    PlaceRecord,
+    Record,
+    ThreadRecord,
+    steps_in_words,
+)
 from nuvett.services.looks.carrying import Following
+from nuvett.services.threads.measuring import strip_of
+from nuvett.services.threads.threads import Thread
 from nuvett.store import models
 
 
@@ -60,7 +74,38 @@ def _record(parcel: Parcel) -> Record:
         caption=credits.caption,
         looks=tuple(_look_record(one) for one in parcel.followed),
         files=tuple(_file_record(parcel, made) for made in parcel.pictures),
+        threads=tuple(_thread_record(parcel, one) for one in parcel.threads),
     )
+
+
+def _thread_record(parcel: Parcel, thread: Thread) -> ThreadRecord:
+    made = [(frame, parcel.plan(one.row)) for one in parcel.firsts if (frame := parcel.frame(one.row)) is not None]
+    names = {one.frame.id: one.frame.name for one in parcel.firsts if one.frame is not None}
+    strip = strip_of(parcel.studio.bench, thread, made, parcel.series.hero_id)
+    return ThreadRecord(
+        name=thread.name,
+        goal=GOALS[thread.goal.kind],
+        apart_before=_rounded(strip.was),
+        apart_after=_rounded(strip.apart),
+        places=tuple(
+            PlaceRecord(
+                frame=names.get(bead.frame.id, ""),
+                came=_hex(bead.came),
+                made=_hex(bead.shown) if bead.shown is not None else "",
+                off=_rounded(bead.off),
+                words=bead.words,
+            )
+            for bead in strip.beads
+        ),
+    )
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 2)
+
+
+def _hex(colour: OKLab) -> str:
+    return to_hex(from_linear(oklab_to_linear(OKLab(colour[None])))[0])
 
 
 def _file_record(parcel: Parcel, made: Made) -> FileRecord:

@@ -1,0 +1,1 @@
+"""Things that are followed through a series: pointed at, grown, measured, shown."""

@@ -1,0 +1,99 @@
+"""Threads: things that are followed through a series, pointed at in its frames."""
+
+import uuid
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+from fastapi.responses import HTMLResponse, JSONResponse
+
+from nuvett.core.errors import InvalidChangeError
+from nuvett.core.thread.colours import Goal
+from nuvett.core.thread.given import parse_given
+from nuvett.services.engine.facts import FrameFacts
+from nuvett.services.series.catalogue import find_frame, find_series
+from nuvett.services.series.frame_facts import facts_of
+from nuvett.services.series.stages import stages_of
+from nuvett.services.threads import threads
+from nuvett.services.threads.growing import called, grow
+from nuvett.web.bodies import PlaceOfThread, ThreadChange
+from nuvett.web.context import Context, Means
+from nuvett.web.heavy import heavy
+from nuvett.web.views.threads import Shown, board_of
+
+router = APIRouter(prefix="/series/{slug}/threads")
+Asked = Annotated[Shown, Query()]
+
+
+@router.get("")
+@heavy
+def show(context: Means, slug: str, shown: Asked) -> HTMLResponse:
+    values = board_of(context, slug, shown)
+    with context.session() as session:
+        series = find_series(session, slug)
+        stages = stages_of(session, series)
+    return context.page("threads.html", "threads", series=series, stages=stages, **values)
+
+
+@router.get("/board")
+@heavy
+def board(context: Means, slug: str, shown: Asked) -> HTMLResponse:
+    return context.part("parts/threads.html", **board_of(context, slug, shown))
+
+
+def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
+    """Raises NotFoundError, InvalidChangeError for a frame that is not measured."""
+    with context.session() as session:
+        row = find_frame(session, find_series(session, slug), frame_id)
+        if row.state != "ready":
+            raise InvalidChangeError("This frame has not been measured yet.")
+        return facts_of(row)
+
+
+@router.post("/frames/{frame_id}")
+@heavy
+def point(context: Means, slug: str, frame_id: uuid.UUID, asked: PlaceOfThread) -> JSONResponse:
+    """Grow a thing from places in a frame, and keep it as a place of a thread, or of a new one."""
+    frame = _facts(context, slug, frame_id)
+    pointed = threads.parse_pointed([one.model_dump() for one in asked.pointed])
+    grown = grow(context.studio.bench, frame, pointed, asked.choice)
+    with context.session() as session:
+        series = find_series(session, slug)
+        thread = asked.thread or threads.start_thread(session, series, asked.name or called(grown)).id
+        threads.keep_place(session, context.studio, series, (thread, frame_id), grown)
+    return JSONResponse({"thread": str(thread)})
+
+
+@router.delete("/{thread_id}/frames/{frame_id}")
+def leave_out(context: Means, slug: str, thread_id: uuid.UUID, frame_id: uuid.UUID) -> JSONResponse:
+    """A thread is not seen in a frame."""
+    with context.session() as session:
+        threads.keep_place(session, context.studio, find_series(session, slug), (thread_id, frame_id), None)
+    return JSONResponse({"thread": str(thread_id)})
+
+
+@router.put("/{thread_id}")
+def change(context: Means, slug: str, thread_id: uuid.UUID, asked: ThreadChange) -> JSONResponse:
+    goal = None
+    if asked.goal is not None:
+        given = parse_given(asked.given) if asked.goal == "given" else None
+        goal = Goal(kind=asked.goal, colour=given)
+    with context.session() as session:
+        threads.change_thread(session, find_series(session, slug), thread_id, asked.name, goal)
+    return JSONResponse({"thread": str(thread_id)})
+
+
+@router.delete("/{thread_id}")
+def drop(context: Means, slug: str, thread_id: uuid.UUID) -> JSONResponse:
+    with context.session() as session:
+        threads.drop_thread(session, context.studio, find_series(session, slug), thread_id)
+    return JSONResponse({"thread": ""})
+
+
+@router.post("/{way}")
+def walk(context: Means, slug: str, way: str) -> JSONResponse:
+    """Undo or redo a change of threads."""
+    if way not in ("undo", "redo"):
+        raise InvalidChangeError("There is no such step.")
+    with context.session() as session:
+        words = threads.walk_threads(session, context.studio, find_series(session, slug), way == "redo")
+    return JSONResponse({"words": words})

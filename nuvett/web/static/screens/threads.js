@@ -1,0 +1,158 @@
+// Threads: a thing is pointed at in frames, its outline grows, and its colours stand in a row in shooting order.
+
+import { ask, one, say } from "../lib/common.js";
+import { latest } from "../lib/draft.js";
+import { morphInto } from "../lib/morphing.js";
+
+const STEP = 0.02; // of the picture that the cross goes by a key
+const LIGHT = 1500; // ms until it is seen whether light has been evened
+const WHEEL = 90; // of a wheel's turn from outline to outline
+
+export const threads = () => ({
+  init() {
+    this.root = this.$el;
+    this.slug = this.root.dataset.slug;
+    this.asked = latest();
+    this.turned = 0;
+    this.crosses = new Map();
+    this.waitForLight();
+    this.root.addEventListener("click", (event) => this.clicked(event));
+    this.root.addEventListener("keydown", (event) => this.typed(event));
+    this.root.addEventListener("wheel", (event) => this.wheeled(event), { passive: false });
+    this.root.addEventListener("change", (event) => this.changed(event));
+    this.root.addEventListener("focusin", (event) => this.showCross(event.target.closest("[data-plate]")));
+    this.root.addEventListener("focusout", (event) => this.hideCross(event.target.closest("[data-plate]")));
+  },
+  get address() {
+    return `/series/${this.slug}/threads`;
+  },
+  get thread() {
+    return one("[data-thread] [aria-current]", this.root)?.closest("[data-thread]").dataset.thread ?? null;
+  },
+  /** Show what the address asks for; of several asked for, the last one stays. */
+  async hang(query = location.search) {
+    const wanted = this.asked();
+    const html = await (await ask(`${this.address}/board${query}`)).text();
+    if (!wanted()) return;
+    morphInto(this.root, html);
+    this.waitForLight();
+  },
+  /** Light is evened anew by what was pointed at: show it once it is. */
+  waitForLight() {
+    clearTimeout(this.waiting);
+    if (!one("[data-waiting]", this.root)) return;
+    this.waiting = setTimeout(() => this.hang().catch(() => {}), LIGHT);
+  },
+  async go(query) {
+    history.replaceState(null, "", query);
+    await this.hang(query).catch((error) => say(error.message));
+  },
+  with(changes) {
+    const query = new URLSearchParams(location.search);
+    for (const [name, value] of Object.entries(changes)) query.set(name, value);
+    return `?${query}`;
+  },
+  /** Do something and show what has become of it. */
+  async act(address, asked) {
+    try {
+      const answer = await (await ask(address, asked)).json();
+      await this.go(answer.thread === undefined ? location.search : this.with({ thread: answer.thread }));
+    } catch (error) {
+      say(error.message);
+    }
+  },
+  point(tile, pointed, choice = 0) {
+    const places = pointed.map(([x, y, inside]) => ({ x, y, inside }));
+    const json = { thread: this.thread, pointed: places, choice };
+    return this.act(`${this.address}/frames/${tile.dataset.tile}`, { method: "POST", json });
+  },
+  pointAt(tile, place, event) {
+    const before = JSON.parse(tile.dataset.pointed);
+    const adds = (event.shiftKey || event.altKey) && before.length > 0;
+    return this.point(tile, [...(adds ? before : []), [place.x, place.y, !(event.altKey && adds)]]);
+  },
+  otherOutline(tile, by) {
+    const pointed = JSON.parse(tile.dataset.pointed);
+    if (pointed.length) this.point(tile, pointed, Number(tile.dataset.choice) + by);
+  },
+  clicked(event) {
+    const { target } = event;
+    const to = target.closest("[data-to]");
+    if (to && !(event.ctrlKey || event.metaKey)) {
+      event.preventDefault();
+      return this.go(to.getAttribute("href"));
+    }
+    const plate = target.closest("[data-plate]");
+    if (plate && event.detail) {
+      const box = plate.getBoundingClientRect();
+      const place = { x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height };
+      return this.pointAt(plate.closest("[data-tile]"), place, event);
+    }
+    const walk = target.closest("[data-walk]");
+    if (walk) return this.act(`${this.address}/${walk.dataset.walk}`, { method: "POST" });
+    if (target.closest("[data-drop-thread]")) return this.act(`${this.address}/${this.thread}`, { method: "DELETE" });
+    const bead = target.closest("[data-go-tile]");
+    if (!bead) return undefined;
+    event.preventDefault();
+    const tile = one(`[data-tile="${bead.dataset.goTile}"]`, this.root);
+    tile.scrollIntoView({ block: "center" });
+    return one("[data-plate]", tile).focus();
+  },
+  typed(event) {
+    const plate = event.target.closest("[data-plate]");
+    if (!plate || event.ctrlKey || event.metaKey) return;
+    const tile = plate.closest("[data-tile]");
+    const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    if (way) {
+      const cross = this.crossOf(plate);
+      const by = event.shiftKey ? 5 * STEP : STEP;
+      cross.x = Math.min(1, Math.max(0, cross.x + way[0] * by));
+      cross.y = Math.min(1, Math.max(0, cross.y + way[1] * by));
+      this.showCross(plate);
+    } else if (event.key === "Enter" || event.key === " ") this.pointAt(tile, this.crossOf(plate), event);
+    else if (event.key === "+" || event.key === "-") this.otherOutline(tile, event.key === "+" ? 1 : -1);
+    else if (event.key === "Delete" || event.key === "Backspace") {
+      const place = JSON.parse(tile.dataset.pointed).length > 0;
+      const address = `${this.address}/${this.thread}/frames/${tile.dataset.tile}`;
+      if (place) this.act(address, { method: "DELETE" });
+    } else return;
+    event.preventDefault();
+  },
+  wheeled(event) {
+    const plate = event.target.closest("[data-plate]");
+    if (!plate || plate !== document.activeElement) return;
+    event.preventDefault();
+    this.turned += event.deltaY;
+    if (Math.abs(this.turned) < WHEEL) return;
+    this.otherOutline(plate.closest("[data-tile]"), this.turned < 0 ? 1 : -1);
+    this.turned = 0;
+  },
+  changed(event) {
+    const address = `${this.address}/${this.thread}`;
+    const { target } = event;
+    const put = (json) => this.act(address, { method: "PUT", json });
+    if (target.matches("[data-name]")) return put({ name: target.value });
+    if (target.matches("[data-given]")) return put({ goal: "given", given: target.value });
+    if (!target.matches("[data-goal]")) return undefined;
+    if (target.value !== "given") return put({ goal: target.value });
+    const place = one("[data-given-place]", this.root);
+    place.hidden = false;
+    return one("[data-given]", place).focus();
+  },
+  crossOf(plate) {
+    const { tile } = plate.closest("[data-tile]").dataset;
+    if (!this.crosses.has(tile)) this.crosses.set(tile, { x: 0.5, y: 0.5 });
+    return this.crosses.get(tile);
+  },
+  showCross(plate) {
+    if (!plate?.matches(":focus-visible")) return;
+    const cross = one(".thread-cross", plate);
+    const { x, y } = this.crossOf(plate);
+    const { width, height } = one("svg", plate).viewBox.baseVal;
+    cross.setAttribute("transform", `translate(${x * width} ${y * height})`);
+    cross.removeAttribute("hidden");
+  },
+  hideCross(plate) {
+    if (plate) one(".thread-cross", plate).setAttribute("hidden", "");
+  },
+});

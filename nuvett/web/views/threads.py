@@ -1,0 +1,213 @@
+"""View models of threads: what is followed, where it is seen, and its strip of colours in shooting order."""
+
+import uuid
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy.orm import Session
+
+from nuvett.core.spaces.names import colour_name
+from nuvett.core.thread.colours import GOALS
+from nuvett.core.thread.given import is_outside
+from nuvett.core.thread.places import Outline
+from nuvett.core.types import OKLab
+from nuvett.services.looks import carrying, wall_states
+from nuvett.services.platform.history import redo_words, steps, undo_words
+from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.rows import Series
+from nuvett.services.threads import threads
+from nuvett.services.threads.measuring import Bead, Seen, Strip, strips
+from nuvett.services.threads.threads import Place, Thread
+from nuvett.web.context import Context
+from nuvett.web.views.instruments import hexes
+from nuvett.web.views.tiles import labels_of, picture_address, short_names
+
+_EDGES = {"small": 480, "medium": 640, "large": 1280}
+NEW = "new"
+_OUTSIDE = "Screens cannot show this colour: the nearest one in sRGB stands in for it."
+
+
+class Shown(BaseModel):
+    """How threads are asked for: which one is in hand, in which state frames are shown, and how large."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    thread: str = Field(default="", max_length=40)
+    show: str = Field(default="", max_length=20)
+    size: Literal["small", "medium", "large"] = "small"
+
+
+@dataclass(frozen=True)
+class Item:
+    """A thread in the list."""
+
+    id: str
+    name: str
+    hex: str
+    colour: str
+    frames: int
+    apart: float | None
+    was: float | None
+    goal: str
+    given: str
+    note: str
+
+
+@dataclass(frozen=True)
+class Tile:
+    """A frame that is pointed at: where the thread in hand is seen in it, as a line in a box of 1000 across."""
+
+    id: str
+    name: str
+    src: str
+    height: float
+    line: str
+    pointed: list[tuple[float, float, bool]]
+    choice: int
+    words: str
+    stands_out: bool
+    hero: bool
+
+
+@dataclass(frozen=True)
+class BeadView:
+    """A thread in one frame: its colour as it came and as it is shown."""
+
+    frame: str
+    name: str
+    short: str
+    came: str
+    came_words: str
+    shown: str
+    shown_words: str
+    words: str
+    off: str
+    stands_out: bool
+    hero: bool
+
+
+def item_of(strip: Strip) -> Item:
+    """A thread in the list."""
+    thread, colour = strip.thread, strip.colour
+    return Item(
+        id=str(thread.id),
+        name=thread.name,
+        hex=_hex(colour) if colour is not None else "",
+        colour=colour_name(colour) if colour is not None else "",
+        frames=len(strip.beads),
+        apart=strip.apart,
+        was=strip.was,
+        goal=thread.goal.kind,
+        given=_hex(OKLab(np.array(thread.goal.colour, np.float32))) if thread.goal.colour else "",
+        note=_OUTSIDE if thread.goal.colour and is_outside(thread.goal.colour) else "",
+    )
+
+
+def _hex(colour: OKLab) -> str:
+    return hexes(OKLab(colour[None]))[0]
+
+
+def line_of(outline: Outline, proportion: float) -> str:
+    """An outline as the path of a drawing that is 1000 wide."""
+    rings = [" ".join(f"{1000 * x:.0f},{1000 / proportion * y:.0f}" for x, y in ring) for ring in outline.rings]
+    return " ".join(f"M{ring}Z" for ring in rings)
+
+
+def _bead_view(bead: Bead, names: dict[uuid.UUID, tuple[str, str]], hero: uuid.UUID | None) -> BeadView:
+    name, short = names[bead.frame.id]
+    shown = bead.shown if bead.shown is not None else bead.came
+    return BeadView(
+        frame=str(bead.frame.id),
+        name=name,
+        short=short,
+        came=_hex(bead.came),
+        came_words=colour_name(bead.came),
+        shown=_hex(shown) if bead.shown is not None else "",
+        shown_words=colour_name(shown),
+        words=bead.words,
+        off="" if bead.off is None else f"{bead.off:.1f}",
+        stands_out=bead.stands_out,
+        hero=bead.frame.id == hero,
+    )
+
+
+def chosen_of(found: list[Thread], wanted: str) -> Thread | None:
+    """The thread in hand: the one asked for, or the first; none while another one is begun."""
+    if wanted == NEW:
+        return None
+    return next((one for one in found if str(one.id) == wanted), found[0] if found else None)
+
+
+def _seen(session: Session, series: Series, show: str) -> tuple[Seen, str, list[wall_states.Choice]]:
+    facts = series_facts(session, series)
+    state = carrying.carry_state(session, series, len(facts.firsts))
+    key = show or wall_states.usual_state(state)
+    wanted = wall_states.state_of(session, series, facts, key)
+    return Seen(facts, wanted.aims, wanted.show, series.hero_id), key, wall_states.choices(state)
+
+
+def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
+    """Values of the screen of threads."""
+    bench = context.studio.bench
+    with context.session() as session:
+        series = find_series(session, slug)
+        seen, key, choices = _seen(session, series, shown.show)
+        found = threads.threads_of(session, series.id)
+        labels, light_due = labels_of(series), series.light_due
+        past = steps(session, threads.subject_of(series), 1)
+    measured = strips(bench, seen, found)
+    chosen = chosen_of(found, shown.thread)
+    strip = next((one for one in measured if chosen is not None and one.thread.id == chosen.id), None)
+    beads = {bead.frame.id: bead for bead in strip.beads} if strip else {}
+    firsts = [index for index, frame in enumerate(seen.facts) if frame.id == frame.first]
+    plans = {index: seen.uncut(bench, index) for index in firsts}
+    bench.plans.keep(*plans.values())
+    tiles = []
+    for index in firsts:
+        frame = seen.facts[index]
+        place, bead = chosen.places.get(frame.id) if chosen else None, beads.get(frame.id)
+        src = picture_address(slug, frame.id, plans[index].key, _EDGES[shown.size])
+        tiles.append(_tile(frame.proportion, labels[frame.id].name, src, place, bead))
+    names = [labels[seen.facts[index].id].name for index in firsts]
+    short = dict(zip((seen.facts[i].id for i in firsts), zip(names, short_names(names), strict=True), strict=True))
+    return {
+        "slug": slug,
+        "items": [item_of(one) for one in measured],
+        "chosen": item_of(strip) if strip else None,
+        "summary": summary_of(measured),
+        "tiles": tiles,
+        "beads": [_bead_view(bead, short, series.hero_id) for bead in strip.beads] if strip else [],
+        "standing_out": [(short[b.frame.id][0], b.words) for b in strip.standing_out] if strip else [],
+        "choices": choices,
+        "show": key,
+        "light_due": light_due,
+        "size": shown.size,
+        "goals": list(GOALS.items()),
+        "undo_words": undo_words(past),
+        "redo_words": redo_words(past),
+    }
+
+
+def _tile(proportion: float, name: str, src: str, place: Place | None, bead: Bead | None) -> Tile:
+    return Tile(
+        id=src.split("/frames/")[1].split("/")[0],
+        name=name,
+        src=src,
+        height=1000 / proportion,
+        line=line_of(place.grown.outline, proportion) if place else "",
+        pointed=[(one.x, one.y, one.inside) for one in place.grown.pointed] if place else [],
+        choice=place.grown.choice if place else 0,
+        words=bead.words if bead else "",
+        stands_out=bead.stands_out if bead else False,
+        hero=False,
+    )
+
+
+def summary_of(measured: list[Strip]) -> str:
+    """One line for a series: how many threads there are, and how far they are apart on the whole."""
+    known = [strip.apart for strip in measured if strip.apart is not None]
+    said = f"{len(measured)} thread{'' if len(measured) == 1 else 's'}"
+    return f"{said}, {sum(known) / len(known):.1f} apart" if known else said

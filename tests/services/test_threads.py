@@ -1,0 +1,211 @@
+"""Threads: things pointed at in frames, kept, measured against what they should be, undone, copied with a series."""
+
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import pytest
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.thread.colours import Goal
+from nuvett.core.thread.growing import Pointed
+from nuvett.services.engine.wall import Show
+from nuvett.services.looks.trims_of_many import keep_trim
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue, lighting
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.shelf import filing
+from nuvett.services.threads import threads
+from nuvett.services.threads.growing import called, grow
+from nuvett.services.threads.measuring import Seen, Strip, strips
+from nuvett.services.threads.threads import Thread
+from nuvett.store import models
+from tests.conftest import drain
+from tests.services.books import draft, set_draft
+
+BOWL = {"AT-0101": (0.53, 0.74), "AT-0107": (0.45, 0.6)}
+PINK = {"AT-0107": (0.88, 0.72), "AT-0108": (0.76, 0.8)}
+WALL = (0.2, 0.2)
+
+
+@contextmanager
+def opened(studio: Studio, slug: str) -> Iterator[tuple[Session, models.Series]]:
+    with studio.database.session() as session:
+        yield session, catalogue.find_series(session, slug)
+
+
+def point(
+    studio: Studio, slug: str, name: str, place: tuple[float, float], thread: uuid.UUID | None = None
+) -> uuid.UUID:
+    """Point at a place of a frame, as a part of a thread or of a new one."""
+    with opened(studio, slug) as (session, series):
+        frame = next(f for f in catalogue.ready_frames(session, series.id) if f.name == name)
+        facts = next(one for one in series_facts(session, series) if one.id == frame.id)
+        grown = grow(studio.bench, facts, (Pointed(*place),))
+        made = thread or threads.start_thread(session, series, called(grown)).id
+        threads.keep_place(session, studio, series, (made, frame.id), grown)
+    return made
+
+
+def bowl(studio: Studio, slug: str) -> uuid.UUID:
+    made = None
+    for name, place in BOWL.items():
+        made = point(studio, slug, name, place, made)
+    assert made is not None
+    return made
+
+
+def kept(studio: Studio, slug: str) -> list[Thread]:
+    with opened(studio, slug) as (session, series):
+        return threads.threads_of(session, series.id)
+
+
+def strip(studio: Studio, slug: str, show: Show = Show.LOOK) -> Strip:
+    with opened(studio, slug) as (session, series):
+        facts, hero = series_facts(session, series), series.hero_id
+        found = threads.threads_of(session, series.id)
+    aims = [draft(studio, slug)] * len(facts)
+    return strips(studio.bench, Seen(facts, aims, show, hero), found)[0]
+
+
+def walk(studio: Studio, slug: str, forward: bool) -> str:
+    with opened(studio, slug) as (session, series):
+        return threads.walk_threads(session, studio, series, forward)
+
+
+def test_a_thing_is_pointed_at_frame_by_frame_and_each_step_is_undone_and_done_again(studio: Studio, slug: str) -> None:
+    made = bowl(studio, slug)
+    (thread,) = kept(studio, slug)
+    assert thread.id == made and thread.name.startswith("teal") and len(thread.places) == 2
+    with opened(studio, slug) as (session, series):
+        threads.change_thread(session, series, made, name="  the blue  bowl ")
+        threads.change_thread(session, series, made, goal=Goal(kind="frames"))
+        threads.keep_place(session, studio, series, (made, next(iter(thread.places))), None)
+        threads.drop_thread(session, studio, series, made)
+    assert kept(studio, slug) == []
+    assert walk(studio, slug, False) == "the blue bowl: no longer followed"
+    (back,) = kept(studio, slug)
+    assert (back.name, back.goal.kind, len(back.places)) == ("the blue bowl", "frames", 1)
+    said = [walk(studio, slug, False) for _ in range(3)]
+    assert said[0].startswith("the blue bowl: not in AT-") and said[1].endswith("another goal")
+    (again,) = kept(studio, slug)
+    assert again.places.keys() == thread.places.keys() and again.name == thread.name and again.goal == thread.goal
+    assert [p.key for p in again.places.values()] == [p.key for p in thread.places.values()]
+    for _ in range(3):
+        walk(studio, slug, False)
+    assert kept(studio, slug) == []
+    with pytest.raises(InvalidChangeError, match="nothing to undo"):
+        walk(studio, slug, False)
+    for _ in range(3):
+        walk(studio, slug, True)
+    assert [p.key for p in kept(studio, slug)[0].places.values()] == [p.key for p in thread.places.values()]
+
+
+def test_a_thread_is_measured_as_it_came_and_as_shown_against_what_it_should_be(studio: Studio, slug: str) -> None:
+    made = bowl(studio, slug)
+    set_draft(studio, slug, Look())
+    with opened(studio, slug) as (session, series):
+        series.hero_id = next(f.id for f in catalogue.ready_frames(session, series.id) if f.name == "AT-0101")
+    first = strip(studio, slug)
+    on_hero, other = first.beads
+    assert on_hero.off == 0 and other.off == pytest.approx(2 * (first.apart or 0)) and other.off > 3
+    assert other in first.standing_out and other.words.startswith(f"{other.off:.1f} ")
+    came = strip(studio, slug, Show.ORIGINAL)
+    assert came.apart == pytest.approx(came.was) == pytest.approx(first.was)
+    lighter, half = 1.0, 0.5
+    found = []
+    for exposure in (half, lighter):
+        with opened(studio, slug) as (session, series):
+            frame = catalogue.find_frame(session, series, other.frame.id)
+            keep_trim(session, frame, Trim.of(ExposureStep(exposure=exposure)), "")
+        bead = strip(studio, slug).beads[1]
+        assert bead.shown is not None and other.shown is not None
+        found.append(float(bead.shown[0] - other.shown[0]))
+    assert 0.02 < found[0] < found[1], "a trim is seen in its frame"
+    with opened(studio, slug) as (session, series):
+        threads.change_thread(session, series, made, goal=Goal(kind="given", colour=(0.5, -0.05, -0.05)))
+    given = strip(studio, slug)
+    assert all(bead.off and bead.goal is not None for bead in given.beads)
+    assert given.was is not None and given.apart is not None
+
+
+def test_another_place_replaces_the_one_before_and_a_larger_outline_is_larger(studio: Studio, slug: str) -> None:
+    made = bowl(studio, slug)
+    with opened(studio, slug) as (session, series):
+        facts = series_facts(session, series)[0]
+    sizes = [grow(studio.bench, facts, (Pointed(*BOWL["AT-0101"]),), choice) for choice in (-60, -1, 0, 1, 60)]
+    areas = [grown.outline.mask((300, 200)).sum() for grown in sizes]
+    assert areas == sorted(areas) and len(set(areas)) >= 4 and sizes[0].choice > -60, "there are only so many"
+    before = kept(studio, slug)[0].places[facts.id]
+    point(studio, slug, "AT-0101", WALL, made)
+    after = kept(studio, slug)[0].places[facts.id]
+    assert after.key != before.key and len(kept(studio, slug)[0].places) == 2
+
+
+def test_what_cannot_be_followed_is_refused_and_nothing_is_lost(studio: Studio, slug: str) -> None:
+    made = bowl(studio, slug)
+    with opened(studio, slug) as (session, series):
+        facts = series_facts(session, series)[0]
+        other = catalogue.start_series(session, "Other")
+        for name in ("", " ", "x" * 61):
+            with pytest.raises(InvalidChangeError):
+                threads.start_thread(session, series, name)
+        with pytest.raises(NotFoundError):
+            threads.change_thread(session, other, made, name="x")
+        with pytest.raises(NotFoundError):
+            threads.keep_place(session, studio, series, (made, uuid.uuid4()), None)
+        threads.keep_place(session, studio, series, (made, series_facts(session, series)[1].id), None)
+    for values in ([{"x": 2, "y": 0}], [{"x": "left"}], [{"x": 0.5, "y": 0.5}] * 25, "here"):
+        with pytest.raises(InvalidChangeError):
+            threads.parse_pointed(values)
+    with pytest.raises(InvalidChangeError, match="at the thing itself"):
+        grow(studio.bench, facts, (Pointed(0.5, 0.5, inside=False),))
+    assert len(kept(studio, slug)) == 1
+    with opened(studio, slug) as (session, series):
+        for _ in range(threads.MOST_THREADS - 1):
+            threads.start_thread(session, series, "x")
+        with pytest.raises(InvalidChangeError, match="at most"):
+            threads.start_thread(session, series, "one more")
+
+
+def test_a_frame_that_goes_takes_its_places_along_and_a_copy_has_its_own(studio: Studio, slug: str) -> None:
+    bowl(studio, slug)
+    with opened(studio, slug) as (session, _):
+        twin = filing.duplicate_series(session, slug).slug
+    (own,), (copied,) = kept(studio, slug), kept(studio, twin)
+    assert own.id != copied.id and own.name == copied.name and not own.places.keys() & copied.places.keys()
+    assert [p.key for p in own.places.values()] == [p.key for p in copied.places.values()]
+    with opened(studio, slug) as (session, series):
+        catalogue.find_frame(session, series, next(iter(own.places))).state = "removed"
+    assert len(kept(studio, slug)[0].places) == 1 and len(kept(studio, twin)[0].places) == 2
+    with opened(studio, slug) as (session, series):
+        threads.drop_thread(session, studio, series, own.id)
+        assert session.scalar(select(func.count()).select_from(models.ThreadPlace)) == 2
+
+
+def test_light_is_evened_by_what_was_pointed_at_and_back_again_when_that_is_undone(studio: Studio, slug: str) -> None:
+    def lights() -> dict[str, tuple[float, ...]]:
+        with opened(studio, slug) as (session, series):
+            return {one.name: tuple((one.even or {})["gains"]) for one in catalogue.ready_frames(session, series.id)}
+
+    with opened(studio, slug) as (session, series):
+        series.hero_id = next(f.id for f in catalogue.ready_frames(session, series.id) if f.name == "AT-0107")
+        lighting.let_light_be_evened(session, studio, series.id)
+    drain(studio)
+    before = lights()
+    made = point(studio, slug, "AT-0107", PINK["AT-0107"])
+    drain(studio)
+    assert lights() == before, "a thing seen in one frame says nothing of others"
+    point(studio, slug, "AT-0108", PINK["AT-0108"], made)
+    drain(studio)
+    after = lights()
+    changed = {name for name in before if before[name] != after[name]}
+    assert changed == {"AT-0108"}, "the hero stays, and other set-ups"
+    walk(studio, slug, False)
+    drain(studio)
+    assert lights() == before
