@@ -18,6 +18,7 @@ from bench import (
     parts,
     soft,
     speed,
+    threads,
     transfer,
     truth,
 )
@@ -31,6 +32,7 @@ SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "soft": soft.run,
     "heroes": heroes.run,
     "parts": parts.run,
+    "threads": threads.run,
     "instruments": instruments.run,
     "tables": extras.run,
     "speed": speed.run,

@@ -17,6 +17,7 @@ from tools.cluster import cluster_of
 PROJECT = Path(__file__).resolve().parent.parent
 SHOTS = PROJECT / "docs" / "screenshots"
 SERIES = "/series/autumn-table"
+_BOWL = (("AT-0101", 0.53, 0.74), ("AT-0104", 0.45, 0.67), ("AT-0107", 0.45, 0.6), ("AT-0112", 0.54, 0.74))
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 
 
@@ -46,6 +47,7 @@ def do_the_job(page: Page, base: str) -> None:
     page.get_by_role("button", name=re.compile("^AT-0103,.*see it large")).click()
     expect(page.locator("[data-large-view]")).to_be_visible()
     _shoot(page, page.url, "large")
+    _threads(page, f"{base}{SERIES}/threads")
     _trim_in_areas(page, f"{base}{SERIES}/trim")
     _hand_over(page, f"{base}{SERIES}/handover")
     _the_book(page, base)
@@ -56,7 +58,7 @@ def do_the_job(page: Page, base: str) -> None:
 
 
 def _hand_over(page: Page, address: str) -> None:
-    """Two kinds of file with a contact sheet, being made; and the first page of the sheet."""
+    """Two kinds of file with a contact sheet, being made."""
     page.goto(address)
     page.get_by_label("Format").select_option("TIFF, 16 bit")
     page.get_by_role("button", name="Another kind of file").click()
@@ -70,14 +72,26 @@ def _hand_over(page: Page, address: str) -> None:
     page.get_by_role("button", name="Make the files").click()
     expect(page.get_by_text("Finished", exact=True)).to_be_visible()
     _shoot(page, address, "handover")
-    page.get_by_text("Single files").click()
-    with page.expect_download() as download:
-        page.locator('[data-file="contact sheet 1.jpg"]').click()
-    sheet = cv2.imread(str(download.value.path()))
-    if sheet is None:
-        raise SystemExit("The contact sheet is no picture.")
-    small = cv2.resize(sheet, (sheet.shape[1] // 2, sheet.shape[0] // 2), interpolation=cv2.INTER_AREA)
-    cv2.imwrite(str(SHOTS / "contact-sheet.png"), small)
+
+
+def _threads(page: Page, address: str) -> None:
+    """A bowl that is followed through a few frames."""
+    page.goto(f"{address}?thread=new")
+    for frame, x, y in _BOWL:
+        plate = page.get_by_role("button", name=f"{frame}: point at the thing")
+        box = plate.bounding_box()
+        if box is None:
+            raise SystemExit(f"{frame} is not there.")
+        plate.click(position={"x": x * box["width"], "y": y * box["height"]})
+        expect(page.get_by_role("button", name=f"{frame}: seen here")).to_be_visible()
+    page.get_by_label("Called").fill("the blue bowl")
+    page.get_by_label("Called").press("Enter")
+    expect(page.get_by_text("uncut, as places are pointed at")).to_be_visible()
+    expect(page.locator("[data-tiles] img").first).to_be_visible()
+    page.mouse.click(700, 70)
+    page.locator("[data-tiles]").evaluate("tiles => tiles.scrollTo(0, 0)")
+    page.wait_for_timeout(2500)
+    page.screenshot(path=SHOTS / "threads.png")
 
 
 def _mixed_shoot(page: Page, base: str) -> None:

@@ -16,10 +16,10 @@ def no_violations(page: Page) -> None:
     assert not found, [(one["id"], one["nodes"][0]["html"][:160]) for one in found]
 
 
-def begin(page: Page, site: str) -> str:
+def begin(page: Page, site: str, title: str = "By hand") -> str:
     """A series of five frames without any reference, evened; its address."""
     page.goto(f"{site}/")
-    made = page.request.post(f"{site}/series", form={"title": "By hand"}, headers={"origin": site})
+    made = page.request.post(f"{site}/series", form={"title": title}, headers={"origin": site})
     address = made.url.removesuffix("/gather")
     for name in NAMES:
         data = (DEMO / "frames" / f"{name}.jpg").read_bytes()

@@ -25,7 +25,7 @@ _ABOUT = 2  # pixels about a place whose middle is its colour
 _AREAS = 26
 _SMALLEST, _LARGEST = 14, 0.35  # pixels, and share of the picture, of outlines
 _ROUNDED = 5  # pixels that decide together where an outline runs
-_ALIKE = 0.88  # intersection over union from which two outlines are one
+_APART = 0.14  # of the logarithm of their areas, between one outline and the next
 
 Mask = NDArray[np.bool_]
 """(h, w) of a picture, true inside an outline."""
@@ -58,7 +58,7 @@ _COSTS = (Cost((1.0, 1.0, 1.0), 0.0), Cost((0.2, 2.0, 2.0), 0.2))
 
 @dataclass(frozen=True)
 class Outlines:
-    """Outlines of a thing, small to large, none like another, and which of them is the likeliest."""
+    """Outlines of a thing, small to large, the likeliest of each size, and which of them is the likeliest of all."""
 
     masks: tuple[Mask, ...]
     likeliest: int
@@ -74,8 +74,9 @@ def grown(colours: OKLab, pointed: Sequence[Pointed]) -> Outlines:
         return Outlines((), 0)
     score = standard(np.array([traits(looked, mask) for mask in candidates])) @ _WEIGHTS
     kept: list[int] = []
+    sizes = np.log([mask.sum() for mask in candidates])
     for index in np.argsort(-score, kind="stable"):
-        if all(overlap(candidates[index], candidates[other]) < _ALIKE for other in kept):
+        if all(abs(sizes[index] - sizes[other]) >= _APART for other in kept):
             kept.append(int(index))
     likeliest = kept[0]
     kept.sort(key=lambda index: int(candidates[index].sum()))

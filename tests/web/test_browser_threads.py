@@ -1,0 +1,59 @@
+"""Through Chromium: a thing pointed at in two frames, its outline changed by key, named, given a colour, undone."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from tests.web.test_browser_hand import begin, no_violations
+
+BOWL = {"AT-0101": (0.53, 0.74), "AT-0107": (0.45, 0.6)}
+
+
+def test_a_thing_is_followed_from_frame_to_frame(quiet: Page, site: str) -> None:
+    page, address = quiet, begin(quiet, site, "Threads")
+    page.goto(f"{address}/carry")
+    page.get_by_role("link", name="Threads").click()
+    expect(page.get_by_text("Things that must look the same in every frame")).to_be_visible()
+    for name, (x, y) in BOWL.items():
+        plate = page.get_by_role("button", name=f"{name}: point at the thing")
+        box = plate.bounding_box()
+        assert box is not None
+        plate.click(position={"x": x * box["width"], "y": y * box["height"]})
+        expect(page.get_by_role("button", name=f"{name}: seen here")).to_be_visible()
+    thread = page.locator("[data-thread]")
+    expect(thread).to_have_count(1)
+    expect(thread).to_contain_text("2 frames")
+    expect(page.locator("[data-go-tile]")).to_have_count(2)
+    page.get_by_label("Called").fill("the blue bowl")
+    page.get_by_label("Called").press("Enter")
+    expect(thread).to_contain_text("the blue bowl")
+    line = page.locator("[data-tile] .thread-over").first
+    before = line.get_attribute("d")
+    plate = page.get_by_role("button", name="AT-0101: seen here")
+    plate.focus()
+    page.keyboard.press("+")
+    expect(line).not_to_have_attribute("d", before or "")
+    page.keyboard.press("-")
+    expect(line).to_have_attribute("d", before or "")
+    page.get_by_label("Should be").select_option("a colour as given")
+    page.get_by_label("Colour", exact=True).fill("#2f6f7f")
+    page.get_by_label("Colour", exact=True).press("Enter")
+    expect(page.get_by_label("Colour", exact=True)).to_have_value("#2f6f7f")
+    expect(page.get_by_text(re.compile(r"^1 thread, \d"))).to_be_visible()
+    no_violations(page)
+    page.get_by_role("button", name="AT-0107: seen here").focus()
+    page.keyboard.press("Delete")
+    expect(thread).to_contain_text("1 frame")
+    page.get_by_role("button", name="Undo").click()
+    expect(thread).to_contain_text("2 frames")
+    plate = page.get_by_role("button", name="AT-0108: point at the thing")
+    plate.focus()
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    expect(thread).to_contain_text("3 frames")
+    page.reload()
+    expect(thread).to_contain_text("3 frames")
+    page.get_by_role("button", name="follow it no longer").click()
+    expect(thread).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(thread).to_contain_text("the blue bowl")

@@ -1,0 +1,76 @@
+"""Threads over HTTP: pointed at, shown on their board, given a goal, and what is refused in words."""
+
+import re
+
+import pytest
+from starlette.testclient import TestClient
+
+from nuvett.services.platform.studio import Studio
+from tests.web.test_lookbook import frames_of
+
+PLACE = {"x": 0.53, "y": 0.74}
+
+
+@pytest.fixture
+def thread(client: TestClient, slug: str, studio: Studio) -> str:
+    """A thread that is pointed at in both frames of a series; the address of it."""
+    made = ""
+    for frame in frames_of(studio, slug):
+        asked = {"thread": made or None, "pointed": [PLACE], "name": "the bowl"}
+        answer = client.post(f"/series/{slug}/threads/frames/{frame}", json=asked)
+        assert answer.status_code == 200, answer.text
+        made = answer.json()["thread"]
+    return f"/series/{slug}/threads/{made}"
+
+
+def board(client: TestClient, slug: str, query: str = "") -> str:
+    return client.get(f"/series/{slug}/threads/board?{query}").text
+
+
+def test_the_board_shows_outlines_colours_and_distances(client: TestClient, slug: str, thread: str) -> None:
+    page = client.get(f"/series/{slug}/threads").text
+    assert page.count('class="thread-over"') == 2 and page.count("data-go-tile") == 2
+    assert "<b>the bowl</b>, 2 frames" in page and re.search(r"1 thread, \d+\.\d apart, as shown", page)
+    assert "1 thing followed" in client.get(f"/series/{slug}/carry").text
+    begun = board(client, slug, "thread=new")
+    assert 'class="thread-over"' not in begun and "on a thing in any frame" in begun
+    for picture in re.findall(r'src="([^"]+picture.jpg[^"]+)"', page)[:2]:
+        assert client.get(picture.replace("&amp;", "&")).headers["content-type"] == "image/jpeg"
+    assert client.get(f"/series/{slug}/threads/board?show=nothing").status_code == 422
+
+
+def test_goals_are_chosen_and_a_colour_that_cannot_be_shown_is_said_to_be_so(
+    client: TestClient, slug: str, thread: str
+) -> None:
+    assert client.put(thread, json={"goal": "given", "given": "lab(50 -110 60)"}).status_code == 200
+    assert "Screens cannot show this colour" in board(client, slug)
+    assert client.put(thread, json={"goal": "given", "given": "#2f6f7f"}).status_code == 200
+    shown = board(client, slug)
+    assert 'value="#2f6f7f"' in shown and "Screens cannot show" not in shown
+    assert client.put(thread, json={"goal": "frames"}).status_code == 200
+    assert 'value="frames" selected' in board(client, slug)
+    undone = client.post(f"/series/{slug}/threads/undo").json()["words"]
+    assert undone == "the bowl: another goal" and 'value="given" selected' in board(client, slug)
+    client.post(f"/series/{slug}/threads/redo")
+    assert 'value="frames" selected' in board(client, slug)
+
+
+def test_what_is_wrong_is_refused_in_words(client: TestClient, slug: str, studio: Studio, thread: str) -> None:
+    frame = frames_of(studio, slug)[0]
+    at = f"/series/{slug}/threads/frames/{frame}"
+    wrong = (
+        (at, {"pointed": []}),
+        (at, {"pointed": [{"x": 1.5, "y": 0}]}),
+        (at, {"pointed": [PLACE | {"inside": False}]}),
+        (at, {"pointed": [PLACE] * 30}),
+    )
+    for address, json in wrong:
+        answer = client.post(address, json=json)
+        assert answer.status_code == 422 and answer.json()["message"], json
+    for asked in ({"goal": "given", "given": "the colour of the sea"}, {"name": " "}, {"goal": "shiny"}):
+        assert client.put(thread, json=asked).status_code == 422, asked
+    assert client.post(f"/series/{slug}/threads/sideways").status_code == 422
+    assert client.delete(f"{thread}/frames/{frame}").status_code == 200 and "<b>the bowl</b>, 1 frame<" in board(
+        client, slug
+    )
+    assert client.delete(thread).status_code == 200 and client.delete(thread).status_code == 404
