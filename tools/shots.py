@@ -88,7 +88,7 @@ def _threads(page: Page, address: str) -> None:
     page.get_by_label("Called").press("Enter")
     expect(page.get_by_text("uncut, as places are pointed at")).to_be_visible()
     expect(page.locator("[data-tiles] img").first).to_be_visible()
-    page.mouse.click(700, 70)
+    page.get_by_label("Called").evaluate("field => field.blur()")
     page.locator("[data-tiles]").evaluate("tiles => tiles.scrollTo(0, 0)")
     page.wait_for_timeout(2500)
     page.screenshot(path=SHOTS / "threads.png")

@@ -27,6 +27,8 @@ from nuvett.web.views.tiles import labels_of, picture_address, short_names
 
 _EDGES = {"small": 480, "medium": 640, "large": 1280}
 NEW = "new"
+_NOT_ON_HERO = "It is not seen on the hero: the middle of its frames stands in."
+_NO_HERO = "No hero is named: the middle of its frames stands in."
 _OUTSIDE = "Screens cannot show this colour: the nearest one in sRGB stands in for it."
 
 
@@ -89,7 +91,17 @@ class BeadView:
     hero: bool
 
 
-def item_of(strip: Strip) -> Item:
+def note_on(strip: Strip, hero: uuid.UUID | None) -> str:
+    """What a person should know of what a thread should be."""
+    goal = strip.thread.goal
+    if goal.colour is not None and is_outside(goal.colour):
+        return _OUTSIDE
+    if goal.kind == "hero" and strip.beads and all(bead.frame.id != hero for bead in strip.beads):
+        return _NOT_ON_HERO if hero else _NO_HERO
+    return ""
+
+
+def item_of(strip: Strip, hero: uuid.UUID | None) -> Item:
     """A thread in the list."""
     thread, colour = strip.thread, strip.colour
     return Item(
@@ -102,7 +114,7 @@ def item_of(strip: Strip) -> Item:
         was=strip.was,
         goal=thread.goal.kind,
         given=_hex(OKLab(np.array(thread.goal.colour, np.float32))) if thread.goal.colour else "",
-        note=_OUTSIDE if thread.goal.colour and is_outside(thread.goal.colour) else "",
+        note=note_on(strip, hero),
     )
 
 
@@ -175,8 +187,8 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     short = dict(zip((seen.facts[i].id for i in firsts), zip(names, short_names(names), strict=True), strict=True))
     return {
         "slug": slug,
-        "items": [item_of(one) for one in measured],
-        "chosen": item_of(strip) if strip else None,
+        "items": [item_of(one, seen.hero) for one in measured],
+        "chosen": item_of(strip, seen.hero) if strip else None,
         "summary": summary_of(measured),
         "tiles": tiles,
         "beads": [_bead_view(bead, short, series.hero_id) for bead in strip.beads] if strip else [],
