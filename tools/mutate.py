@@ -35,7 +35,15 @@ _ROOMS: dict[str, tuple[str, tuple[str, ...]]] = {
     ),
     "series": (
         "services/series",
-        (*_BACKGROUND, "test_locks", "test_watching", "test_lighting", "test_companions", "test_filing", "test_arranging"),
+        (
+            *_BACKGROUND,
+            "test_locks",
+            "test_watching",
+            "test_lighting",
+            "test_companions",
+            "test_filing",
+            "test_arranging",
+        ),
     ),
     "references": ("services/references", (*_BACKGROUND, "test_reads")),
     "looks": ("services/looks", (*_BACKGROUND, "test_locks", "test_carried", "test_by_setup", "test_book")),
