@@ -39,6 +39,33 @@ def test_the_board_shows_outlines_colours_and_distances(client: TestClient, slug
     assert client.get(f"/series/{slug}/threads/board?show=nothing").status_code == 422
 
 
+def test_the_wall_has_rings_distances_and_an_order_along_the_thread(
+    client: TestClient, slug: str, studio: Studio, thread: str
+) -> None:
+    made = thread.rsplit("/", 1)[1]
+    first, second = frames_of(studio, slug)
+    client.put(thread, json={"goal": "given", "given": "#0c5a66"})
+
+    def wall(sort: str = "thread") -> tuple[list[str], list[float], int]:
+        html = client.get(f"/series/{slug}/carry/wall?thread={made}&sort={sort}").text
+        off = re.findall(r">(\d+\.\d)(?: [a-z]+)?</span>\s*</span>\s*</button>", html)
+        circles = html.count("<circle")
+        tiles = [float(value) for value in off[: circles // 2]]  # those of the strip follow
+        return re.findall(r'data-frame="([^"]+)"\s+data-setup', html), tiles, circles
+
+    frames, off, circles = wall()
+    assert set(frames) == {first, second} and off == sorted(off, reverse=True) and off[0] > off[1] and circles == 4
+    assert wall("shooting")[0] == [first, second] and "data-go-tile" not in client.get(f"/series/{slug}/carry").text
+    client.delete(f"{thread}/frames/{first}")
+    frames, off, circles = wall()
+    assert frames == [second, first] and len(off) == 1 and circles == 2, "those that show it come first"
+    document = {"geometry": {"cut": [0.8, 0, 0.2, 0.3]}}
+    client.put(f"/series/{slug}/frames/{second}/trim", json={"document": document, "revision": 1})
+    html = client.get(f"/series/{slug}/carry/wall?thread={made}").text
+    assert "cut off" in html and "<circle" not in html
+    assert client.get(f"/series/{slug}/carry/wall?thread={made}&sort=sideways").status_code == 422
+
+
 def test_goals_are_chosen_and_a_colour_that_cannot_be_shown_is_said_to_be_so(
     client: TestClient, slug: str, thread: str
 ) -> None:

@@ -1,5 +1,6 @@
 """Carry: the whole series as a set, under the look."""
 
+import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
@@ -21,14 +22,16 @@ from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.rows import Reference
 from nuvett.services.series.stages import stages_of
 from nuvett.services.threads import threads
+from nuvett.services.threads.measuring import Seen
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.instruments import palette_bands, tone_side
 from nuvett.web.views.readings import zone_views
+from nuvett.web.views.threads import OnWall, on_wall
 from nuvett.web.views.tiles import Tile, labels_of, short_names, tile_of
 
 router = APIRouter(prefix="/series/{slug}")
-Sort = Literal["shooting", "drift"]
+Sort = Literal["shooting", "drift", "thread"]
 Only = Literal["all", "favourites", "wanted", "left-out"]
 
 
@@ -40,6 +43,7 @@ class Shown(BaseModel):
     show: str = Field(default="", max_length=20)
     beside: str = Field(default="", max_length=20)
     sort: Sort = "shooting"
+    thread: str = Field(default="", max_length=40)
     only: Only = "all"
     find: str = Field(default="", max_length=120)
 
@@ -82,6 +86,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
         chosen = wall_states.choices(state), wall_states.versions(session, series)
         ways = wall_states.ways(session, series)
+        followed, hero = threads.threads_of(session, series.id), series.hero_id
     bench = context.studio.bench
     wall = build_wall(bench, facts, wanted.aims, wanted.show)
     beside = build_wall(bench, facts, other.aims, other.show) if other else None
@@ -91,6 +96,10 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     ]
     found = [tile for tile in tiles if shown.finds(tile)]
     run = [tile for tile in tiles if not tile.variant]
+    thread = next((one for one in followed if str(one.id) == shown.thread), None)
+    short = dict(zip((tile.id for tile in run), short_names([tile.name for tile in run]), strict=True))
+    names = {uuid.UUID(tile.id): (tile.name, short[tile.id]) for tile in run}
+    along = on_wall(bench, Seen(facts, wanted.aims, wanted.show, hero), thread, names) if thread else None
     return {
         "slug": slug,
         "show": key,
@@ -101,10 +110,12 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "choices": chosen[0],
         "versions": chosen[1],
         "ways": ways,
-        "tiles": sorted(found, key=lambda t: -(t.drift or 0)) if shown.sort == "drift" else found,
+        "tiles": _in_order(found, shown.sort, along),
+        "thread_names": [(str(one.id), one.name) for one in followed],
+        "along": along,
         "hidden": len(tiles) - len(found),
         "run": run,
-        "run_names": short_names([tile.name for tile in run]),
+        "run_names": list(short.values()),
         "wall": wall,
         "beside_wall": beside,
         "stand_out": [tile for tile in tiles if tile.outlier],
@@ -112,6 +123,17 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "state": state,
         "shares": shares,
     }
+
+
+def _in_order(tiles: list[Tile], sort: Sort, along: OnWall | None) -> list[Tile]:
+    """Tiles in shooting order, by drift, or along a thread: those that show it, the farthest off first."""
+    if sort == "thread" and along is not None:
+        return sorted(tiles, key=lambda tile: (tile.id not in along.tiles, -_off(tile, along)))
+    return sorted(tiles, key=lambda tile: -(tile.drift or 0)) if sort == "drift" else tiles
+
+
+def _off(tile: Tile, along: OnWall) -> float:
+    return along.tiles[tile.id].off if tile.id in along.tiles else 0.0
 
 
 def _target(target: Target) -> dict[str, Any]:

@@ -8,11 +8,13 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
+from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.thread.colours import GOALS
 from nuvett.core.thread.given import is_outside
 from nuvett.core.thread.places import Outline
 from nuvett.core.types import OKLab
+from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, wall_states
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.series.catalogue import find_series
@@ -128,7 +130,7 @@ def line_of(outline: Outline, proportion: float) -> str:
     return " ".join(f"M{ring}Z" for ring in rings)
 
 
-def _bead_view(bead: Bead, names: dict[uuid.UUID, tuple[str, str]], hero: uuid.UUID | None) -> BeadView:
+def _bead_view(bead: Bead, names: "Names", hero: uuid.UUID | None) -> BeadView:
     name, short = names[bead.frame.id]
     shown = bead.shown if bead.shown is not None else bead.came
     return BeadView(
@@ -144,6 +146,58 @@ def _bead_view(bead: Bead, names: dict[uuid.UUID, tuple[str, str]], hero: uuid.U
         stands_out=bead.stands_out,
         hero=bead.frame.id == hero,
     )
+
+
+@dataclass(frozen=True)
+class OnTile:
+    """A thread on a tile of a wall: how it is off, and where in what is seen of the frame, in a box of its size.
+
+    place : none where a cut leaves it out
+    """
+
+    words: str
+    off: float
+    stands_out: bool
+    place: tuple[float, float] | None
+    size: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class OnWall:
+    """A thread on a wall: in short, its beads, those that stand out, and what tiles show of it by frame."""
+
+    chosen: Item
+    beads: list[BeadView]
+    standing_out: list[tuple[str, str]]
+    tiles: dict[str, OnTile]
+
+
+Names = dict[uuid.UUID, tuple[str, str]]
+"""Names of frames, and in short."""
+
+
+def on_wall(bench: Workbench, seen: Seen, thread: Thread, names: Names) -> OnWall:
+    """A thread through the frames of a wall."""
+    (strip,) = strips(bench, seen, [thread])
+    tiles = {}
+    for bead in strip.beads:
+        frame = bead.frame
+        index = seen.facts.index_of(frame.id)
+        plan = seen.plan(bench, index) if index is not None else UNTOUCHED
+        placing = plan.placed((frame.width, frame.height))
+        x, y = (float(v[0]) for v in placing.seen(*(np.array([v]) for v in bead.place.grown.outline.middle)))
+        place = (x, y) if 0 <= x <= 1 and 0 <= y <= 1 else None
+        scale = 1000 / placing.size[0]
+        tiles[str(frame.id)] = OnTile(
+            words=bead.words,
+            off=bead.off or 0.0,
+            stands_out=bead.stands_out,
+            place=None if place is None else (1000 * place[0], scale * placing.size[1] * place[1]),
+            size=(1000.0, scale * placing.size[1]),
+        )
+    beads = [_bead_view(bead, names, seen.hero) for bead in strip.beads]
+    out = [(names[bead.frame.id][0], bead.words) for bead in strip.standing_out]
+    return OnWall(item_of(strip, seen.hero), beads, out, tiles)
 
 
 def chosen_of(found: list[Thread], wanted: str) -> Thread | None:
