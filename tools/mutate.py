@@ -47,7 +47,7 @@ _ROOMS: dict[str, tuple[str, tuple[str, ...]]] = {
     ),
     "references": ("services/references", (*_BACKGROUND, "test_reads")),
     "looks": ("services/looks", (*_BACKGROUND, "test_locks", "test_carried", "test_by_setup", "test_book")),
-    "threads": ("services/threads", ("test_locks", "test_threads", "web/test_threads")),
+    "threads": ("services/threads", ("test_locks", "test_threads", "web/test_thread_pages")),
     "lookbook": ("services/lookbook", ("test_book", "test_book_files", "test_job")),
     "delivery": (
         "services/delivery",

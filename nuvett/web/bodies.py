@@ -298,8 +298,10 @@ class PlaceOfThread(Asked):
 
 
 class ThreadChange(Asked):
-    """Another name or goal of a thread; given : a colour, where that is the goal."""
+    """Another name or goal of a thread, or whether it is held; given : a colour, where that is the goal."""
 
     name: Annotated[str, Field(max_length=200)] | None = None
     goal: Literal["hero", "frames", "setup", "given"] | None = None
     given: Annotated[str, Field(max_length=80)] = ""
+    hold: bool | None = None
+    within: Annotated[float, Field(ge=0.3, le=20)] = 1.5

@@ -15,6 +15,7 @@ from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.thread.colours import Goal
 from nuvett.core.thread.growing import Pointed
 from nuvett.services.engine.wall import Show
+from nuvett.services.looks import carrying
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, lighting
@@ -209,3 +210,60 @@ def test_light_is_evened_by_what_was_pointed_at_and_back_again_when_that_is_undo
     walk(studio, slug, False)
     drain(studio)
     assert lights() == before
+
+
+@pytest.mark.parametrize("kind", ["hero", "frames", "given"])
+def test_a_thread_is_held_in_the_frames_that_show_it_and_let_go_again(studio: Studio, slug: str, kind: str) -> None:
+    made = bowl(studio, slug)
+    set_draft(studio, slug, Look())
+    drain(studio)
+    with opened(studio, slug) as (session, series):
+        series.hero_id = next(f.id for f in catalogue.ready_frames(session, series.id) if f.name == "AT-0101")
+        given = {"colour": (0.5, -0.06, -0.04)} if kind == "given" else {}
+        goal = Goal.model_validate({"kind": kind} | given)
+        threads.change_thread(session, series, made, goal=goal)
+
+    def plans() -> dict[str, str]:
+        with opened(studio, slug) as (session, series):
+            facts = series_facts(session, series)
+            names = {f.id: f.name for f in catalogue.ready_frames(session, series.id)}
+        aimed = draft(studio, slug)
+        return {names[f.id]: studio.bench.planner.plan(facts, i, aimed).key for i, f in enumerate(facts)}
+
+    free, before = strip(studio, slug), plans()
+    with opened(studio, slug) as (session, series):
+        threads.hold_thread(session, series, made, 1.0)
+    held, after = strip(studio, slug), plans()
+    changed = {name for name in before if before[name] != after[name]}
+    assert changed == {"AT-0101", "AT-0107"} - ({"AT-0101"} if kind == "hero" else set())
+    assert held.apart is not None and free.apart is not None and held.apart < 0.75 * free.apart
+    assert held.beads[1].off is not None and held.beads[1].off > 0.4, "no nearer than is asked for"
+    assert held.was == pytest.approx(free.was), "as it came is as it came"
+    with opened(studio, slug) as (session, series):
+        threads.hold_thread(session, series, made, 100.0)
+    assert plans() == before, "within its limit nothing is done"
+    assert walk(studio, slug, False).endswith(": held within 100") and plans() == after
+    assert "held within 1" in walk(studio, slug, False) and plans() == before
+
+
+def test_what_is_held_is_carried_trimmed_and_beside_what_a_person_did(studio: Studio, slug: str) -> None:
+    made = bowl(studio, slug)
+    set_draft(studio, slug, Look())
+    drain(studio)
+    with opened(studio, slug) as (session, series):
+        threads.change_thread(session, series, made, goal=Goal(kind="given", colour=(0.5, -0.06, -0.04)))
+        threads.hold_thread(session, series, made, 0.8)
+        carrying.carry(session, series)
+        facts, followed = series_facts(session, series), carrying.versions_followed(session, series)
+        place = next(i for i, f in enumerate(facts) if f.id in kept_frames(session, series))
+        frame = catalogue.find_frame(session, series, facts[place].id)
+    finished = studio.bench.planner.finished(facts, place, followed[frame.id].aimed)
+    assert finished == studio.bench.planner.plan(facts, place, draft(studio, slug))
+    assert finished.group("trim").operations, "held in what is done to the frame alone"
+    lighter = facts.with_trim(place, Trim.of(ExposureStep(exposure=0.5)))
+    plan = studio.bench.planner.plan(lighter, place, draft(studio, slug))
+    assert len(plan.group("trim").operations) > 1, "the trim stays, and what is held comes after it"
+
+
+def kept_frames(session: Session, series: models.Series) -> set[uuid.UUID]:
+    return {frame for thread in threads.threads_of(session, series.id) for frame in thread.places}

@@ -1,7 +1,7 @@
 """Plain facts of frames and looks: taken from the database once, used outside it."""
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from uuid import UUID
@@ -11,9 +11,11 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
+from nuvett.core.measure.sampling import Sample
 from nuvett.core.planning.series import seed_of
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.rgb import Space
+from nuvett.core.thread.colours import Goal
 
 
 def _digest(*parts: object) -> str:
@@ -82,8 +84,53 @@ class FrameFacts:
         return _digest(self.basis, self.setup, self.trim.model_dump_json())
 
 
+@dataclass(frozen=True)
+class HeldThread:
+    """A thing that is held: what it should be within how many CIEDE2000, and its colours by frame.
+
+    places : names of the colours, and colours as they came with where they lie, in the frames that show it
+    hero : the frame that it should be as on, where that is its goal
+    """
+
+    name: str
+    goal: Goal
+    within: float
+    places: Mapping[UUID, tuple[str, Sample]]
+    hero: UUID | None
+
+    @cached_property
+    def key(self) -> str:
+        """Names all of it."""
+        places = sorted((str(frame), key) for frame, (key, _) in self.places.items())
+        return _digest(self.goal.model_dump_json(), self.within, places, self.hero)
+
+
 class Facts(list[FrameFacts]):
-    """The frames of a series in shooting order; not changed once made."""
+    """The frames of a series in shooting order, with the things that are held in them; not changed once made."""
+
+    held: tuple[HeldThread, ...] = ()
+
+    def like(self, frames: Iterable[FrameFacts]) -> "Facts":
+        """Other states of the same frames."""
+        made = Facts(frames)
+        made.held = self.held
+        return made
+
+    def holding(self, held: Iterable[HeldThread]) -> "Facts":
+        """The same frames with things held in them."""
+        made = Facts(self)
+        made.held = tuple(held)
+        return made
+
+    def held_in(self, frame: UUID) -> tuple[HeldThread, ...]:
+        """Things that are held in a frame."""
+        return tuple(thread for thread in self.held if frame in thread.places)
+
+    def held_key(self, frame: UUID) -> str:
+        """Names all that holding things in a frame depends on beside the look; empty where nothing is held."""
+        held = self.held_in(frame)
+        asked = {other for thread in held for other in thread.places}
+        return _digest(*(t.key for t in held), *(f.key for f in self if f.id in asked)) if held else ""
 
     @cached_property
     def key(self) -> str:
@@ -114,7 +161,7 @@ class Facts(list[FrameFacts]):
 
     def with_trim(self, index: int, trim: Trim) -> "Facts":
         """The same frames, one of them with another trim."""
-        return Facts(replace(f, trim=trim) if i == index else f for i, f in enumerate(self))
+        return self.like(replace(f, trim=trim) if i == index else f for i, f in enumerate(self))
 
 
 @dataclass(frozen=True)

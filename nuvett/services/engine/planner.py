@@ -27,15 +27,18 @@ from nuvett.core.planning.planning import (
     trimmed,
     where_plan,
 )
-from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, finished_cloud
 from nuvett.core.planning.suggest import PullSuggestion, suggest_pull
 from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.step import Aim
+from nuvett.core.thread.colours import goals
+from nuvett.core.thread.holding import Anchor, held_moves, with_moves
+from nuvett.core.thread.places import colour_under
 from nuvett.core.types import OKLab
 from nuvett.services.engine.areas import Areas
 from nuvett.services.engine.caches import Caches
-from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts, HeldThread
 from nuvett.services.engine.plans import Plans
 from nuvett.services.engine.sources import Sources
 from nuvett.services.engine.tables import Tables
@@ -91,7 +94,41 @@ class Planner:
         return SeriesRun(self.pools(frames, aimed.look), self.aim(aimed), look)
 
     def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
-        """Plan of one frame of a series under a look, with the frame's own trim."""
+        """Plan of one frame of a series under a look, with the frame's own trim, and with things held in it."""
+        frame, key = frames[index], frames.held_key(frames[index].id)
+        if not key:
+            return self.unheld(frames, index, aimed)
+
+        def make() -> FramePlan:
+            plan = self.unheld(frames, index, aimed)
+            anchors = [a for t in frames.held_in(frame.id) if (a := self._anchor(frames, index, aimed, t)) is not None]
+            seeing = self._areas.seeing(frame, plan)
+            return with_moves(plan, held_moves(anchors, finished_cloud(plan, self._sources.sample(frame), seeing)))
+
+        own = frames.pool_key(aimed.look)
+        return self._kept.get(("held plan", own, frame.key, aimed.on(frame).key, key), make, _PLAN_BYTES)
+
+    def _anchor(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> Anchor | None:
+        """A thing as it is seen in a frame before it is held, and as it should be; none where that is not known."""
+        places = [i for i, f in enumerate(frames) if f.id in thread.places and f.id == f.first]
+        only_hero = thread.goal.kind == "hero" and thread.hero in thread.places
+        asked = [i for i in places if i == index or frames[i].id == thread.hero] if only_hero else places
+        colours = [self._colour(frames, i, aimed, thread) for i in asked]
+        hero = next((n for n, i in enumerate(asked) if frames[i].id == thread.hero), None)
+        wanted = goals(thread.goal, colours, [frames[i].setup for i in asked], hero)
+        place = next((n for n, i in enumerate(asked) if frames[i].first == frames[index].first), None)
+        colour, goal = (None, None) if place is None else (colours[place], wanted[place])
+        return None if colour is None or goal is None else Anchor(colour, goal, thread.within)
+
+    def _colour(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> OKLab | None:
+        frame, plan = frames[index], self.unheld(frames, index, aimed)
+        key, sample = thread.places[frame.id]
+        return self._kept.get(
+            ("unheld place", key, plan.key), lambda: colour_under(plan, sample, self._areas.seeing(frame, plan))
+        )
+
+    def unheld(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
+        """Plan of one frame of a series under a look, with the frame's own trim alone."""
         frame = frames[index]
         aimed = aimed.on(frame)
         kept = frame.kept.get(aimed.version, "") if aimed.version else ""

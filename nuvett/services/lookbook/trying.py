@@ -76,7 +76,7 @@ def with_frame_parts(facts: Facts, places: Sequence[int], version: KeptVersion, 
     if version.kept.trim is None:
         return facts
     chosen = set(places)
-    return Facts(
+    return facts.like(
         replace(f, trim=trim_onto(f.trim, version.kept, use)) if i in chosen else f for i, f in enumerate(facts)
     )
 

@@ -14,6 +14,7 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.series.catalogue import shown_frames
 from nuvett.services.series.lenses import correction_of
+from nuvett.services.series.things import held_threads
 from nuvett.store import models
 
 
@@ -59,8 +60,9 @@ def facts_of(
 
 
 def series_facts(session: Session, series: models.Series) -> Facts:
-    """Plain facts of all measured frames of a series and of their variants, in shooting order."""
-    return facts_of_all(shown_frames(session, series.id), kept_plans(session, series.id))
+    """Plain facts of all measured frames of a series and of their variants, in shooting order, with what is held."""
+    facts = facts_of_all(shown_frames(session, series.id), kept_plans(session, series.id))
+    return facts.holding(held_threads(session, series))
 
 
 def facts_of_all(rows: Sequence[models.Frame], kept: Kept | None = None) -> Facts:

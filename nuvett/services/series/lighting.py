@@ -28,6 +28,7 @@ from nuvett.services.platform.queue import EVEN_SERIES
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import ready_frames
 from nuvett.services.series.setups import group_frames, number_setups, sort_by_time
+from nuvett.services.series.things import colours_of
 from nuvett.store import models
 
 _METHOD = 2  # raised when the same frames would be evened differently, so that all set-ups are done anew
@@ -86,7 +87,7 @@ def _things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things
     count = Counter(row.thread_id for row in rows)
     found: dict[uuid.UUID, Things] = {}
     for row in rows:
-        colours = np.array(row.colours["colours"], dtype=np.float64).reshape(-1, 3)
+        colours = colours_of(row.colours).colours
         if len(colours) and count[row.thread_id] > 1:
             red, green, blue = (round(float(value), 5) for value in np.median(colours, axis=0))
             found.setdefault(row.frame_id, {})[str(row.thread_id)] = (red, green, blue)

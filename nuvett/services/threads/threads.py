@@ -1,6 +1,5 @@
 """Threads of a series and the places where they are seen, each change a named step that can be undone."""
 
-import hashlib
 import json
 import uuid
 from collections.abc import Iterator, Sequence
@@ -19,11 +18,11 @@ from nuvett.core.measure.sampling import Sample
 from nuvett.core.thread.colours import Goal
 from nuvett.core.thread.growing import MOST_PLACES, Pointed
 from nuvett.core.thread.places import Outline
-from nuvett.core.types import Linear
 from nuvett.services.platform import history
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_frame, lock_series
 from nuvett.services.series.lighting import let_light_be_evened
+from nuvett.services.series.things import colours_of, key_of
 from nuvett.store import models
 from nuvett.store.models import Json
 
@@ -55,7 +54,7 @@ class Place:
     @cached_property
     def key(self) -> str:
         """Names the colours that it is measured by."""
-        return hashlib.sha256(self.grown.colours.colours.tobytes() + self.grown.colours.places.tobytes()).hexdigest()
+        return key_of(self.grown.colours)
 
 
 @dataclass(frozen=True)
@@ -66,6 +65,7 @@ class Thread:
     name: str
     goal: Goal
     places: dict[uuid.UUID, Place]
+    within: float | None = None
 
 
 def subject_of(series: models.Series) -> str:
@@ -75,7 +75,7 @@ def subject_of(series: models.Series) -> str:
 
 def threads_of(session: Session, series_id: uuid.UUID) -> list[Thread]:
     """Threads of a series in their order, with their places in frames that are there."""
-    found = {row.id: Thread(row.id, row.name, Goal.model_validate(row.goal), {}) for row in _rows(session, series_id)}
+    found = {row.id: _thread(row) for row in _rows(session, series_id)}
     query = (
         select(models.ThreadPlace)
         .join(models.Frame, models.Frame.id == models.ThreadPlace.frame_id)
@@ -96,12 +96,13 @@ def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
     return session.scalars(query).all()
 
 
+def _thread(row: models.Thread) -> Thread:
+    return Thread(row.id, row.name, Goal.model_validate(row.goal), {}, row.within)
+
+
 def _grown(row: models.ThreadPlace) -> Grown:
-    kept = row.colours
-    colours = Linear(np.array(kept["colours"], dtype=np.float32).reshape(-1, 3))
-    places = np.array(kept["places"], dtype=np.float32).reshape(-1, 2)
     pointed = _POINTED.validate_python(row.pointed["places"])
-    return Grown(pointed, Outline.model_validate(row.outline), row.choice, Sample(colours, places))
+    return Grown(pointed, Outline.model_validate(row.outline), row.choice, colours_of(row.colours))
 
 
 def _plain(grown: Grown) -> Json:
@@ -168,6 +169,16 @@ def change_thread(
     with _recorded(session, series, words, threads=[row]):
         row.name = row.name if name is None else _named(name)
         row.goal = row.goal if goal is None else goal.model_dump(mode="json")
+        session.flush()
+
+
+def hold_thread(session: Session, series: models.Series, thread_id: uuid.UUID, within: float | None) -> None:
+    """Hold a thread within so many CIEDE2000 of what it should be, or only watch it. Raises NotFoundError."""
+    lock_series(session, series.id)
+    row = find_thread(session, series, thread_id)
+    words = f"{row.name}: {'only watched' if within is None else f'held within {within:g}'}"
+    with _recorded(session, series, words, threads=[row]):
+        row.within = within
         session.flush()
 
 
@@ -238,12 +249,16 @@ def _state(session: Session, threads: Sequence[str], places: Sequence[str]) -> S
     found: State = {}
     for name in threads:
         row = session.get(models.Thread, uuid.UUID(name))
-        found[name] = None if row is None else {"name": row.name, "goal": row.goal, "position": row.position}
+        found[name] = None if row is None else _values(row)
     for name in places:
         thread, frame = (uuid.UUID(part) for part in name.split())
         place = session.get(models.ThreadPlace, (thread, frame))
         found[name] = None if place is None else _plain(_grown(place))
     return found
+
+
+def _values(row: models.Thread) -> Json:
+    return {"name": row.name, "goal": row.goal, "position": row.position, "within": row.within}
 
 
 def walk_threads(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
@@ -284,5 +299,6 @@ def _restore_thread(session: Session, series: models.Series, thread: uuid.UUID, 
     else:
         row = row or models.Thread(id=thread, series_id=series.id)
         row.name, row.goal, row.position = values["name"], values["goal"], values["position"]
+        row.within = values["within"]
         session.add(row)
     session.flush()

@@ -10,7 +10,10 @@ from nuvett.store.models.base import Base, Json, now
 
 
 class Thread(Base):
-    """A thing that is followed through a series; `goal` says what its colour should be."""
+    """A thing that is followed through a series.
+
+    goal : what its colour should be; within : CIEDE2000 that it is held within, none while it is only watched
+    """
 
     __tablename__ = "thread"
 
@@ -19,6 +22,7 @@ class Thread(Base):
     position: Mapped[int]
     name: Mapped[str]
     goal: Mapped[Json]
+    within: Mapped[float | None]
     created: Mapped[datetime] = mapped_column(default=now)
 
 

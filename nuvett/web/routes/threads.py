@@ -78,7 +78,11 @@ def change(context: Means, slug: str, thread_id: uuid.UUID, asked: ThreadChange)
         given = parse_given(asked.given) if asked.goal == "given" else None
         goal = Goal(kind=asked.goal, colour=given)
     with context.session() as session:
-        threads.change_thread(session, find_series(session, slug), thread_id, asked.name, goal)
+        series = find_series(session, slug)
+        if asked.hold is not None:
+            threads.hold_thread(session, series, thread_id, asked.within if asked.hold else None)
+        if asked.hold is None or asked.name is not None or goal is not None:
+            threads.change_thread(session, series, thread_id, asked.name, goal)
     return JSONResponse({"thread": str(thread_id)})
 
 

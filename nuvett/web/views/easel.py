@@ -22,6 +22,7 @@ from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, shown_frames
 from nuvett.services.series.rows import Reference, Series
+from nuvett.services.series.things import held_threads
 from nuvett.web.views.tiles import Labels, picture_address
 
 EDGE = 1280
@@ -83,7 +84,7 @@ def _begun(
 ) -> tuple[Series, Facts, dict[uuid.UUID, Labels], Reference | None]:
     series = find_series(session, slug)
     frames = shown_frames(session, series.id)
-    facts = frame_facts.facts_of_all(frames)
+    facts = frame_facts.facts_of_all(frames).holding(held_threads(session, series))
     ready = kept_references.ready_references(session, series.id, readings=False)
     heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
     chosen = next((r for r in ready if r.id == reference), heaviest)

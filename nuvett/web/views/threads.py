@@ -58,6 +58,7 @@ class Item:
     goal: str
     given: str
     note: str
+    within: float | None
 
 
 @dataclass(frozen=True)
@@ -98,6 +99,9 @@ def note_on(strip: Strip, hero: uuid.UUID | None) -> str:
     goal = strip.thread.goal
     if goal.colour is not None and is_outside(goal.colour):
         return _OUTSIDE
+    missed = [bead for bead in strip.beads if bead.off is not None and bead.off > 2 * (strip.thread.within or np.inf)]
+    if missed:
+        return f"{len(missed)} of {len(strip.beads)} cannot come nearer: more would show."
     if goal.kind == "hero" and strip.beads and all(bead.frame.id != hero for bead in strip.beads):
         return _NOT_ON_HERO if hero else _NO_HERO
     return ""
@@ -117,6 +121,7 @@ def item_of(strip: Strip, hero: uuid.UUID | None) -> Item:
         goal=thread.goal.kind,
         given=_hex(OKLab(np.array(thread.goal.colour, np.float32))) if thread.goal.colour else "",
         note=note_on(strip, hero),
+        within=thread.within,
     )
 
 

@@ -18,6 +18,7 @@ def upgrade() -> None:
         sa.Column("position", sa.Integer(), nullable=False),
         sa.Column("name", sa.String(), nullable=False),
         sa.Column("goal", JSONB(), nullable=False),
+        sa.Column("within", sa.Float(), nullable=True),
         sa.Column("created", sa.DateTime(timezone=True), nullable=False),
     )
     op.create_index("ix_thread_series_id", "thread", ["series_id"])

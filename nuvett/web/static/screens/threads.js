@@ -132,6 +132,10 @@ export const threads = () => ({
     const { target } = event;
     const put = (json) => this.act(address, { method: "PUT", json });
     if (target.matches("[data-name]")) return put({ name: target.value });
+    if (target.matches("[data-hold], [data-within]")) {
+      const hold = target.matches("[data-within]") || target.checked;
+      return put({ hold, within: Number(one("[data-within]", this.root).value) });
+    }
     if (target.matches("[data-given]")) return put({ goal: "given", given: target.value });
     if (!target.matches("[data-goal]")) return undefined;
     if (target.value !== "given") return put({ goal: target.value });

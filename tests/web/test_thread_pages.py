@@ -82,6 +82,21 @@ def test_goals_are_chosen_and_a_colour_that_cannot_be_shown_is_said_to_be_so(
     assert 'value="frames" selected' in board(client, slug)
 
 
+def test_a_thread_is_held_and_that_is_seen(client: TestClient, slug: str, thread: str) -> None:
+    def apart() -> float:
+        found = re.search(r"1 thread, (\d+\.\d) apart", board(client, slug))
+        assert found is not None
+        return float(found[1])
+
+    client.put(thread, json={"goal": "given", "given": "#25787f"})
+    before = apart()
+    assert client.put(thread, json={"hold": True, "within": 1}).status_code == 200
+    assert apart() < before and "held within" in board(client, slug)
+    assert client.put(thread, json={"hold": True, "within": 0}).status_code == 422
+    assert client.put(thread, json={"hold": False}).status_code == 200
+    assert apart() == before
+
+
 def test_what_is_wrong_is_refused_in_words(client: TestClient, slug: str, studio: Studio, thread: str) -> None:
     frame = frames_of(studio, slug)[0]
     at = f"/series/{slug}/threads/frames/{frame}"

@@ -1,0 +1,45 @@
+"""Colours of things that a person pointed at, as rows keep them, and those that are held."""
+
+import hashlib
+import uuid
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from nuvett.core.measure.sampling import Sample
+from nuvett.core.thread.colours import Goal
+from nuvett.core.types import Linear
+from nuvett.services.engine.facts import HeldThread
+from nuvett.store import models
+from nuvett.store.models import Json
+
+
+def colours_of(kept: Json) -> Sample:
+    """Colours of a place with where they lie, from what a row keeps of it."""
+    colours = Linear(np.array(kept["colours"], dtype=np.float32).reshape(-1, 3))
+    return Sample(colours, np.array(kept["places"], dtype=np.float32).reshape(-1, 2))
+
+
+def key_of(colours: Sample) -> str:
+    """Names the colours of a place."""
+    return hashlib.sha256(colours.colours.tobytes() + colours.places.tobytes()).hexdigest()
+
+
+def held_threads(session: Session, series: models.Series) -> tuple[HeldThread, ...]:
+    """Things that are held in a series, with their colours in the frames that show them."""
+    thread, place = models.Thread, models.ThreadPlace
+    rows = session.scalars(
+        select(thread).where(thread.series_id == series.id, thread.within.is_not(None)).order_by(thread.position)
+    ).all()
+    if not rows:
+        return ()
+    places: dict[uuid.UUID, dict[uuid.UUID, tuple[str, Sample]]] = {row.id: {} for row in rows}
+    for one in session.scalars(select(place).where(place.thread_id.in_(places))):
+        colours = colours_of(one.colours)
+        if len(colours.colours):
+            places[one.thread_id][one.frame_id] = key_of(colours), colours
+    return tuple(
+        HeldThread(row.name, Goal.model_validate(row.goal), row.within or 0.0, places[row.id], series.hero_id)
+        for row in rows
+    )
