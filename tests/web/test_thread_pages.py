@@ -93,8 +93,9 @@ def test_a_thread_is_held_and_that_is_seen(client: TestClient, slug: str, thread
     assert client.put(thread, json={"hold": True, "within": 1}).status_code == 200
     assert apart() < before and "held within" in board(client, slug)
     assert client.put(thread, json={"hold": True, "within": 0}).status_code == 422
+    assert "the bowl, within 1.0" in client.get(f"/series/{slug}/trim").text
     assert client.put(thread, json={"hold": False}).status_code == 200
-    assert apart() == before
+    assert apart() == before and "within 1.0" not in client.get(f"/series/{slug}/trim").text
 
 
 def test_what_is_wrong_is_refused_in_words(client: TestClient, slug: str, studio: Studio, thread: str) -> None:

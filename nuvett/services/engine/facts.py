@@ -129,8 +129,17 @@ class Facts(list[FrameFacts]):
     def held_key(self, frame: UUID) -> str:
         """Names all that holding things in a frame depends on beside the look; empty where nothing is held."""
         held = self.held_in(frame)
-        asked = {other for thread in held for other in thread.places}
-        return _digest(*(t.key for t in held), *(f.key for f in self if f.id in asked)) if held else ""
+        return _digest(*(self._held_keys[thread.key] for thread in held)) if held else ""
+
+    @cached_property
+    def _held_keys(self) -> dict[str, str]:
+        """Names things that are held, and all of the frames that show them that their plans depend on."""
+        shown = {t.key: sorted(self._indices[f] for f in t.places if f in self._indices) for t in self.held}
+        return {key: _digest(key, *(self[index].key for index in places)) for key, places in shown.items()}
+
+    @cached_property
+    def _indices(self) -> dict[UUID, int]:
+        return {frame.id: index for index, frame in enumerate(self)}
 
     @cached_property
     def key(self) -> str:
@@ -157,7 +166,7 @@ class Facts(list[FrameFacts]):
 
     def index_of(self, frame: UUID | None) -> int | None:
         """Where a frame stands among all of them; none where it is not there."""
-        return next((index for index, own in enumerate(self) if own.id == frame), None)
+        return None if frame is None else self._indices.get(frame)
 
     def with_trim(self, index: int, trim: Trim) -> "Facts":
         """The same frames, one of them with another trim."""

@@ -110,13 +110,13 @@ class Planner:
 
     def _anchor(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> Anchor | None:
         """A thing as it is seen in a frame before it is held, and as it should be; none where that is not known."""
-        places = [i for i, f in enumerate(frames) if f.id in thread.places and f.id == f.first]
+        places = sorted(i for f in thread.places if (i := frames.index_of(f)) is not None)
         only_hero = thread.goal.kind == "hero" and thread.hero in thread.places
         asked = [i for i in places if i == index or frames[i].id == thread.hero] if only_hero else places
         colours = [self._colour(frames, i, aimed, thread) for i in asked]
         hero = next((n for n, i in enumerate(asked) if frames[i].id == thread.hero), None)
         wanted = goals(thread.goal, colours, [frames[i].setup for i in asked], hero)
-        place = next((n for n, i in enumerate(asked) if frames[i].first == frames[index].first), None)
+        place = next((n for n, i in enumerate(asked) if i == index), None)
         colour, goal = (None, None) if place is None else (colours[place], wanted[place])
         return None if colour is None or goal is None else Anchor(colour, goal, thread.within)
 

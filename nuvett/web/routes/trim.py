@@ -72,6 +72,7 @@ def show(
         view=viewing(context, easel, rows, _states(values)),
         follows=easel.aimed is not None,
         trimmed=trimmed,
+        held=[(thread.name, thread.within) for thread in easel.facts.held_in(easel.frame.id)],
         trim_parts=part_titles(),
         others=others,
         setup=[str(f.id) for f in easel.facts if f.setup == easel.frame.setup],
