@@ -166,6 +166,7 @@ def test_walls_show_versions_the_draft_and_what_is_carried(studio: Studio, carri
         facts = series_facts(session, series)
         shown = wall_states.state_of(session, series, facts, "carried")
         assert [shown.words_on(i) for i in (0, 1)] == ["Carried, v2", "Carried, v1"]
+        assert wall_states.state_of(session, series, facts, "draft").words_on(0) == "As it came"
         for gone in ("v3", "v0", "vx", "elsewhere", "v9999999999999"):
             with pytest.raises(InvalidChangeError):
                 wall_states.state_of(session, series, facts, gone)

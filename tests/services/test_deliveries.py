@@ -406,6 +406,31 @@ def test_the_same_is_made_again_with_newer_looks_and_settings_are_kept_for_anoth
         assert kept_settings.settings_by(session, kept.id) == settings
         other = catalogue.start_series(session, "Another")
         assert kept_settings.last_settings(session, other) == DeliverySettings()
+        kept_settings.forget_settings(session, kept.id)
+        kept_settings.forget_settings(session, kept.id)
+        assert kept_settings.kept_settings(session) == []
+
+
+def test_what_was_chosen_is_chosen_when_it_is_made_again_and_progress_is_each_delivery_own(
+    studio: Studio, slug: str
+) -> None:
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        carrying.carry(session, series)
+        rows = catalogue.ready_frames(session, series.id)
+        small = {"outputs": [{"resize": {"by": "long", "pixels": 64}}]}
+        some = deliveries.order_delivery(
+            session, studio, series, read_settings(small | {"what": "chosen"}), {rows[0].id, rows[2].id}
+        )
+        deliveries.order_delivery(session, studio, series, read_settings(small))
+        assert sorted(sum(one.counts.values()) for one in progress_of(session, series)) == [2, 5]
+    drain(studio)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        assert {one.state for one in progress_of(session, series)} == {"done"}
+        again = deliveries.order_again(session, studio, series, session.get_one(models.Delivery, some.id))
+        assert sorted(file.name for file in again.files) == ["AT-0101.jpg", "AT-0103.jpg"]
+        assert next(iter(progress_of(session, series))).counts == {"waiting": 2}
 
 
 @pytest.mark.parametrize(
