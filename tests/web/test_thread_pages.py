@@ -78,6 +78,7 @@ def test_goals_are_chosen_and_a_colour_that_cannot_be_shown_is_said_to_be_so(
     assert 'value="frames" selected' in board(client, slug)
     undone = client.post(f"/series/{slug}/threads/undo").json()["words"]
     assert undone == "the bowl: another goal" and 'value="given" selected' in board(client, slug)
+    assert 'data-key="u" title="the bowl: another goal"' in board(client, slug), "there is more to undo"
     client.post(f"/series/{slug}/threads/redo")
     assert 'value="frames" selected' in board(client, slug)
 

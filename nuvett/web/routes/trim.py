@@ -92,7 +92,7 @@ def _states(values: dict[str, Any]) -> list[Beside]:
 def common_view(session: Session, series: Series) -> dict[str, Any]:
     """What trims have in common, in words, and what was taken into the look before."""
     frames, found = common_trims.in_common(session, series)
-    past = steps(session, f"common:{series.id}", 1)
+    past = steps(session, f"common:{series.id}")
     said = [
         (one.name, len(one.frames), "of a set-up" if one.setup is not None else "of the series", one.words)
         for one in found[:3]

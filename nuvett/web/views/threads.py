@@ -14,6 +14,7 @@ from nuvett.core.thread.colours import GOALS
 from nuvett.core.thread.given import is_outside
 from nuvett.core.thread.places import Outline
 from nuvett.core.types import OKLab
+from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, wall_states
 from nuvett.services.platform.history import redo_words, steps, undo_words
@@ -74,7 +75,6 @@ class Tile:
     choice: int
     words: str
     stands_out: bool
-    hero: bool
 
 
 @dataclass(frozen=True)
@@ -228,7 +228,7 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         seen, key, choices = _seen(session, series, shown.show)
         found = threads.threads_of(session, series.id)
         labels, light_due = labels_of(series), series.light_due
-        past = steps(session, threads.subject_of(series), 1)
+        past = steps(session, threads.subject_of(series))
     measured = strips(bench, seen, found)
     chosen = chosen_of(found, shown.thread)
     strip = next((one for one in measured if chosen is not None and one.thread.id == chosen.id), None)
@@ -241,7 +241,7 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         frame = seen.facts[index]
         place, bead = chosen.places.get(frame.id) if chosen else None, beads.get(frame.id)
         src = picture_address(slug, frame.id, plans[index].key, _EDGES[shown.size])
-        tiles.append(_tile(frame.proportion, labels[frame.id].name, src, place, bead))
+        tiles.append(_tile(frame, labels[frame.id].name, src, place, bead))
     names = [labels[seen.facts[index].id].name for index in firsts]
     short = dict(zip((seen.facts[i].id for i in firsts), zip(names, short_names(names), strict=True), strict=True))
     return {
@@ -262,18 +262,17 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     }
 
 
-def _tile(proportion: float, name: str, src: str, place: Place | None, bead: Bead | None) -> Tile:
+def _tile(frame: FrameFacts, name: str, src: str, place: Place | None, bead: Bead | None) -> Tile:
     return Tile(
-        id=src.split("/frames/")[1].split("/")[0],
+        id=str(frame.id),
         name=name,
         src=src,
-        height=1000 / proportion,
-        line=line_of(place.grown.outline, proportion) if place else "",
+        height=1000 / frame.proportion,
+        line=line_of(place.grown.outline, frame.proportion) if place else "",
         pointed=[(one.x, one.y, one.inside) for one in place.grown.pointed] if place else [],
         choice=place.grown.choice if place else 0,
         words=bead.words if bead else "",
         stands_out=bead.stands_out if bead else False,
-        hero=False,
     )
 
 
