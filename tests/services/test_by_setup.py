@@ -11,7 +11,7 @@ from nuvett.core.look.ways import OfSetup
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.services.lookbook import by_light, using
-from nuvett.services.looks import by_setup, carrying, heroes, wall_states
+from nuvett.services.looks import by_setup, carrying, heroes, looks, wall_states
 from nuvett.services.looks.by_setup import Arranged
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
@@ -78,7 +78,7 @@ def test_the_wall_shows_the_draft_as_it_arrives_in_each_way_everywhere(studio: S
 
     def states() -> list[str]:
         with studio.database.session() as session:
-            return [way.key for way in wall_states.ways(session, catalogue.find_series(session, slug))]
+            return [way.key for way in wall_states.ways(looks.draft_of(session, catalogue.find_series(session, slug)))]
 
     assert states() == [], "with nothing made by hand there is one way"
     set_draft(studio, slug, BY_HAND)

@@ -71,9 +71,8 @@ def versions(session: Session, series: models.Series) -> list[Choice]:
     return [Choice(f"v{number}", f"v{number}") for number in rows]
 
 
-def ways(session: Session, series: models.Series) -> list[Choice]:
+def ways(draft: Aimed | None) -> list[Choice]:
     """The draft as it arrives in each way everywhere, whatever set-ups say; none where there is only one way."""
-    draft = draft_of(session, series)
     if draft is None or draft.target is None or not has_both(draft.look):
         return []
     return [Choice(f"{_BY}{way}", IN_SHORT[way]) for way in ways_of(draft.look)]

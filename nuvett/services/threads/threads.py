@@ -76,6 +76,8 @@ def subject_of(series: models.Series) -> str:
 def threads_of(session: Session, series_id: uuid.UUID) -> list[Thread]:
     """Threads of a series in their order, with their places in frames that are there."""
     found = {row.id: _thread(row) for row in _rows(session, series_id)}
+    if not found:
+        return []
     query = (
         select(models.ThreadPlace)
         .join(models.Frame, models.Frame.id == models.ThreadPlace.frame_id)
@@ -84,11 +86,6 @@ def threads_of(session: Session, series_id: uuid.UUID) -> list[Thread]:
     for row in session.scalars(query):
         found[row.thread_id].places[row.frame_id] = Place(row.thread_id, row.frame_id, _grown(row))
     return list(found.values())
-
-
-def count_threads(session: Session, series_id: uuid.UUID) -> int:
-    """How many things of a series are followed."""
-    return session.scalar(select(func.count()).where(models.Thread.series_id == series_id)) or 0
 
 
 def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
@@ -142,7 +139,7 @@ def find_thread(session: Session, series: models.Series, thread_id: uuid.UUID) -
 def start_thread(session: Session, series: models.Series, name: str) -> models.Thread:
     """A new thread at the end. Raises InvalidChangeError for a name that cannot be used, or too many threads."""
     lock_series(session, series.id)
-    if count_threads(session, series.id) >= MOST_THREADS:
+    if len(_rows(session, series.id)) >= MOST_THREADS:
         raise InvalidChangeError(f"There are at most {MOST_THREADS} threads; take one away first.")
     last = session.scalar(select(func.max(models.Thread.position)).where(models.Thread.series_id == series.id)) or 0
     row = models.Thread(series_id=series.id, position=last + 1, name=_named(name), goal=Goal().model_dump(mode="json"))

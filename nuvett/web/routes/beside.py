@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.services.lookbook import beside
-from nuvett.services.looks import carrying, wall_states
+from nuvett.services.looks import carrying, looks, wall_states
 from nuvett.services.series.catalogue import find_series, shown_frames
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Means
@@ -43,7 +43,7 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
         standing = [beside.standing(session, slug, one) for one in asked[: beside.MOST]]
         state = carrying.carry_state(session, series, 0)
         states = [("", "As finished"), *((c.key, c.words) for c in wall_states.choices(state))]
-        more = [*wall_states.ways(session, series), *wall_states.versions(session, series)]
+        more = [*wall_states.ways(looks.draft_of(session, series)), *wall_states.versions(session, series)]
         states += [(c.key, c.words) for c in more]
         kept = beside.kept_states(session)
     bench = context.studio.bench

@@ -85,7 +85,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         labels = labels_of(series)
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
         chosen = wall_states.choices(state), wall_states.versions(session, series)
-        ways = wall_states.ways(session, series)
+        ways = wall_states.ways(draft)
         followed, hero = threads.threads_of(session, series.id), series.hero_id
     bench = context.studio.bench
     wall = build_wall(bench, facts, wanted.aims, wanted.show)
@@ -161,7 +161,6 @@ def show(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLRes
             revision=row.revision,
             values=LOOK_VALUES,
             carrying=told.carrying_words(session, series),
-            threads=threads.count_threads(session, series.id),
             **values,
         )
 
