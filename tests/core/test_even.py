@@ -8,12 +8,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from nuvett.core.even import together
 from nuvett.core.even.axes import log_axes
 from nuvett.core.even.key import asked_by_key
 from nuvett.core.even.light import apply_gains, join_gains, split_gains
 from nuvett.core.even.setups import find_setups
 from nuvett.core.even.shared import Seen
-from nuvett.core.even.together import MOST_TOGETHER, even_setup
+from nuvett.core.even.together import even_setup
 from nuvett.core.even.witnesses import Hearing, heard
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.planning.series import even_series
@@ -124,9 +125,12 @@ def test_nothing_wild_comes_of_frames_without_features() -> None:
     assert np.allclose([light.gains for light in twice], 1, atol=0.01)
 
 
-def test_large_set_ups_are_evened_by_some_of_their_frames_and_any_order_is_alike() -> None:
+def test_large_set_ups_are_evened_by_some_of_their_frames_and_any_order_is_alike(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(together, "MOST_TOGETHER", 6)
     base = seen(scene("AT-0104"))
-    steps = [round(0.4 * np.sin(i), 3) for i in range(MOST_TOGETHER + 3)]
+    steps = [round(0.4 * np.sin(i), 3) for i in range(9)]
     levels = {step: seen(scene("AT-0104") * np.float32(2**step)) for step in steps}
     found = even_setup([base, *(levels[step] for step in steps)], "the hero", 0)
     off = [log_axes(light.gains)[0] + step for light, step in zip(found[1:], steps, strict=True)]

@@ -123,8 +123,11 @@ def test_readings_survive_json_exactly(still: np.ndarray) -> None:
 def test_quantiles_of_the_sample_are_those_of_all_pixels(seed: int) -> None:
     linear = to_linear(ours.cloud(seed, 20_000))
     sampled = measure(linear_to_oklab(stratified_sample(linear, count=2048)))
-    expected = np.quantile(linear_to_oklab(linear)[:, 0], PROBABILITIES[4:-4])
-    assert np.abs(sampled.lightness[4:-4] - expected).max() < 0.01
+    lightness, wanted, found = linear_to_oklab(linear)[:, 0], PROBABILITIES[4:-4], sampled.lightness[4:-4]
+    # Where hardly any colours lie, a quantile is told by the share of pixels below it.
+    below = np.searchsorted(np.sort(lightness), found) / len(lightness)
+    near = (np.abs(found - np.quantile(lightness, wanted)) < 0.01) | (np.abs(below - wanted) < 0.004)
+    assert near.all()
 
 
 @pytest.mark.parametrize("share", [0.004, 0.008])
