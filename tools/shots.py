@@ -89,6 +89,8 @@ def _threads(page: Page, address: str) -> None:
     expect(page.get_by_text("uncut, as places are pointed at")).to_be_visible()
     expect(page.locator("[data-tiles] img").first).to_be_visible()
     page.get_by_label("Called").evaluate("field => field.blur()")
+    page.locator("[data-hold]").check(force=True)
+    expect(page.locator("[data-thread]").get_by_text("held within 1.5")).to_be_visible()
     page.locator("[data-tiles]").evaluate("tiles => tiles.scrollTo(0, 0)")
     page.wait_for_timeout(2500)
     page.screenshot(path=SHOTS / "threads.png")
