@@ -95,16 +95,16 @@ class BeadView:
 
 
 def note_on(strip: Strip, hero: uuid.UUID | None) -> str:
-    """What a person should know of what a thread should be."""
-    goal = strip.thread.goal
+    """What a person should know of what a thread should be, and of what holding it could not reach."""
+    goal, said = strip.thread.goal, []
     if goal.colour is not None and is_outside(goal.colour):
-        return _OUTSIDE
+        said.append(_OUTSIDE)
+    if goal.kind == "hero" and strip.beads and all(bead.frame.id != hero for bead in strip.beads):
+        said.append(_NOT_ON_HERO if hero else _NO_HERO)
     missed = [bead for bead in strip.beads if bead.off is not None and bead.off > 2 * (strip.thread.within or np.inf)]
     if missed:
-        return f"{len(missed)} of {len(strip.beads)} cannot come nearer: more would show."
-    if goal.kind == "hero" and strip.beads and all(bead.frame.id != hero for bead in strip.beads):
-        return _NOT_ON_HERO if hero else _NO_HERO
-    return ""
+        said.append(f"{len(missed)} of {len(strip.beads)} cannot come nearer: more would show.")
+    return " ".join(said)
 
 
 def item_of(strip: Strip, hero: uuid.UUID | None) -> Item:
