@@ -111,7 +111,7 @@ class Planner:
     def _anchor(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> Anchor | None:
         """A thing as it is seen in a frame before it is held, and as it should be; none where that is not known."""
         places = sorted(i for f in thread.places if (i := frames.index_of(f)) is not None)
-        only_hero = thread.goal.kind == "hero" and thread.hero in thread.places
+        only_hero = thread.goal.kind == "hero" and frames.index_of(thread.hero) in places
         asked = [i for i in places if i == index or frames[i].id == thread.hero] if only_hero else places
         colours = [self._colour(frames, i, aimed, thread) for i in asked]
         hero = next((n for n, i in enumerate(asked) if frames[i].id == thread.hero), None)
