@@ -6,19 +6,17 @@ from dataclasses import replace
 
 import numpy as np
 
-from bench.heroes import PEOPLE, Series, series
+from bench.heroes import PEOPLE, Series, finished_colours, series
 from bench.pictures import DEMO, stills
 from bench.report import Table
 from bench.things import median_colour
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.look import Look
-from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import aim_of, evened
 from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, even_series
 from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
-from nuvett.core.spaces.gamut import map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.thread.colours import middle, spread
 from nuvett.core.thread.growing import grown, overlap
@@ -111,7 +109,7 @@ def _colours(one: Series, plans: list[FramePlan], things: set[str]) -> dict[tupl
     for index, frame in enumerate(one.frames):
         for thing, pixels in frame.things.items():
             if thing in things:
-                seen = linear_to_oklab(Linear(map_to_gamut(apply_plan(plans[index], median_colour(pixels)))))
+                seen = linear_to_oklab(finished_colours(plans[index], median_colour(pixels)))
                 found[frame.setup, thing][index] = OKLab(seen[0])
     return {key: own for key, own in found.items() if len(own) > 1}
 
@@ -126,7 +124,7 @@ def _held(one: Series, plans: list[FramePlan], things: set[str]) -> tuple[list[F
     for index, plan in enumerate(plans):
         seen = [own for own in colours.values() if index in own]
         anchors = [Anchor(own[index], middle(list(own.values())), 0.9) for own in seen]
-        cloud = linear_to_oklab(Linear(map_to_gamut(apply_plan(plan, one.frames[index].sample.colours))))
+        cloud = linear_to_oklab(finished_colours(plan, one.frames[index].sample.colours))
         moves = held_moves(anchors, cloud)
         most = max(most, stretch(moves, cloud))
         made.append(with_moves(plan, moves))

@@ -6,6 +6,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
+from nuvett.core.thread.colours import GoalKind
+from nuvett.core.thread.holding import WITHIN
+
 Document = dict[str, Any]
 Share = Annotated[float, Field(ge=0, le=1)]
 Place = tuple[Share, Share]
@@ -280,20 +283,12 @@ class LensChoice(Asked):
     everywhere: bool = False
 
 
-class PointedAt(Asked):
-    """A place that a person pointed at; inside : whether the thing is there."""
-
-    x: Share
-    y: Share
-    inside: bool = True
-
-
 class PlaceOfThread(Asked):
     """Where a thing is in a frame; thread : none for a new one, which then gets the name."""
 
     thread: Row = None
     name: Annotated[str, Field(max_length=60)] = ""
-    pointed: Annotated[list[PointedAt], Field(min_length=1, max_length=100)]
+    pointed: Annotated[list[Document], Field(min_length=1, max_length=100)]
     choice: Annotated[int, Field(ge=-60, le=60)] = 0
 
 
@@ -301,7 +296,7 @@ class ThreadChange(Asked):
     """Another name or goal of a thread, or whether it is held; given : a colour, where that is the goal."""
 
     name: Annotated[str, Field(max_length=200)] | None = None
-    goal: Literal["hero", "frames", "setup", "given"] | None = None
+    goal: GoalKind | None = None
     given: Annotated[str, Field(max_length=80)] = ""
     hold: bool | None = None
-    within: Annotated[float, Field(ge=0.3, le=20)] = 1.5
+    within: Annotated[float, Field(ge=0.3, le=20)] = WITHIN

@@ -2,7 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { boxOf, ellipse, inverse, shifted, through } from "../../nuvett/web/static/lib/places.js";
+import { arrowOf, boxOf, ellipse, inverse, shifted, stepped, through } from "../../nuvett/web/static/lib/places.js";
 import { HANDLES, kept } from "../../nuvett/web/static/controls/shape_handles.js";
 
 const near = (found, wanted) => found.forEach((value, i) => assert.ok(Math.abs(value - wanted[i]) < 1e-9, `${found}`));
@@ -48,4 +48,10 @@ test("a handle that is put elsewhere changes what it stands for alone", () => {
   const [, , both] = HANDLES.straight(line);
   near(Object.values(both[4]([0.5, 0.5])), [0.4, 0.3, 0.6, 0.7]);
   assert.deepEqual(kept({ x: 9, soft: 12 }), { x: 3, soft: 12 });
+});
+
+test("an arrow key moves a place by a step and never out of the picture", () => {
+  assert.deepEqual(stepped({ x: 0.5, y: 0.5 }, arrowOf("ArrowUp"), 0.25), { x: 0.5, y: 0.25 });
+  assert.deepEqual(stepped({ x: 0.9, y: 0.5 }, arrowOf("ArrowRight"), 0.25), { x: 1, y: 0.5 });
+  assert.equal(arrowOf("Enter"), undefined);
 });

@@ -86,15 +86,15 @@ def way_off(colour: OKLab, goal: OKLab) -> str:
 
     What is neither lighter nor richer first of all is off towards red, green, yellow or blue.
     """
-    off = _cielab(colour) - _cielab(goal)
-    richer = float(np.hypot(*_cielab(colour)[1:]) - np.hypot(*_cielab(goal)[1:]))
-    turned = float(np.sqrt(max(off[1] ** 2 + off[2] ** 2 - richer**2, 0.0)))
-    words = ("redder", "greener") if abs(off[1]) > abs(off[2]) else ("yellower", "bluer")
-    along = off[1] if abs(off[1]) > abs(off[2]) else off[2]
+    own, other = _cielab(colour), _cielab(goal)
+    lighter, a, b = (float(value) for value in own - other)
+    richer = float(np.hypot(*own[1:]) - np.hypot(*other[1:]))
+    turned = float(np.sqrt(max(a * a + b * b - richer * richer, 0.0)))
+    more, less, along = ("redder", "greener", a) if abs(a) > abs(b) else ("yellower", "bluer", b)
     ways = (
-        (abs(float(off[0])), "lighter" if off[0] > 0 else "darker"),
+        (abs(lighter), "lighter" if lighter > 0 else "darker"),
         (abs(richer), "richer" if richer > 0 else "duller"),
-        (turned, words[0] if along > 0 else words[1]),
+        (turned, more if along > 0 else less),
     )
     amount, word = max(ways)
     return word if amount >= _PLAIN else ""

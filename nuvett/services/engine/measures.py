@@ -11,7 +11,6 @@ from nuvett.core.fit.hue_families import hue_families
 from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import FINE
 from nuvett.core.look.look import Look
-from nuvett.core.measure.sampling import Sample
 from nuvett.core.measure.statistics import quantiles_of, thin
 from nuvett.core.plan.apply import before_kind
 from nuvett.core.plan.by_hand import GreyOperation, HuesOperation
@@ -23,7 +22,6 @@ from nuvett.core.planning.warnings import Note, notes_on
 from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.palette import Palette, find_palette
 from nuvett.core.steps.hold import HoldStep
-from nuvett.core.thread.places import colour_under
 from nuvett.core.types import OKLab, Quantiles
 from nuvett.services.engine.areas import Areas
 from nuvett.services.engine.caches import Cache
@@ -132,16 +130,6 @@ class Measures:
             return tuple(find(plan, self._sources.sample(frame), self._areas.seeing(frame, plan), frame.faces, limits))
 
         return self._kept.get(key, make)
-
-    def colour_of_place(self, frame: FrameFacts, plan: FramePlan, key: str, colours: Sample) -> OKLab | None:
-        """Middle colour (3,) of a place of a frame under a plan; none where its cut leaves too little of it.
-
-        key : names the colours, which were taken there as the frame came
-        """
-        return self._kept.get(
-            ("place", key, frame.view, plan.key),
-            lambda: colour_under(plan, colours, self._areas.seeing(frame, plan)),
-        )
 
     def bending(self, frame: FrameFacts, plan: FramePlan) -> float:
         """How much a plan bends the colours of a frame, in hundredths of OKLab."""

@@ -111,20 +111,27 @@ class Planner:
     def _anchor(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> Anchor | None:
         """A thing as it is seen in a frame before it is held, and as it should be; none where that is not known."""
         places = sorted(i for f in thread.places if (i := frames.index_of(f)) is not None)
-        only_hero = thread.goal.kind == "hero" and frames.index_of(thread.hero) in places
-        asked = [i for i in places if i == index or frames[i].id == thread.hero] if only_hero else places
-        colours = [self._colour(frames, i, aimed, thread) for i in asked]
-        hero = next((n for n, i in enumerate(asked) if frames[i].id == thread.hero), None)
-        wanted = goals(thread.goal, colours, [frames[i].setup for i in asked], hero)
-        place = next((n for n, i in enumerate(asked) if i == index), None)
-        colour, goal = (None, None) if place is None else (colours[place], wanted[place])
+        on_hero = frames.index_of(thread.hero)
+        if thread.goal.kind == "hero" and on_hero in places:
+            places = [i for i in places if i in (index, on_hero)]
+        colours = [self._unheld_colour(frames, i, aimed, thread) for i in places]
+        hero = places.index(on_hero) if on_hero in places else None
+        wanted = goals(thread.goal, colours, [frames[i].setup for i in places], hero)
+        colour, goal = colours[places.index(index)], wanted[places.index(index)]
         return None if colour is None or goal is None else Anchor(colour, goal, thread.within)
 
-    def _colour(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> OKLab | None:
-        frame, plan = frames[index], self.unheld(frames, index, aimed)
-        key, sample = thread.places[frame.id]
+    def _unheld_colour(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> OKLab | None:
+        frame = frames[index]
+        return self.colour_of_place(frame, self.unheld(frames, index, aimed), *thread.places[frame.id])
+
+    def colour_of_place(self, frame: FrameFacts, plan: FramePlan, key: str, colours: Sample) -> OKLab | None:
+        """Middle colour (3,) of a place of a frame under a plan; none where its cut leaves too little of it.
+
+        key : names the colours, which were taken there as the frame came
+        """
         return self._kept.get(
-            ("unheld place", key, plan.key), lambda: colour_under(plan, sample, self._areas.seeing(frame, plan))
+            ("place", key, frame.view, plan.key),
+            lambda: colour_under(plan, colours, self._areas.seeing(frame, plan)),
         )
 
     def unheld(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:

@@ -14,7 +14,7 @@ from nuvett.core.measure.statistics import Statistics, measure
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.thread.growing import EDGE, Outlines, Pointed, grown
-from nuvett.core.types import Encoded01, Linear, OKLab
+from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.proxy import fit_within, measuring_proxy
 from nuvett.imaging.views import decode_view
 from nuvett.services.engine.arrays import load_array, sample_of_array
@@ -72,7 +72,7 @@ class Sources:
 
     def linear_view(self, frame: FrameFacts, edge: int) -> Linear:
         """A frame as it came, in linear light (h, w, 3), scaled down to a long edge."""
-        return to_linear(Encoded01(np.ascontiguousarray(in_floats(self.view(frame.view, edge)))), frame.domain)
+        return to_linear(in_floats(self.view(frame.view, edge)), frame.domain)
 
     def outlines(self, frame: FrameFacts, pointed: tuple[Pointed, ...]) -> Outlines:
         """Outlines of a thing in a frame as it came, about places that were pointed at."""

@@ -21,7 +21,7 @@ from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.wall import Show, shown_plan
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book import version_of
-from nuvett.services.lookbook.book_list import names, versions
+from nuvett.services.lookbook.book_list import names, version_numbers
 from nuvett.services.lookbook.trying import aimed_with, ground_of, with_frame_parts
 from nuvett.services.looks import looks, wall_states
 from nuvett.services.looks.heroes import finish_of
@@ -80,12 +80,12 @@ def standing(session: Session, slug: str, asked: Asked) -> Standing:
     if asked.state == FINISHED:
         finish = finish_of(session, asked.frame)
         return Standing(asked, finish.facts, finish.index, finish.aimed, None)
+    if (kept := _KEPT.fullmatch(asked.state)) is not None:
+        return _under_kept(session, series, asked, (uuid.UUID(kept[1]), int(kept[2]) if kept[2] else None))
     facts = series_facts(session, series)
     index = facts.index_of(asked.frame)
     if index is None:
         raise NotFoundError
-    if (kept := _KEPT.fullmatch(asked.state)) is not None:
-        return _under_kept(session, series, asked, (uuid.UUID(kept[1]), int(kept[2]) if kept[2] else None))
     state = wall_states.state_of(session, series, facts, asked.state)
     return Standing(asked, facts, index, state.aims[index], state.show)
 
@@ -102,11 +102,11 @@ def _under_kept(session: Session, series: models.Series, asked: Asked, look: tup
 
 def kept_states(session: Session) -> list[tuple[str, str]]:
     """Kept looks as states that a frame can stand in, each with its earlier versions, and their words."""
-    found = []
+    numbers, found = version_numbers(session), []
     for look_id, name in names(session):
         found.append((f"kept {look_id}", name))
-        earlier = versions(session, uuid.UUID(look_id))[1:]
-        found += [(f"kept {look_id} {row.number}", f"{name}, version {row.number}") for row in earlier]
+        earlier = numbers.get(uuid.UUID(look_id), [])[1:]
+        found += [(f"kept {look_id} {number}", f"{name}, version {number}") for number in earlier]
     return found
 
 

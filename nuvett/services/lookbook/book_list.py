@@ -164,6 +164,14 @@ def versions(session: Session, look_id: uuid.UUID) -> list[models.KeptVersion]:
     return list(session.scalars(query.order_by(models.KeptVersion.number.desc())))
 
 
+def version_numbers(session: Session) -> dict[uuid.UUID, list[int]]:
+    """Numbers of the versions of all looks, by their ids, newest first."""
+    version, found = models.KeptVersion, dict[uuid.UUID, list[int]]()
+    for look_id, number in session.execute(select(version.look_id, version.number).order_by(version.number.desc())):
+        found.setdefault(look_id, []).append(number)
+    return found
+
+
 def pairs_of(session: Session, look_id: uuid.UUID) -> list[models.Pair]:
     """Pairs that a look was worked out from."""
     return list(

@@ -13,7 +13,7 @@ from nuvett.core.errors import NuvettError
 from nuvett.core.look.look import Look
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.types import Encoded01, Linear
+from nuvett.core.types import Linear
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.workbench import Workbench
 
@@ -116,4 +116,4 @@ def _measured(
 
 
 def _linear(pixels: Pixels) -> Linear:
-    return to_linear(Encoded01(in_floats(pixels)))
+    return to_linear(in_floats(pixels))

@@ -13,7 +13,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.facts import Aimed
-from nuvett.services.looks.looks import aim_of_draft, aimed_at, locked_look, walked
+from nuvett.services.looks.looks import aim_of_draft, aimed_at, locked_look
 from nuvett.services.platform import history
 from nuvett.services.references.targets import frames_read, lock_series
 from nuvett.services.series.catalogue import last_version, look_of, shown_frames
@@ -253,7 +253,7 @@ def renew(session: Session, series: models.Series) -> int:
 def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series)
-    passed = walked(session, f"carry:{series.id}", forward)
+    passed = history.walked(session, f"carry:{series.id}", forward)
     follows = passed.state["follows"]
     for frame in shown_frames(session, series.id):
         if str(frame.id) in follows:

@@ -10,7 +10,7 @@ from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.common import Common, Shared, added, shared_by, with_common
 from nuvett.core.look.look import Look
 from nuvett.core.look.words import describe
-from nuvett.services.looks.looks import locked_look, walked
+from nuvett.services.looks.looks import locked_look
 from nuvett.services.platform import history
 from nuvett.services.series.catalogue import shown_frames
 from nuvett.services.series.frame_facts import trim_of
@@ -63,7 +63,7 @@ def walk_into_look(session: Session, series: models.Series, forward: bool) -> st
     Raises InvalidChangeError, too, when the look or one of the frames has been changed since.
     """
     row = locked_look(session, series)
-    passed = walked(session, f"common:{series.id}", forward)
+    passed = history.walked(session, f"common:{series.id}", forward)
     state, other = passed.state, passed.step.before if forward else passed.step.after
     by_id = {str(frame.id): frame for frame in shown_frames(session, series.id)}
     members = [by_id[key] for key in state["frames"] if key in by_id]

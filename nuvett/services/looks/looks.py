@@ -58,14 +58,6 @@ def aimed_at(look: Look, target: models.Target | None, version: uuid.UUID | None
     return Aimed(look, target_document(target), str(target.id), version) if target else Aimed(look, version=version)
 
 
-def walked(session: Session, subject: str, forward: bool) -> history.Passed:
-    """The step walked over, marked as such, and the state after it. Raises InvalidChangeError when there is none."""
-    step = (history.step_forward if forward else history.step_back)(session, subject)
-    if step is None:
-        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
-    return history.Passed(step, forward)
-
-
 def change_look(
     session: Session,
     series: models.Series,
@@ -129,7 +121,7 @@ def walk_look(
     Raises InvalidChangeError at the end, ConflictError when it has been changed elsewhere since `revision`.
     """
     row = _unchanged_look(session, series, revision)
-    passed = walked(session, f"look:{row.id}", forward)
+    passed = history.walked(session, f"look:{row.id}", forward)
     _restore(row, passed.state)
     return row, passed.step.words
 

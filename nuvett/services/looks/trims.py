@@ -5,7 +5,6 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import ConflictError
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import describe
-from nuvett.services.looks.looks import walked
 from nuvett.services.platform import history
 from nuvett.store import models
 
@@ -45,7 +44,7 @@ def walk_trim(session: Session, frame: models.Frame, forward: bool, revision: in
     session.flush()
     session.refresh(frame, with_for_update=True)
     _refuse_changed(frame, revision)
-    passed = walked(session, subject_of(frame), forward)
+    passed = history.walked(session, subject_of(frame), forward)
     _restore(frame, passed)
     return passed.step.words
 

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from nuvett.core.look.ways import IN_SHORT, Way
-from nuvett.core.planning.nearer import has_both, ways_of
+from nuvett.core.planning.nearer import ways_of
 from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.wall import Show
 from nuvett.services.looks.carrying import CarryState, followings, version_numbered, versions_followed
@@ -73,9 +73,8 @@ def versions(session: Session, series: models.Series) -> list[Choice]:
 
 def ways(draft: Aimed | None) -> list[Choice]:
     """The draft as it arrives in each way everywhere, whatever set-ups say; none where there is only one way."""
-    if draft is None or draft.target is None or not has_both(draft.look):
-        return []
-    return [Choice(f"{_BY}{way}", IN_SHORT[way]) for way in ways_of(draft.look)]
+    found = ways_of(draft.look) if draft and draft.target else ()
+    return [Choice(f"{_BY}{way}", IN_SHORT[way]) for way in found] if len(found) > 1 else []
 
 
 def usual_state(state: CarryState) -> str:

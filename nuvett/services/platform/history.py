@@ -101,6 +101,14 @@ def step_forward(session: Session, subject: str) -> History | None:
     return found
 
 
+def walked(session: Session, subject: str, forward: bool) -> Passed:
+    """The step walked over, marked as such, and the state after it. Raises InvalidChangeError when there is none."""
+    step = (step_forward if forward else step_back)(session, subject)
+    if step is None:
+        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
+    return Passed(step, forward)
+
+
 def travel(session: Session, subject: str, number: int) -> list[Passed]:
     """Go to just after step `number` (0: before the first), on whatever branch it lies; the steps walked over in order.
 

@@ -64,12 +64,10 @@ def restore(session: Session, studio: Studio, series: models.Series, state: Stat
 def walk_references(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
     """Undo or redo one change of references; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series)
-    step = (history.step_forward if forward else history.step_back)(session, subject_of(series))
-    if step is None:
-        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
-    restore(session, studio, series, step.after if forward else step.before)
+    passed = history.walked(session, subject_of(series), forward)
+    restore(session, studio, series, passed.state)
     renew_target_if_weighed(session, series.id)
-    return step.words
+    return passed.step.words
 
 
 def return_to_target(session: Session, studio: Studio, series: models.Series, number: int) -> None:

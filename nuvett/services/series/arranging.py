@@ -8,7 +8,6 @@ from typing import Any
 from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError
 from nuvett.services.platform import history
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import lock_series, ready_frames
@@ -62,13 +61,11 @@ def walk_arrangement(session: Session, studio: Studio, series: models.Series, fo
     Frames that came or went since keep what they have.
     """
     lock_series(session, series.id)
-    step = (history.step_forward if forward else history.step_back)(session, subject_of(series))
-    if step is None:
-        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
+    passed = history.walked(session, subject_of(series), forward)
     now = _state(session, series)
-    _restore(session, series, step.after if forward else step.before)
+    _restore(session, series, passed.state)
     _even_if_changed(session, studio, series, now, _state(session, series))
-    return step.words
+    return passed.step.words
 
 
 def _restore(session: Session, series: models.Series, state: dict[str, Any]) -> None:

@@ -121,9 +121,9 @@ def strip_of(
         if place is None:
             continue
         key, colours = place.key, place.grown.colours
-        came = bench.measures.colour_of_place(frame, UNTOUCHED, key, colours)
+        came = bench.planner.colour_of_place(frame, UNTOUCHED, key, colours)
         if came is not None:
-            shown = bench.measures.colour_of_place(frame, plan, key, colours)
+            shown = bench.planner.colour_of_place(frame, plan, key, colours)
             beads.append(Bead(frame, place, came, shown, None, None, None))
     setups = [bead.frame.setup for bead in beads]
     on_hero = next((i for i, bead in enumerate(beads) if bead.frame.id == hero), None)

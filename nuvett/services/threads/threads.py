@@ -1,6 +1,5 @@
 """Threads of a series and the places where they are seen, each change a named step that can be undone."""
 
-import json
 import uuid
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -238,7 +237,7 @@ def _recorded(
     before = _state(session, *asked)
     yield
     after = _state(session, *asked)
-    if json.dumps(before, sort_keys=True) != json.dumps(after, sort_keys=True):
+    if before != after:
         history.record(session, series.id, subject_of(series), words, before, after)
 
 
@@ -261,12 +260,10 @@ def _values(row: models.Thread) -> Json:
 def walk_threads(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
     """Undo or redo one change of threads; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series.id)
-    step = (history.step_forward if forward else history.step_back)(session, subject_of(series))
-    if step is None:
-        raise InvalidChangeError("There is nothing to redo." if forward else "There is nothing to undo.")
-    _restore(session, series, step.after if forward else step.before)
+    passed = history.walked(session, subject_of(series), forward)
+    _restore(session, series, passed.state)
     let_light_be_evened(session, studio, series.id)
-    return step.words
+    return passed.step.words
 
 
 def _restore(session: Session, series: models.Series, state: dict[str, Any]) -> None:

@@ -27,8 +27,8 @@ from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.instruments import palette_bands, tone_side
 from nuvett.web.views.readings import zone_views
-from nuvett.web.views.threads import OnWall, on_wall
-from nuvett.web.views.tiles import Tile, labels_of, short_names, tile_of
+from nuvett.web.views.threads import OnWall, named, on_wall
+from nuvett.web.views.tiles import Tile, labels_of, tile_of
 
 router = APIRouter(prefix="/series/{slug}")
 Sort = Literal["shooting", "drift", "thread"]
@@ -97,8 +97,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     found = [tile for tile in tiles if shown.finds(tile)]
     run = [tile for tile in tiles if not tile.variant]
     thread = next((one for one in followed if str(one.id) == shown.thread), None)
-    short = dict(zip((tile.id for tile in run), short_names([tile.name for tile in run]), strict=True))
-    names = {uuid.UUID(tile.id): (tile.name, short[tile.id]) for tile in run}
+    names = named([(uuid.UUID(tile.id), tile.name) for tile in run])
     along = on_wall(bench, Seen(facts, wanted.aims, wanted.show, hero), thread, names) if thread else None
     return {
         "slug": slug,
@@ -115,7 +114,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "along": along,
         "hidden": len(tiles) - len(found),
         "run": run,
-        "run_names": list(short.values()),
+        "run_names": [brief for _, brief in names.values()],
         "wall": wall,
         "beside_wall": beside,
         "stand_out": [tile for tile in tiles if tile.outlier],

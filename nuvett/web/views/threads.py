@@ -1,6 +1,7 @@
 """View models of threads: what is followed, where it is seen, and its strip of colours in shooting order."""
 
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -12,6 +13,7 @@ from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.thread.colours import GOALS
 from nuvett.core.thread.given import is_outside
+from nuvett.core.thread.holding import WITHIN
 from nuvett.core.thread.places import Outline
 from nuvett.core.types import OKLab
 from nuvett.services.engine.facts import FrameFacts
@@ -200,9 +202,21 @@ def on_wall(bench: Workbench, seen: Seen, thread: Thread, names: Names) -> OnWal
             place=None if place is None else (1000 * place[0], scale * placing.size[1] * place[1]),
             size=(1000.0, scale * placing.size[1]),
         )
-    beads = [_bead_view(bead, names, seen.hero) for bead in strip.beads]
-    out = [(names[bead.frame.id][0], bead.words) for bead in strip.standing_out]
-    return OnWall(item_of(strip, seen.hero), beads, out, tiles)
+    return OnWall(item_of(strip, seen.hero), _beads(strip, names, seen.hero), _standing_out(strip, names), tiles)
+
+
+def named(frames: Sequence[tuple[uuid.UUID, str]]) -> Names:
+    """Frames by their ids with what they are called."""
+    short = short_names([name for _, name in frames])
+    return {frame: (name, brief) for (frame, name), brief in zip(frames, short, strict=True)}
+
+
+def _beads(strip: Strip, names: Names, hero: uuid.UUID | None) -> list[BeadView]:
+    return [_bead_view(bead, names, hero) for bead in strip.beads]
+
+
+def _standing_out(strip: Strip, names: Names) -> list[tuple[str, str]]:
+    return [(names[bead.frame.id][0], bead.words) for bead in strip.standing_out]
 
 
 def chosen_of(found: list[Thread], wanted: str) -> Thread | None:
@@ -242,21 +256,21 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         place, bead = chosen.places.get(frame.id) if chosen else None, beads.get(frame.id)
         src = picture_address(slug, frame.id, plans[index].key, _EDGES[shown.size])
         tiles.append(_tile(frame, labels[frame.id].name, src, place, bead))
-    names = [labels[seen.facts[index].id].name for index in firsts]
-    short = dict(zip((seen.facts[i].id for i in firsts), zip(names, short_names(names), strict=True), strict=True))
+    names = named([(frame.id, labels[frame.id].name) for frame in seen.facts.firsts])
     return {
         "slug": slug,
         "items": [item_of(one, seen.hero) for one in measured],
         "chosen": item_of(strip, seen.hero) if strip else None,
         "summary": summary_of(measured),
         "tiles": tiles,
-        "beads": [_bead_view(bead, short, series.hero_id) for bead in strip.beads] if strip else [],
-        "standing_out": [(short[b.frame.id][0], b.words) for b in strip.standing_out] if strip else [],
+        "beads": _beads(strip, names, seen.hero) if strip else [],
+        "standing_out": _standing_out(strip, names) if strip else [],
         "choices": choices,
         "show": key,
         "light_due": light_due,
         "size": shown.size,
         "goals": list(GOALS.items()),
+        "usual_within": WITHIN,
         "undo_words": undo_words(past),
         "redo_words": redo_words(past),
     }

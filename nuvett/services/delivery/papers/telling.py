@@ -1,5 +1,6 @@
 """What the contact sheet and the record of a delivery say of its pictures."""
 
+import uuid
 from pathlib import Path
 
 from nuvett.core.reading.column import lightness_marks
@@ -21,8 +22,7 @@ from nuvett.services.delivery.papers.record import (
     steps_in_words,
 )
 from nuvett.services.looks.carrying import Following
-from nuvett.services.threads.measuring import strip_of
-from nuvett.services.threads.threads import Thread
+from nuvett.services.threads.measuring import Strip, strip_of
 from nuvett.store import models
 
 
@@ -74,14 +74,21 @@ def _record(parcel: Parcel) -> Record:
         caption=credits.caption,
         looks=tuple(_look_record(one) for one in parcel.followed),
         files=tuple(_file_record(parcel, made) for made in parcel.pictures),
-        threads=tuple(_thread_record(parcel, one) for one in parcel.threads),
+        threads=_thread_records(parcel),
     )
 
 
-def _thread_record(parcel: Parcel, thread: Thread) -> ThreadRecord:
-    made = [(frame, parcel.plan(one.row)) for one in parcel.firsts if (frame := parcel.frame(one.row)) is not None]
-    names = {one.frame.id: one.frame.name for one in parcel.firsts if one.frame is not None}
-    strip = strip_of(parcel.studio.bench, thread, made, parcel.series.hero_id)
+def _thread_records(parcel: Parcel) -> tuple[ThreadRecord, ...]:
+    wanted = {frame for thread in parcel.threads for frame in thread.places}
+    firsts = [one for one in parcel.firsts if one.row.frame_id in wanted]
+    made = [(frame, parcel.plan(one.row)) for one in firsts if (frame := parcel.frame(one.row)) is not None]
+    names = {one.frame.id: one.frame.name for one in firsts if one.frame is not None}
+    bench, hero = parcel.studio.bench, parcel.series.hero_id
+    return tuple(_thread_record(strip_of(bench, thread, made, hero), names) for thread in parcel.threads)
+
+
+def _thread_record(strip: Strip, names: dict[uuid.UUID, str]) -> ThreadRecord:
+    thread = strip.thread
     return ThreadRecord(
         name=thread.name,
         goal=GOALS[thread.goal.kind],

@@ -2,6 +2,7 @@
 
 import { all, ask, clone, one, say } from "../lib/common.js";
 import { merged } from "../lib/merging.js";
+import { arrowOf, stepped } from "../lib/places.js";
 
 const SAID = {
   hold: "Pick the colour to hold in the frame.",
@@ -81,15 +82,13 @@ export function connectPicking(page) {
   });
   picture.addEventListener("keydown", (event) => {
     if (!page.picking) return;
-    const arrow = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
+    const arrow = arrowOf(event.key);
     if (!arrow && event.key !== "Enter" && event.key !== "Escape") return;
     event.preventDefault();
     event.stopPropagation();
     if (event.key === "Escape") return end();
     if (!arrow) return pickAt(cross);
-    const step = event.shiftKey ? 0.1 : 0.01;
-    cross.x = Math.min(1, Math.max(0, cross.x + arrow[0] * step));
-    cross.y = Math.min(1, Math.max(0, cross.y + arrow[1] * step));
+    Object.assign(cross, stepped(cross, arrow, event.shiftKey ? 0.1 : 0.01));
     showCross();
   });
 }

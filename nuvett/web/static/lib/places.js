@@ -59,3 +59,14 @@ export function boxOf([width, height], radius) {
   const pixels = (radius / 100) * Math.max(width, height);
   return [pixels / width, pixels / height];
 }
+
+const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/** The way that an arrow key goes, [x, y]; undefined for other keys. */
+export const arrowOf = (key) => ARROWS[key];
+
+/** A place in shares a step along an arrow, kept inside the picture. */
+export const stepped = ({ x, y }, arrow, step) => ({
+  x: Math.min(1, Math.max(0, x + arrow[0] * step)),
+  y: Math.min(1, Math.max(0, y + arrow[1] * step)),
+});

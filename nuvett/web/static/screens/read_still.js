@@ -1,6 +1,7 @@
 // The still on Read under pointer, pen, touch and keyboard: patches, outlines, families, points, replacing a colour.
 
 import { all, one, say } from "../lib/common.js";
+import { arrowOf, stepped } from "../lib/places.js";
 
 const LEAST = 0.01;
 const CORNER = 12;
@@ -277,7 +278,6 @@ export function connectStill(page) {
   root.addEventListener("click", (event) => event.target.closest("[data-add-middle]") && addInMiddle());
 
   const cross = { x: 0.5, y: 0.5 };
-  const ARROWS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   let settling = null;
   const keepSoon = (document, focus) => {
     page.document = document;
@@ -291,7 +291,7 @@ export function connectStill(page) {
   root.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey) return;
     const step = (event.shiftKey ? 0.1 : 0.01) * (event.altKey ? 0.1 : 1);
-    const arrow = ARROWS[event.key];
+    const arrow = arrowOf(event.key);
     const patch = event.target.closest("[data-patch]");
     const marker = event.target.closest("[data-point]");
     const done = () => {
@@ -337,8 +337,7 @@ export function connectStill(page) {
     } else if (event.target.matches("[data-still]")) {
       if (arrow) {
         done();
-        cross.x = clamp(cross.x + arrow[0] * step);
-        cross.y = clamp(cross.y + arrow[1] * step);
+        Object.assign(cross, stepped(cross, arrow, step));
         const shown = one("[data-cross]", root);
         shown.hidden = false;
         Object.assign(shown.style, { left: `calc(${cross.x * 100}% - 12px)`, top: `calc(${cross.y * 100}% - 12px)` });

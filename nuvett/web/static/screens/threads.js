@@ -3,6 +3,7 @@
 import { ask, one, say } from "../lib/common.js";
 import { latest } from "../lib/draft.js";
 import { morphInto } from "../lib/morphing.js";
+import { arrowOf, stepped } from "../lib/places.js";
 
 const STEP = 0.02; // of the picture that the cross goes by a key
 const LIGHT = 1500; // ms until it is seen whether light has been evened
@@ -102,12 +103,10 @@ export const threads = () => ({
     const plate = event.target.closest("[data-plate]");
     if (!plate || event.ctrlKey || event.metaKey) return;
     const tile = plate.closest("[data-tile]");
-    const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key];
-    if (way) {
+    const arrow = arrowOf(event.key);
+    if (arrow) {
       const cross = this.crossOf(plate);
-      const by = event.shiftKey ? 5 * STEP : STEP;
-      cross.x = Math.min(1, Math.max(0, cross.x + way[0] * by));
-      cross.y = Math.min(1, Math.max(0, cross.y + way[1] * by));
+      Object.assign(cross, stepped(cross, arrow, event.shiftKey ? 5 * STEP : STEP));
       this.showCross(plate);
     } else if (event.key === "Enter" || event.key === " ") this.pointAt(tile, this.crossOf(plate), event);
     else if (event.key === "+" || event.key === "-") this.otherOutline(tile, event.key === "+" ? 1 : -1);
