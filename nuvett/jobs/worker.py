@@ -33,9 +33,11 @@ from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.queue import (
     DELIVER,
     DELIVER_FILE,
+    DESCRIBE,
     EVEN_SERIES,
     FIND_SUBJECTS,
     FINISH_DELIVERY,
+    FOLLOW,
     INGEST_CLIP,
     INGEST_FRAME,
     INGEST_REFERENCE,
@@ -47,6 +49,7 @@ from nuvett.services.platform.workers import at_work, forget_workers, hand_back,
 from nuvett.services.references import clips, kept_references, new_references, targets
 from nuvett.services.series import gathering, lighting, subjects
 from nuvett.services.shelf import filing
+from nuvett.services.threads import following
 from nuvett.settings import Settings
 
 log = logging.getLogger("nuvett.jobs")
@@ -69,6 +72,7 @@ def _even_series(studio: Studio, series: uuid.UUID) -> None:
     lighting.order_and_even(studio, series)
     with studio.database.session() as session:
         carried_plans.queue_if_due(session, studio, series)
+        following.queue_if_due(session, studio, series)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
@@ -93,6 +97,8 @@ TASKS: dict[str, _Task] = {
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
     EVEN_SERIES: _Task(_even_series, lighting.give_up),
     FIND_SUBJECTS: _Task(subjects.find_subjects, subjects.give_up),
+    DESCRIBE: _Task(following.describe_frames, following.leave),
+    FOLLOW: _Task(following.follow, following.give_up),
     DELIVER: _Task(delivering.prepare_delivery, delivering.give_up),
     DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
     KEEP_CARRIED: _Task(carried_plans.keep_carried, _leave),

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 from nuvett.core.thread.colours import GoalKind
+from nuvett.core.thread.following import Answer
 from nuvett.core.thread.holding import WITHIN
 
 Document = dict[str, Any]
@@ -284,12 +285,21 @@ class LensChoice(Asked):
 
 
 class PlaceOfThread(Asked):
-    """Where a thing is in a frame; thread : none for a new one, which then gets the name."""
+    """Where a thing is in a frame.
+
+    thread : none for a new one, which then gets the name; choice : of an outline, none for the likeliest
+    """
 
     thread: Row = None
     name: Annotated[str, Field(max_length=60)] = ""
     pointed: Annotated[list[Document], Field(min_length=1, max_length=100)]
-    choice: Annotated[int, Field(ge=-60, le=60)] = 0
+    choice: Annotated[int, Field(ge=-60, le=60)] | None = None
+
+
+class AnswerOfThread(Asked):
+    """Whether a thread is seen where it was asked about."""
+
+    answer: Answer
 
 
 class ThreadChange(Asked):

@@ -274,7 +274,8 @@ def test_papers_tell_of_the_pictures_and_the_list_of_checksums_of_all(studio: St
     assert record.creator == "Ann Example" and ("Tone", "goes 65 % of the way to the target") in {
         (step.title, step.words) for step in record.looks[0].steps
     }
-    (thread,) = record.threads
+    faces, thread = record.threads
+    assert faces.name == "Faces, medium" and faces.apart_after is None
     assert thread.name == "the bowl" and [place.frame for place in thread.places] == ["AT-0101", "AT-0102"]
     assert thread.apart_after and thread.places[0].came != thread.places[0].made
     page = found["record.html"].decode()

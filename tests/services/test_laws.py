@@ -75,6 +75,8 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
             queue.INGEST_CLIP: clip.id,
             queue.EVEN_SERIES: series.id,
             queue.FIND_SUBJECTS: series.id,
+            queue.DESCRIBE: series.id,
+            queue.FOLLOW: series.id,
             queue.DELIVER: delivery.id,
             queue.DELIVER_FILE: first.id,
             queue.FINISH_DELIVERY: delivery.id,

@@ -1,4 +1,4 @@
-"""Through Chromium: a thing pointed at in two frames, its outline changed by key, named, given a colour, undone."""
+"""Through Chromium: a thing pointed at in two frames, asked about, its outline changed by key, named, undone."""
 
 import re
 
@@ -13,14 +13,21 @@ def test_a_thing_is_followed_from_frame_to_frame(quiet: Page, site: str) -> None
     page, address = quiet, begin(quiet, site, "Threads")
     page.goto(f"{address}/carry")
     page.get_by_role("link", name="Threads").click()
-    expect(page.get_by_text("Things that must look the same in every frame")).to_be_visible()
+    expect(page.get_by_text("on a thing in any frame")).to_be_visible()
+    expect(page.locator("[data-thread]")).to_contain_text("Faces, medium, 1 frame")
     for name, (x, y) in BOWL.items():
         plate = page.get_by_role("button", name=f"{name}: point at the thing")
         box = plate.bounding_box()
         assert box is not None
         plate.click(position={"x": x * box["width"], "y": y * box["height"]})
         expect(page.get_by_role("button", name=f"{name}: seen here")).to_be_visible()
-    thread = page.locator("[data-thread]")
+        expect(page.locator("[data-waiting]")).to_have_count(0)
+        if name == "AT-0101":  # another bowl stands in that frame
+            expect(page.get_by_role("button", name="yes: AT-0102")).to_be_visible()
+            no_violations(page)
+            page.keyboard.press("n")
+            expect(page.locator("[data-question]")).to_have_count(0)
+    thread = page.locator("[data-thread]:has([aria-current])")
     expect(thread).to_have_count(1)
     expect(thread).to_contain_text("2 frames")
     expect(page.locator("[data-go-tile]")).to_have_count(2)
@@ -39,7 +46,7 @@ def test_a_thing_is_followed_from_frame_to_frame(quiet: Page, site: str) -> None
     page.get_by_label("Colour", exact=True).fill("#2f6f7f")
     page.get_by_label("Colour", exact=True).press("Enter")
     expect(page.get_by_label("Colour", exact=True)).to_have_value("#2f6f7f")
-    expect(page.get_by_text(re.compile(r"^1 thread, \d"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^2 threads, \d"))).to_be_visible()
     no_violations(page)
     page.get_by_role("button", name="AT-0107: seen here").focus()
     page.keyboard.press("Delete")

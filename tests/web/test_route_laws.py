@@ -37,6 +37,7 @@ JSON: dict[str, dict[str, Any]] = {
     "/trim": LOOK,
     "/threads/frames/{frame_id}": {"pointed": [{"x": 0.5, "y": 0.5}]},
     "/threads/{thread_id}": {"name": "x"},
+    "/answer": {"answer": "yes"},
     "/trim/step/{number}": {"revision": 1},
     "/trim/step/{number}/name": {"name": "x"},
     "/trim/other": {"document": {}, "what": "step 1"},

@@ -6,6 +6,8 @@ import pytest
 from starlette.testclient import TestClient
 
 from nuvett.services.platform.studio import Studio
+from nuvett.services.series import catalogue
+from nuvett.services.threads import following
 from tests.web.test_lookbook import frames_of
 
 PLACE = {"x": 0.53, "y": 0.74}
@@ -30,7 +32,7 @@ def board(client: TestClient, slug: str, query: str = "") -> str:
 def test_the_board_shows_outlines_colours_and_distances(client: TestClient, slug: str, thread: str) -> None:
     page = client.get(f"/series/{slug}/threads").text
     assert page.count('class="thread-over"') == 2 and page.count("data-go-tile") == 2
-    assert "<b>the bowl</b>, 2 frames" in page and re.search(r"1 thread, \d+\.\d apart, as shown", page)
+    assert "<b>the bowl</b>, 2 frames" in page and re.search(r"2 threads, \d+\.\d apart, as shown", page)
     assert "1 thing followed" in client.get(f"/series/{slug}/carry").text
     begun = board(client, slug, "thread=new")
     assert 'class="thread-over"' not in begun and "on a thing in any frame" in begun
@@ -85,7 +87,7 @@ def test_goals_are_chosen_and_a_colour_that_cannot_be_shown_is_said_to_be_so(
 
 def test_a_thread_is_held_and_that_is_seen(client: TestClient, slug: str, thread: str) -> None:
     def apart() -> float:
-        found = re.search(r"1 thread, (\d+\.\d) apart", board(client, slug))
+        found = re.search(r"2 threads, (\d+\.\d) apart", board(client, slug))
         assert found is not None
         return float(found[1])
 
@@ -118,3 +120,26 @@ def test_what_is_wrong_is_refused_in_words(client: TestClient, slug: str, studio
         client, slug
     )
     assert client.delete(thread).status_code == 200 and client.delete(thread).status_code == 404
+
+
+def test_what_is_doubtful_is_asked_about_and_answered_once(
+    client: TestClient, slug: str, studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    first, second = frames_of(studio, slug)
+    answer = client.post(f"/series/{slug}/threads/frames/{first}", json={"pointed": [PLACE], "name": "the bowl"})
+    thread = f"/series/{slug}/threads/{answer.json()['thread']}"
+    assert "looking for it in the other frames" in board(client, slug)
+    monkeypatch.setattr(following, "SURE", 1.1)
+    monkeypatch.setattr(following, "DOUBTFUL", 0.0)
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug).id
+    following.follow(studio, series)
+    shown = board(client, slug)
+    assert "Is this it?" in shown and f'data-question="{second}"' in shown and "looking for it" not in shown
+    assert re.search(r'viewBox="[\d.]+ [\d.]+ [\d.]+ [\d.]+" role="img" aria-label="perhaps in', shown)
+    assert "1 question" in board(client, slug, "thread=new") and "Is this it?" not in board(client, slug, "thread=new")
+    asked = f"{thread}/frames/{second}/answer"
+    assert client.post(asked, json={"answer": "perhaps"}).status_code == 422
+    assert client.post(asked, json={"answer": "yes"}).status_code == 200
+    assert "2 frames" in board(client, slug) and "Is this it?" not in board(client, slug)
+    assert client.post(asked, json={"answer": "no"}).status_code == 404, "it is asked no more"

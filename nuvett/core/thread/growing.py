@@ -25,6 +25,7 @@ _ABOUT = 2  # pixels about a place whose middle is its colour
 _AREAS = 26
 _SMALLEST, _LARGEST = 14, 0.35  # pixels, and share of the picture, of outlines
 _ROUNDED = 5  # pixels that decide together where an outline runs
+_AS_FOUND = 8.0  # of its score that an outline gains by overlapping what was found
 _APART = 0.14  # of the logarithm of their areas, between one outline and the next
 
 Mask = NDArray[np.bool_]
@@ -58,10 +59,27 @@ _COSTS = (Cost((1.0, 1.0, 1.0), 0.0), Cost((0.2, 2.0, 2.0), 0.2))
 
 @dataclass(frozen=True)
 class Outlines:
-    """Outlines of a thing, small to large, the likeliest of each size, and which of them is the likeliest of all."""
+    """Outlines of a thing, small to large, the likeliest of each size, and which of them is the likeliest of all.
+
+    scores : how likely each of them is, as a logarithm
+    """
 
     masks: tuple[Mask, ...]
     likeliest: int
+    scores: tuple[float, ...] = ()
+
+    def about(self, region: Mask, share: float) -> int:
+        """Which of them is likeliest for a thing that is expected about a region and covers such a share of a picture.
+
+        region : (rows, columns) of the same picture, of any size
+        """
+        size = (self.masks[0].shape[1], self.masks[0].shape[0])
+        there = cv2.resize(region.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+        likely = [
+            score + _AS_FOUND * overlap(mask, there) - abs(np.log(mask.mean() / share))
+            for mask, score in zip(self.masks, self.scores, strict=True)
+        ]
+        return int(np.argmax(likely))
 
 
 def grown(colours: OKLab, pointed: Sequence[Pointed]) -> Outlines:
@@ -80,7 +98,8 @@ def grown(colours: OKLab, pointed: Sequence[Pointed]) -> Outlines:
             kept.append(int(index))
     likeliest = kept[0]
     kept.sort(key=lambda index: int(candidates[index].sum()))
-    return Outlines(tuple(candidates[index] for index in kept), kept.index(likeliest))
+    masks = tuple(candidates[index] for index in kept)
+    return Outlines(masks, kept.index(likeliest), tuple(float(score[index]) for index in kept))
 
 
 def candidates_in(colours: OKLab, pointed: Sequence[Pointed]) -> tuple["Looked", list[Mask]]:

@@ -31,7 +31,7 @@ class FrameFacts:
 
     lens : what it did, to be undone; none where nothing is
     kept : keys of what looks did to it when they were carried, by the id of the version
-    subject : blob of what stands out in it, empty while it has not been looked for
+    subject, described : blobs of what stands out in it, and of what kind of place each part is; empty while unknown
     """
 
     id: UUID
@@ -49,6 +49,7 @@ class FrameFacts:
     faces: tuple[FaceSeen, ...] = ()
     lens: LensCorrection | None = None
     subject: str = ""
+    described: str = ""
     kept: Mapping[UUID, str] = field(default_factory=dict)
 
     @property

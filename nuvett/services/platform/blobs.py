@@ -77,7 +77,7 @@ OWNERS = (
         _FRAME,
         (
             *(_FRAME.original, _FRAME.companion, _FRAME.developed, _FRAME.view),
-            *(_FRAME.sample, _FRAME.points, _FRAME.subject),
+            *(_FRAME.sample, _FRAME.points, _FRAME.subject, _FRAME.described),
         ),
         lambda row: f"Frame {row.name}",
         Remade(INGEST_FRAME, "frame_id"),

@@ -16,7 +16,7 @@ RAW = "raw"
 # What of a measured frame comes from its file.
 _OF_THE_FILE = (
     *("original", "bytes", "format", "width", "height", "bits", "domain", "taken", "view", "sample", "points"),
-    *("subject", "exposure", "faces", "companion", "developed", "development", "shot", "lens", "note"),
+    *("subject", "described", "exposure", "faces", "companion", "developed", "development", "shot", "lens", "note"),
 )
 
 

@@ -55,6 +55,7 @@ def facts_of(
         faces=faces_of(frame.faces),
         lens=correction_of(frame),
         subject=frame.subject or "",
+        described=frame.described or "",
         kept=kept or {},
     )
 

@@ -82,7 +82,14 @@ Things = dict[str, tuple[float, float, float]]
 def _things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things]:
     """What was pointed at in each frame of a series, of threads that are seen in several of them."""
     place, thread = models.ThreadPlace, models.Thread
-    query = select(place).join(thread, thread.id == place.thread_id).where(thread.series_id == series_id)
+    query = (
+        select(place)
+        .join(thread, thread.id == place.thread_id)
+        .where(
+            thread.series_id == series_id,
+            thread.kind != "complexion",  # which may be several people
+        )
+    )
     rows = session.scalars(query).all()
     count = Counter(row.thread_id for row in rows)
     found: dict[uuid.UUID, Things] = {}

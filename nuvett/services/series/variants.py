@@ -38,6 +38,7 @@ _SHARED = (
     "sample",
     "points",
     "subject",
+    "described",
     "exposure",
     "even",
     "faces",

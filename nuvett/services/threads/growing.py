@@ -1,29 +1,63 @@
-"""Outlines grown in a frame from where a person points, on a small picture of it as it came."""
+"""Outlines grown in a frame from where a person points or a thing was found, on a small picture of it as it came."""
 
+import cv2
 import numpy as np
 
+from nuvett.core.area.faces import FaceSeen
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.thread.growing import Pointed
+from nuvett.core.thread.growing import EDGE, Mask, Outlines, Pointed
 from nuvett.core.thread.places import colours_in, outline_of
 from nuvett.core.types import OKLab
+from nuvett.imaging.proxy import fit_within
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.engine.workbench import Workbench
-from nuvett.services.threads.threads import Grown
+from nuvett.services.threads.changes import Grown
 
 _MEASURED = 1280  # pixels of the long edge that colours are measured in
 
 
-def grow(bench: Workbench, frame: FrameFacts, pointed: tuple[Pointed, ...], choice: int = 0) -> Grown:
+def grow(bench: Workbench, frame: FrameFacts, pointed: tuple[Pointed, ...], choice: int | None = None) -> Grown:
     """A thing's place in a frame; `choice` is how many outlines larger than the likeliest one, or smaller.
 
-    Raises InvalidChangeError where nothing can be told apart.
+    One click on a face that was found grows the face. Raises InvalidChangeError where nothing can be told apart.
     """
+    face = _face_at(frame, pointed[0]) if len(pointed) == 1 and choice is None else None
+    if face is not None:
+        return grow_face(bench, frame, face, (pointed[0].x, pointed[0].y))
     found = bench.sources.outlines(frame, pointed)
     if not found.masks:
         raise InvalidChangeError("Point at the thing itself first.")
-    index = min(max(found.likeliest + choice, 0), len(found.masks) - 1)
+    return _grown(bench, frame, pointed, found, found.likeliest + (choice or 0))
+
+
+def grow_about(bench: Workbench, frame: FrameFacts, place: tuple[float, float], region: Mask, share: float) -> Grown:
+    """A thing's place in a frame where it is expected about a region (rows, columns) and of such a share of it.
+
+    Raises InvalidChangeError where nothing can be told apart.
+    """
+    pointed = (Pointed(*place),)
+    found = bench.sources.outlines(frame, pointed)
+    return _grown(bench, frame, pointed, found, found.about(region, share))
+
+
+def _face_at(frame: FrameFacts, pointed: Pointed) -> FaceSeen | None:
+    return next((face for face in frame.faces if pointed.inside and face.holds(pointed.x, pointed.y)), None)
+
+
+def grow_face(bench: Workbench, frame: FrameFacts, face: FaceSeen, place: tuple[float, float]) -> Grown:
+    """A face's place in a frame: of the outlines about a place in it, what fits an ellipse in its box best."""
+    size = fit_within(frame.width, frame.height, EDGE)
+    left, top, width, height = face.box
+    centre = ((left + width / 2) * size[0], (top + height / 2) * size[1])
+    region = np.zeros((size[1], size[0]), dtype=np.uint8)
+    cv2.ellipse(region, (centre, (width * size[0], height * size[1]), 0), 1, -1)
+    return grow_about(bench, frame, place, region > 0, max(float(region.mean()), 1e-4))
+
+
+def _grown(bench: Workbench, frame: FrameFacts, pointed: tuple[Pointed, ...], found: Outlines, wanted: int) -> Grown:
+    index = min(max(wanted, 0), len(found.masks) - 1)
     outline = outline_of(found.masks[index])
     if not outline.rings:
         raise InvalidChangeError("Nothing could be told apart there. Point at another place of it.")

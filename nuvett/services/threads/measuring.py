@@ -57,13 +57,21 @@ class Strip:
 
     @property
     def apart(self) -> float | None:
-        """Mean CIEDE2000 from what it should be, as shown; none where nothing is to be told."""
-        return _mean([bead.off for bead in self.beads])
+        """Mean CIEDE2000 from what it should be, as shown; none where nothing is to be told.
+
+        A thing that is seen once is told by nothing but a colour as given.
+        """
+        return _mean([bead.off for bead in self.beads]) if self.is_told else None
 
     @property
     def was(self) -> float | None:
         """The same as it came."""
-        return _mean([bead.came_off for bead in self.beads])
+        return _mean([bead.came_off for bead in self.beads]) if self.is_told else None
+
+    @property
+    def is_told(self) -> bool:
+        """Whether there is something that tells what it should be."""
+        return len(self.beads) > 1 or self.thread.goal.colour is not None
 
     @property
     def standing_out(self) -> tuple[Bead, ...]:

@@ -1,54 +1,38 @@
 """Threads of a series and the places where they are seen, each change a named step that can be undone."""
 
 import uuid
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
-import numpy as np
-from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import func, select
+from pydantic import ValidationError
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.core.measure.sampling import Sample
 from nuvett.core.thread.colours import Goal
 from nuvett.core.thread.growing import MOST_PLACES, Pointed
-from nuvett.core.thread.places import Outline
 from nuvett.services.platform import history
+from nuvett.services.platform.queue import FOLLOW
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_frame, lock_series
 from nuvett.services.series.lighting import let_light_be_evened
-from nuvett.services.series.things import colours_of, key_of
+from nuvett.services.series.things import key_of
+from nuvett.services.threads.changes import POINTED, Grown, fill_place, grown_of, recorded, restore, subject_of
 from nuvett.store import models
-from nuvett.store.models import Json
 
 MOST_THREADS = 40
 _LONGEST_NAME = 60
-_POINTED = TypeAdapter(tuple[Pointed, ...])
-State = dict[str, Json | None]
-"""Threads and places by what names them; none for one that is not there."""
-
-
-@dataclass(frozen=True)
-class Grown:
-    """A place as it was grown: what was pointed at, its outline, which of the outlines it is, and some colours."""
-
-    pointed: tuple[Pointed, ...]
-    outline: Outline
-    choice: int
-    colours: Sample
 
 
 @dataclass(frozen=True)
 class Place:
-    """Where a thread is seen in a frame."""
+    """Where a thread is seen in a frame; found : whether nobody pointed at it."""
 
     thread: uuid.UUID
     frame: uuid.UUID
     grown: Grown
+    found: bool = False
 
     @cached_property
     def key(self) -> str:
@@ -58,18 +42,14 @@ class Place:
 
 @dataclass(frozen=True)
 class Thread:
-    """A thing with its places in frames."""
+    """A thing with its places in frames; kind : a thing, faces of a complexion, or a person."""
 
     id: uuid.UUID
     name: str
     goal: Goal
     places: dict[uuid.UUID, Place]
     within: float | None = None
-
-
-def subject_of(series: models.Series) -> str:
-    """What the history of a series' threads goes by."""
-    return f"threads:{series.id}"
+    kind: str = "thing"
 
 
 def threads_of(session: Session, series_id: uuid.UUID) -> list[Thread]:
@@ -83,7 +63,7 @@ def threads_of(session: Session, series_id: uuid.UUID) -> list[Thread]:
         .where(models.ThreadPlace.thread_id.in_(found), models.Frame.state == "ready")
     )
     for row in session.scalars(query):
-        found[row.thread_id].places[row.frame_id] = Place(row.thread_id, row.frame_id, _grown(row))
+        found[row.thread_id].places[row.frame_id] = Place(row.thread_id, row.frame_id, grown_of(row), row.found)
     return list(found.values())
 
 
@@ -93,31 +73,13 @@ def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
 
 
 def _thread(row: models.Thread) -> Thread:
-    return Thread(row.id, row.name, Goal.model_validate(row.goal), {}, row.within)
-
-
-def _grown(row: models.ThreadPlace) -> Grown:
-    pointed = _POINTED.validate_python(row.pointed["places"])
-    return Grown(pointed, Outline.model_validate(row.outline), row.choice, colours_of(row.colours))
-
-
-def _plain(grown: Grown) -> Json:
-    colours = {
-        "colours": np.round(grown.colours.colours, 5).tolist(),
-        "places": np.round(grown.colours.places, 4).tolist(),
-    }
-    return {
-        "pointed": {"places": _POINTED.dump_python(grown.pointed, mode="json")},
-        "outline": grown.outline.model_dump(mode="json"),
-        "colours": colours,
-        "choice": grown.choice,
-    }
+    return Thread(row.id, row.name, Goal.model_validate(row.goal), {}, row.within, row.kind)
 
 
 def parse_pointed(values: object) -> tuple[Pointed, ...]:
     """Places that a person pointed at. Raises InvalidChangeError for what is none, outside, or too many."""
     try:
-        pointed = _POINTED.validate_python(values)
+        pointed = POINTED.validate_python(values)
     except ValidationError as error:
         raise InvalidChangeError("A place is given by x and y.") from error
     if len(pointed) > MOST_PLACES:
@@ -142,9 +104,8 @@ def start_thread(session: Session, series: models.Series, name: str) -> models.T
         raise InvalidChangeError(f"There are at most {MOST_THREADS} threads; take one away first.")
     last = session.scalar(select(func.max(models.Thread.position)).where(models.Thread.series_id == series.id)) or 0
     row = models.Thread(series_id=series.id, position=last + 1, name=_named(name), goal=Goal().model_dump(mode="json"))
-    with _recorded(session, series, f"{row.name}: followed", threads=[row]):
+    with recorded(session, series, f"{row.name}: followed", threads=[row]):
         session.add(row)
-        session.flush()
     return row
 
 
@@ -162,10 +123,11 @@ def change_thread(
     lock_series(session, series.id)
     row = find_thread(session, series, thread_id)
     words = f"{row.name}: {'called otherwise' if name is not None else 'another goal'}"
-    with _recorded(session, series, words, threads=[row]):
-        row.name = row.name if name is None else _named(name)
+    with recorded(session, series, words, threads=[row]):
+        if name is not None:
+            row.name = _named(name)
+            row.kind = "person" if row.kind == "complexion" else row.kind  # who it is has been said
         row.goal = row.goal if goal is None else goal.model_dump(mode="json")
-        session.flush()
 
 
 def hold_thread(session: Session, series: models.Series, thread_id: uuid.UUID, within: float | None) -> None:
@@ -173,19 +135,21 @@ def hold_thread(session: Session, series: models.Series, thread_id: uuid.UUID, w
     lock_series(session, series.id)
     row = find_thread(session, series, thread_id)
     words = f"{row.name}: {'only watched' if within is None else f'held within {within:g}'}"
-    with _recorded(session, series, words, threads=[row]):
+    with recorded(session, series, words, threads=[row]):
         row.within = within
-        session.flush()
 
 
 def drop_thread(session: Session, studio: Studio, series: models.Series, thread_id: uuid.UUID) -> None:
     """Take a thread away with its places. Raises NotFoundError."""
     lock_series(session, series.id)
     row = find_thread(session, series, thread_id)
-    own = session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id == row.id)).all()
-    with _recorded(session, series, f"{row.name}: no longer followed", threads=[row], places=own):
+    seen = [
+        (row.id, frame)
+        for kind in (models.ThreadPlace, models.ThreadQuestion)
+        for frame in session.scalars(select(kind.frame_id).where(kind.thread_id == row.id))
+    ]
+    with recorded(session, series, f"{row.name}: no longer followed", [row], seen):
         session.delete(row)
-        session.flush()
     let_light_be_evened(session, studio, series.id)
 
 
@@ -200,99 +164,47 @@ def keep_place(
 
     where : the thread and the frame
     """
-    thread_id, frame_id = where
     lock_series(session, series.id)
-    thread, frame = find_thread(session, series, thread_id), find_frame(session, series, frame_id)
-    row = session.get(models.ThreadPlace, (thread.id, frame.id))
+    thread, frame = find_thread(session, series, where[0]), find_frame(session, series, where[1])
     words = f"{thread.name}: {'not ' if grown is None else ''}in {frame.name}"
-    named = row or models.ThreadPlace(thread_id=thread.id, frame_id=frame.id)
-    with _recorded(session, series, words, places=[named]):
+    key = (thread.id, frame.id)
+    with recorded(session, series, words, seen=[key]):
+        place, question = session.get(models.ThreadPlace, key), session.get(models.ThreadQuestion, key)
         if grown is None:
-            if row is not None:
-                session.delete(row)
+            answer_no(session, key)
+            if place is not None:
+                session.delete(place)
         else:
-            _fill(named, _plain(grown))
-            session.add(named)
-        session.flush()
+            place = place or models.ThreadPlace(thread_id=thread.id, frame_id=frame.id)
+            fill_place(place, grown, found=False)
+            session.add(place)
+            if question is not None:
+                session.delete(question)
     let_light_be_evened(session, studio, series.id)
+    if grown is not None:
+        let_be_followed(session, studio, series.id)
 
 
-def _fill(row: models.ThreadPlace, values: Json) -> None:
-    row.pointed, row.outline, row.colours = values["pointed"], values["outline"], values["colours"]
-    row.choice = values["choice"]
+def answer_no(session: Session, key: tuple[uuid.UUID, uuid.UUID]) -> None:
+    """A thread is not seen in a frame, so that it is not looked for there again. key : the thread and the frame"""
+    question = session.get(models.ThreadQuestion, key) or models.ThreadQuestion(
+        thread_id=key[0], frame_id=key[1], place={}
+    )
+    question.state = "no"
+    session.add(question)
 
 
-@contextmanager
-def _recorded(
-    session: Session,
-    series: models.Series,
-    words: str,
-    threads: Sequence[models.Thread] = (),
-    places: Sequence[models.ThreadPlace] = (),
-) -> Iterator[None]:
-    """A change of some threads and places, kept in the history under its words."""
-    for row in threads:
-        row.id = row.id or uuid.uuid4()
-    asked = [str(row.id) for row in threads], [f"{row.thread_id} {row.frame_id}" for row in places]
-    before = _state(session, *asked)
-    yield
-    after = _state(session, *asked)
-    if before != after:
-        history.record(session, series.id, subject_of(series), words, before, after)
-
-
-def _state(session: Session, threads: Sequence[str], places: Sequence[str]) -> State:
-    found: State = {}
-    for name in threads:
-        row = session.get(models.Thread, uuid.UUID(name))
-        found[name] = None if row is None else _values(row)
-    for name in places:
-        thread, frame = (uuid.UUID(part) for part in name.split())
-        place = session.get(models.ThreadPlace, (thread, frame))
-        found[name] = None if place is None else _plain(_grown(place))
-    return found
-
-
-def _values(row: models.Thread) -> Json:
-    return {"name": row.name, "goal": row.goal, "position": row.position, "within": row.within}
+def let_be_followed(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
+    """Queue looking for the things of a series in its frames, and mark it as due until that is done."""
+    due = update(models.Series).where(models.Series.id == series_id)
+    session.execute(due.values(follow_due=True))
+    studio.queue.defer(session, FOLLOW, once=f"follow-{series_id}", series_id=str(series_id))
 
 
 def walk_threads(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
     """Undo or redo one change of threads; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series.id)
     passed = history.walked(session, subject_of(series), forward)
-    _restore(session, series, passed.state)
+    restore(session, series, passed.state)
     let_light_be_evened(session, studio, series.id)
     return passed.step.words
-
-
-def _restore(session: Session, series: models.Series, state: dict[str, Any]) -> None:
-    """Put threads and places back; those of frames that are gone stay away."""
-    for name in sorted(state, key=len):  # threads before their places
-        values = state[name]
-        if " " not in name:
-            _restore_thread(session, series, uuid.UUID(name), values)
-            continue
-        thread, frame = (uuid.UUID(part) for part in name.split())
-        row = session.get(models.ThreadPlace, (thread, frame))
-        if values is None:
-            if row is not None:
-                session.delete(row)
-        elif session.get(models.Thread, thread) is not None and session.get(models.Frame, frame) is not None:
-            row = row or models.ThreadPlace(thread_id=thread, frame_id=frame)
-            _fill(row, values)
-            session.add(row)
-        session.flush()
-
-
-def _restore_thread(session: Session, series: models.Series, thread: uuid.UUID, values: Json | None) -> None:
-    row = session.get(models.Thread, thread)
-    if values is None:
-        if row is not None:
-            session.delete(row)
-    else:
-        row = row or models.Thread(id=thread, series_id=series.id)
-        row.name, row.goal, row.position = values["name"], values["goal"], values["position"]
-        row.within = values["within"]
-        session.add(row)
-    session.flush()

@@ -6,7 +6,7 @@ from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
 from nuvett.store.models.installation import Installation
 from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Plan, Target
 from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp, WatchedFile, WatchedFolder
-from nuvett.store.models.threads import Thread, ThreadPlace
+from nuvett.store.models.threads import Thread, ThreadPlace, ThreadQuestion
 
 __all__ = [
     "Base",
@@ -34,6 +34,7 @@ __all__ = [
     "Target",
     "Thread",
     "ThreadPlace",
+    "ThreadQuestion",
     "WatchedFile",
     "WatchedFolder",
     "WorkedOut",

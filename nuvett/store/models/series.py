@@ -3,7 +3,7 @@
 import uuid
 from datetime import datetime
 
-from sqlalchemy import BigInteger, ForeignKey, Index
+from sqlalchemy import BigInteger, ForeignKey, Index, false
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -15,6 +15,7 @@ class Series(Base):
 
     ordered_by : "time" or "name", which frames are in order of
     put_away : out of sight at the end of the shelf; deleted : when it went into the bin, from where it can come back
+    follow_due : things are still looked for in its frames
     """
 
     __tablename__ = "series"
@@ -33,6 +34,7 @@ class Series(Base):
     credits: Mapped[Json | None]
     light_due: Mapped[bool] = mapped_column(default=False)
     light_problem: Mapped[str] = mapped_column(default="")
+    follow_due: Mapped[bool] = mapped_column(default=False, server_default=false())
     drift_key: Mapped[str] = mapped_column(default="")
     drift_before: Mapped[float | None]
     drift_now: Mapped[float | None]
@@ -70,7 +72,8 @@ class Frame(Base):
     lost : refused because its file was missing; it is looked for again
     note : what a person should know of the file
     points, subject : blobs with what can be found again in other frames, and with what stands out in this one
-    exposure : as the camera wrote it down
+    described : blob with what kind of place each part of it is
+    exposure : as the camera wrote it down; faces_followed : its faces are in threads, or a person took them out
     variant_of_id, variant : the frame that this is another version of, and what it is called
     light_alone, light_base_id : light left as it came, or evened by another set-up; else by its own
     """
@@ -107,11 +110,13 @@ class Frame(Base):
     note: Mapped[str] = mapped_column(default="")
     points: Mapped[str | None] = mapped_column(index=True)
     subject: Mapped[str | None] = mapped_column(index=True)
+    described: Mapped[str | None] = mapped_column(index=True)
     exposure: Mapped[float | None]
     even: Mapped[Json | None]
     light_alone: Mapped[bool] = mapped_column(default=False)
     light_base_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("set_up.id", ondelete="SET NULL"), index=True)
     faces: Mapped[Json | None]
+    faces_followed: Mapped[bool] = mapped_column(default=False, server_default=false())
     variant_of_id: Mapped[uuid.UUID | None] = mapped_column(
         ForeignKey("frame.id", ondelete="CASCADE", name="fk_frame_variant"), index=True
     )

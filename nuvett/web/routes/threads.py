@@ -14,8 +14,10 @@ from nuvett.services.series.catalogue import find_frame, find_series
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.series.stages import stages_of
 from nuvett.services.threads import threads
+from nuvett.services.threads.asking import answer
+from nuvett.services.threads.following import get_ready
 from nuvett.services.threads.growing import called, grow
-from nuvett.web.bodies import PlaceOfThread, ThreadChange
+from nuvett.web.bodies import AnswerOfThread, PlaceOfThread, ThreadChange
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.threads import Shown, board_of
@@ -31,6 +33,7 @@ def show(context: Means, slug: str, shown: Asked) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
         stages = stages_of(session, series)
+        get_ready(session, context.studio, series.id)
     return context.page("threads.html", "threads", series=series, stages=stages, **values)
 
 
@@ -67,6 +70,16 @@ def leave_out(context: Means, slug: str, thread_id: uuid.UUID, frame_id: uuid.UU
     """A thread is not seen in a frame."""
     with context.session() as session:
         threads.keep_place(session, context.studio, find_series(session, slug), (thread_id, frame_id), None)
+    return JSONResponse({"thread": str(thread_id)})
+
+
+@router.post("/{thread_id}/frames/{frame_id}/answer")
+@heavy
+def answered(
+    context: Means, slug: str, thread_id: uuid.UUID, frame_id: uuid.UUID, asked: AnswerOfThread
+) -> JSONResponse:
+    """Answer whether a thread is seen in a frame."""
+    answer(context.studio, slug, (thread_id, frame_id), asked.answer)
     return JSONResponse({"thread": str(thread_id)})
 
 

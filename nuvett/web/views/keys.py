@@ -105,7 +105,10 @@ KEYS: dict[str, tuple[Key, ...]] = {
         Key(")", "a harder brush"),
     ),
     "threads": (
-        Key("n", "follow another thing"),
+        Key("f", "follow another thing"),
+        Key("y", "yes, this is it"),
+        Key("n", "no, it is not"),
+        Key("s", "leave it open"),
         Key("u", "undo"),
         Key("r", "redo"),
         Key("+", "a larger outline in the frame in focus"),

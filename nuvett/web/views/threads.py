@@ -16,7 +16,7 @@ from nuvett.core.thread.given import is_outside
 from nuvett.core.thread.holding import WITHIN
 from nuvett.core.thread.places import Outline
 from nuvett.core.types import OKLab
-from nuvett.services.engine.facts import FrameFacts
+from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, wall_states
 from nuvett.services.platform.history import redo_words, steps, undo_words
@@ -24,16 +24,21 @@ from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.rows import Series
 from nuvett.services.threads import threads
+from nuvett.services.threads.asking import Question, asked_by_thread, questions_of
+from nuvett.services.threads.changes import subject_of
 from nuvett.services.threads.measuring import Bead, Seen, Strip, strips
 from nuvett.services.threads.threads import Place, Thread
 from nuvett.web.context import Context
 from nuvett.web.views.instruments import hexes
+from nuvett.web.views.thread_questions import Asking, Crop, crop_of, line_of
 from nuvett.web.views.tiles import labels_of, picture_address, short_names
 
 _EDGES = {"small": 480, "medium": 640, "large": 1280}
 NEW = "new"
 _NOT_ON_HERO = "It is not seen on the hero: the middle of its frames stands in."
 _NO_HERO = "No hero is named: the middle of its frames stands in."
+_FIGURE = "This is a person, it seems: people are not looked for, so click in every frame."
+_LARGE = 1280  # pixels of the long edge of pictures that parts are shown of
 _OUTSIDE = "Screens cannot show this colour: the nearest one in sRGB stands in for it."
 
 
@@ -62,6 +67,7 @@ class Item:
     given: str
     note: str
     within: float | None
+    questions: int = 0
 
 
 @dataclass(frozen=True)
@@ -77,6 +83,7 @@ class Tile:
     choice: int
     words: str
     stands_out: bool
+    found: bool
 
 
 @dataclass(frozen=True)
@@ -98,7 +105,7 @@ class BeadView:
 
 def note_on(strip: Strip, hero: uuid.UUID | None) -> str:
     """What a person should know of what a thread should be, and of what holding it could not reach."""
-    goal, said = strip.thread.goal, []
+    goal, said = strip.thread.goal, [_FIGURE] if strip.thread.kind == "figure" else []
     if goal.colour is not None and is_outside(goal.colour):
         said.append(_OUTSIDE)
     if goal.kind == "hero" and strip.beads and all(bead.frame.id != hero for bead in strip.beads):
@@ -109,7 +116,7 @@ def note_on(strip: Strip, hero: uuid.UUID | None) -> str:
     return " ".join(said)
 
 
-def item_of(strip: Strip, hero: uuid.UUID | None) -> Item:
+def item_of(strip: Strip, hero: uuid.UUID | None, questions: int = 0) -> Item:
     """A thread in the list."""
     thread, colour = strip.thread, strip.colour
     return Item(
@@ -124,17 +131,12 @@ def item_of(strip: Strip, hero: uuid.UUID | None) -> Item:
         given=_hex(OKLab(np.array(thread.goal.colour, np.float32))) if thread.goal.colour else "",
         note=note_on(strip, hero),
         within=thread.within,
+        questions=questions,
     )
 
 
 def _hex(colour: OKLab) -> str:
     return hexes(OKLab(colour[None]))[0]
-
-
-def line_of(outline: Outline, proportion: float) -> str:
-    """An outline as the path of a drawing that is 1000 wide."""
-    rings = [" ".join(f"{1000 * x:.0f},{1000 / proportion * y:.0f}" for x, y in ring) for ring in outline.rings]
-    return " ".join(f"M{ring}Z" for ring in rings)
 
 
 def _bead_view(bead: Bead, names: "Names", hero: uuid.UUID | None) -> BeadView:
@@ -220,10 +222,11 @@ def _standing_out(strip: Strip, names: Names) -> list[tuple[str, str]]:
 
 
 def chosen_of(found: list[Thread], wanted: str) -> Thread | None:
-    """The thread in hand: the one asked for, or the first; none while another one is begun."""
+    """The thread in hand: the one asked for, or the first that a person began; none while another one is begun."""
     if wanted == NEW:
         return None
-    return next((one for one in found if str(one.id) == wanted), found[0] if found else None)
+    asked = next((one for one in found if str(one.id) == wanted), None)
+    return asked or next((one for one in found if one.kind != "complexion"), None)
 
 
 def _seen(session: Session, series: Series, show: str) -> tuple[Seen, str, list[wall_states.Choice]]:
@@ -241,8 +244,9 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         series = find_series(session, slug)
         seen, key, choices = _seen(session, series, shown.show)
         found = threads.threads_of(session, series.id)
+        asked, follow_due = questions_of(session, series.id), series.follow_due
         labels, light_due = labels_of(series), series.light_due
-        past = steps(session, threads.subject_of(series))
+        past = steps(session, subject_of(series))
     measured = strips(bench, seen, found)
     chosen = chosen_of(found, shown.thread)
     strip = next((one for one in measured if chosen is not None and one.thread.id == chosen.id), None)
@@ -257,9 +261,14 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         src = picture_address(slug, frame.id, plans[index].key, _EDGES[shown.size])
         tiles.append(_tile(frame, labels[frame.id].name, src, place, bead))
     names = named([(frame.id, labels[frame.id].name) for frame in seen.facts.firsts])
+    pictured = Pictured(slug, seen.facts, {seen.facts[i].id: plans[i].key for i in firsts}, names)
+    many = asked_by_thread(asked)
+    own = [question for question in asked if chosen is not None and question.thread == chosen.id]
     return {
         "slug": slug,
-        "items": [item_of(one, seen.hero) for one in measured],
+        "items": [item_of(one, seen.hero, many.get(one.thread.id, 0)) for one in measured],
+        "asking": _asking(chosen, own, pictured),
+        "follow_due": follow_due,
         "chosen": item_of(strip, seen.hero) if strip else None,
         "summary": summary_of(measured),
         "tiles": tiles,
@@ -276,6 +285,34 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     }
 
 
+@dataclass(frozen=True)
+class Pictured:
+    """Frames of a series with the keys of what is done to them where they are shown, and their names."""
+
+    slug: str
+    facts: Facts
+    keys: dict[uuid.UUID, str]
+    names: Names
+
+    def crop(self, frame_id: uuid.UUID, outline: Outline) -> Crop | None:
+        """A part of a frame about an outline; none where the frame is not shown."""
+        index = self.facts.index_of(frame_id)
+        if index is None or frame_id not in self.keys:
+            return None
+        src = picture_address(self.slug, frame_id, self.keys[frame_id], _LARGE)
+        return crop_of(self.facts[index], self.names[frame_id][0], src, outline)
+
+
+def _asking(thread: Thread | None, asked: Sequence[Question], pictured: Pictured) -> Asking | None:
+    """What is asked of the thread in hand, beside it as a person has seen it; none where nothing is asked."""
+    if thread is None or not asked:
+        return None
+    seen = sorted(thread.places.values(), key=lambda place: (place.found, pictured.facts.index_of(place.frame) or 0))
+    known = next((crop for place in seen if (crop := pictured.crop(place.frame, place.grown.outline))), None)
+    crops = [crop for question in asked if (crop := pictured.crop(question.frame, question.outline))]
+    return Asking(known, crops) if known is not None and crops else None
+
+
 def _tile(frame: FrameFacts, name: str, src: str, place: Place | None, bead: Bead | None) -> Tile:
     return Tile(
         id=str(frame.id),
@@ -287,6 +324,7 @@ def _tile(frame: FrameFacts, name: str, src: str, place: Place | None, bead: Bea
         choice=place.grown.choice if place else 0,
         words=bead.words if bead else "",
         stands_out=bead.stands_out if bead else False,
+        found=place.found if place else False,
     )
 
 
@@ -294,4 +332,4 @@ def summary_of(measured: list[Strip]) -> str:
     """One line for a series: how many threads there are, and how far they are apart on the whole."""
     known = [strip.apart for strip in measured if strip.apart is not None]
     said = f"{len(measured)} thread{'' if len(measured) == 1 else 's'}"
-    return f"{said}, {sum(known) / len(known):.1f} apart" if known else said
+    return f"{said}, {sum(known) / len(known):.1f} apart, as shown" if known else said

@@ -62,7 +62,7 @@ export const threads = () => ({
       say(error.message);
     }
   },
-  point(tile, pointed, choice = 0) {
+  point(tile, pointed, choice) {
     const places = pointed.map(([x, y, inside]) => ({ x, y, inside }));
     const json = { thread: this.thread, pointed: places, choice };
     return this.act(`${this.address}/frames/${tile.dataset.tile}`, { method: "POST", json });
@@ -92,6 +92,12 @@ export const threads = () => ({
     const walk = target.closest("[data-walk]");
     if (walk) return this.act(`${this.address}/${walk.dataset.walk}`, { method: "POST" });
     if (target.closest("[data-drop-thread]")) return this.act(`${this.address}/${this.thread}`, { method: "DELETE" });
+    const said = target.closest("[data-answer]");
+    if (said) {
+      const frame = said.closest("[data-question]").dataset.question;
+      const json = { answer: said.dataset.answer };
+      return this.act(`${this.address}/${this.thread}/frames/${frame}/answer`, { method: "POST", json });
+    }
     const bead = target.closest("[data-go-tile]");
     if (!bead) return undefined;
     event.preventDefault();

@@ -1,0 +1,272 @@
+"""Things followed through a series in the background: what is sure is taken, what is doubtful is asked about.
+
+People are not followed: in the same pose, another one looks the same. Faces are (`nuvett.services.threads.faces`).
+"""
+
+import hashlib
+import uuid
+from collections.abc import Iterable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from sqlalchemy import delete, exists, select, update
+from sqlalchemy.orm import Session
+
+from nuvett.core.errors import InvalidChangeError, StoppingError
+from nuvett.core.look.look import Look
+from nuvett.core.planning.planning import evened
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.thread.cells import COLUMNS, Described, shared
+from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, look_for, region_of
+from nuvett.core.thread.growing import EDGE, Mask
+from nuvett.core.types import Linear, OKLab
+from nuvett.imaging.descriptors import describe
+from nuvett.imaging.proxy import fit_within
+from nuvett.services.engine.arrays import dump_array, load_array
+from nuvett.services.engine.facts import Facts, FrameFacts
+from nuvett.services.platform.blobs import keeping
+from nuvett.services.platform.queue import DESCRIBE, FOLLOW
+from nuvett.services.platform.studio import Studio
+from nuvett.services.series.catalogue import lock_series
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.lighting import let_light_be_evened
+from nuvett.services.threads.asking import place_asked
+from nuvett.services.threads.changes import Grown, fill_place, recorded
+from nuvett.services.threads.faces import follow_faces, frames_with_new_faces
+from nuvett.services.threads.growing import grow_about
+from nuvett.services.threads.threads import Place, Thread, threads_of
+from nuvett.store import models
+
+MOST_QUESTIONS = 3
+"""Questions about a thread at once."""
+_SOURCES = 3  # places that a thing is looked for by
+_AT_ONCE = 48  # frames that are looked through before what was found is shown
+_PERSON = 0.5  # of a place that lies on people
+Seen = tuple[uuid.UUID, uuid.UUID]
+"""A thread and a frame."""
+
+
+def queue_if_due(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
+    """Queue looking for things, where any are followed or faces are still to be, after frames have come."""
+    followed = exists().where(models.Thread.series_id == series_id)
+    if session.scalar(select(followed)) or frames_with_new_faces(session, series_id):
+        studio.queue.defer(session, FOLLOW, once=f"follow-{series_id}", series_id=str(series_id))
+
+
+def get_ready(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
+    """Have frames described that are not yet, before somebody points at something in one."""
+    frame = models.Frame
+    left = exists().where(frame.series_id == series_id, frame.state == "ready", frame.described.is_(None))
+    if session.scalar(select(left)):
+        studio.queue.defer(session, DESCRIBE, once=f"describe-{series_id}", series_id=str(series_id))
+
+
+def describe_frames(studio: Studio, series_id: uuid.UUID) -> None:
+    """Describe the frames of a series that are not yet. Idempotent."""
+    with studio.database.session() as session:
+        series = session.get(models.Series, series_id)
+        facts = series_facts(session, series) if series is not None else Facts()
+    for frame in facts.firsts:
+        if studio.stopping.is_set():
+            raise StoppingError
+        if not frame.described:
+            described_of(studio, frame)
+
+
+def leave(studio: Studio, series_id: uuid.UUID) -> None:
+    """Nothing is lost: frames are then described when something is looked for in them."""
+
+
+def follow(studio: Studio, series_id: uuid.UUID) -> None:
+    """Look for the things and faces of a series in the frames that nobody has answered for. Idempotent."""
+    with studio.database.session() as session:
+        series = session.get(models.Series, series_id)
+        if series is None:
+            return
+        facts, threads = series_facts(session, series), threads_of(session, series_id)
+        keys = {row.id: row.followed for row in _rows(session, series_id)}
+        answered = _answered(session, series_id)
+    follow_faces(studio, series_id, facts)
+    for thread in threads:
+        search = _Search.of(thread, facts, answered)
+        if thread.kind == "thing" and search.sources and search.key != keys[thread.id]:
+            _follow(studio, series_id, search)
+    with studio.database.session() as session:
+        done = update(models.Series).where(models.Series.id == series_id)
+        session.execute(done.values(follow_due=False))
+
+
+def give_up(studio: Studio, series_id: uuid.UUID) -> None:
+    """Nothing is lost: things are then pointed at by hand."""
+    with studio.database.session() as session:
+        session.execute(update(models.Series).where(models.Series.id == series_id).values(follow_due=False))
+
+
+def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
+    return session.scalars(select(models.Thread).where(models.Thread.series_id == series_id)).all()
+
+
+def _answered(session: Session, series_id: uuid.UUID) -> set[Seen]:
+    """Threads and frames that a person has answered for: not there, or left open."""
+    question, thread = models.ThreadQuestion, models.Thread
+    query = select(question.thread_id, question.frame_id).join(thread, thread.id == question.thread_id)
+    found = session.execute(query.where(thread.series_id == series_id, question.state != "asked"))
+    return {(row.thread_id, row.frame_id) for row in found}
+
+
+@dataclass(frozen=True)
+class _Search:
+    """A thread that is looked for: by which of its places, which a person has seen, and in which frames.
+
+    key : names all of that
+    """
+
+    thread: Thread
+    sources: tuple[tuple[FrameFacts, Place], ...]
+    frames: tuple[FrameFacts, ...]
+    key: str
+
+    @classmethod
+    def of(cls, thread: Thread, facts: Facts, answered: set[Seen]) -> "_Search":
+        """Frames nearest to the places are looked through first."""
+        firsts = facts.firsts
+        seen = [(frame, thread.places[frame.id]) for frame in firsts if frame.id in thread.places]
+        sure = [(frame, place) for frame, place in seen if not place.found]
+        spread = np.unique(np.linspace(0, len(sure) - 1, min(len(sure), _SOURCES)).round().astype(int))
+        sources = tuple(sure[index] for index in spread)
+        order = {frame.id: index for index, frame in enumerate(firsts)}
+        due = [f for f in firsts if f.id not in thread.places and (thread.id, f.id) not in answered]
+        near = sorted(due, key=lambda f: min((abs(order[f.id] - order[s.id]) for s, _ in sources), default=0))
+        known = [str(frame.id) + place.key for frame, place in sure], [str(frame.id) for frame in firsts]
+        return cls(thread, sources, tuple(near), hashlib.sha256(repr(known).encode()).hexdigest())
+
+
+@dataclass(frozen=True)
+class _Source:
+    """A frame in which a thing is known: its cells, those of the thing, and the share of the picture that it covers."""
+
+    described: Described
+    region: Mask
+    share: float
+
+
+def _follow(studio: Studio, series_id: uuid.UUID, search: _Search) -> None:
+    if all(_is_person(studio, frame, place) for frame, place in search.sources):
+        with studio.database.session() as session:
+            own = update(models.Thread).where(models.Thread.id == search.thread.id)
+            session.execute(own.values(kind="figure", followed=search.key))
+        return
+    sources = [_source(studio, frame, place) for frame, place in search.sources]
+    doubtful: dict[uuid.UUID, tuple[float, Grown]] = {}
+    for start in range(0, max(len(search.frames), 1), _AT_ONCE):
+        sure: dict[uuid.UUID, Grown] = {}
+        for frame in search.frames[start : start + _AT_ONCE]:
+            if studio.stopping.is_set():
+                raise StoppingError
+            best, share = _looked(studio, frame, sources)
+            if best is None or best.sure < DOUBTFUL:
+                continue
+            with suppress(InvalidChangeError):
+                grown = grow_about(studio.bench, frame, best.place, best.cells, share)
+                if best.sure >= SURE:
+                    sure[frame.id] = grown
+                else:
+                    doubtful[frame.id] = best.sure, grown
+        if not _kept(studio, series_id, search, sure):
+            return
+    _ask(studio, series_id, search, doubtful)
+
+
+def _is_person(studio: Studio, frame: FrameFacts, place: Place) -> bool:
+    """Whether a place lies on a person; people are looked for where a face was found."""
+    if not frame.faces:
+        return False
+    people = studio.bench.areas.people(frame)
+    mask = place.grown.outline.mask((people.shape[1], people.shape[0]))
+    return bool(mask.any() and people[mask].mean() > _PERSON)
+
+
+def _source(studio: Studio, frame: FrameFacts, place: Place) -> _Source:
+    described = described_of(studio, frame)
+    mask = place.grown.outline.mask(fit_within(frame.width, frame.height, EDGE))
+    return _Source(described, region_of(mask, described), max(float(mask.mean()), 1e-4))
+
+
+def described_of(studio: Studio, frame: FrameFacts) -> Described:
+    """A frame in cells, evened. What kind of place each is, is kept with the frame once it has been found."""
+    if frame.described:
+        kinds = load_array(studio.blobs.read(frame.described)).astype(np.int8)
+    else:
+        kinds = describe(studio.bench.sources.view(frame.view))
+        with studio.database.session() as session:
+            blob, _ = keeping(session, studio).put(dump_array(kinds))
+            rows = update(models.Frame).where(models.Frame.view == frame.view, models.Frame.described.is_(None))
+            session.execute(rows.values(described=blob))
+    size = kinds.shape[1::-1]
+    small = cv2.resize(studio.bench.sources.linear_view(frame, COLUMNS), size, interpolation=cv2.INTER_AREA)
+    colours = linear_to_oklab(evened(Linear(np.asarray(small.reshape(-1, 3), np.float32)), frame.even, Look()))
+    return Described.of(kinds, OKLab(colours.reshape(small.shape)))
+
+
+def _looked(studio: Studio, frame: FrameFacts, sources: Iterable[_Source]) -> tuple[Candidate | None, float]:
+    """The surest place of a thing in a frame by any of its sources, and the share of a picture that it covers there."""
+    there, best, share = described_of(studio, frame), None, 0.0
+    for source in sources:
+        both = shared(source.described, there)
+        for candidate in look_for(source.described, source.region, there, both)[:1]:
+            if best is None or candidate.sure > best.sure:
+                best, share = candidate, source.share
+    return best, share
+
+
+def _kept(studio: Studio, series_id: uuid.UUID, search: _Search, sure: dict[uuid.UUID, Grown]) -> bool:
+    """Keep places that are sure as one step; whether the thread is still as it was when it was looked for."""
+    thread_id, name = search.thread.id, search.thread.name
+    with studio.database.session() as session:
+        lock_series(session, series_id)
+        series = session.get(models.Series, series_id)
+        if series is None or not _as_it_was(session, search):
+            return False
+        free = {frame: grown for frame, grown in sure.items() if _is_free(session, (thread_id, frame))}
+        words = f"{name}: found in {len(free)} {'frame' if len(free) == 1 else 'frames'}"
+        with recorded(session, series, words, seen=[(thread_id, frame) for frame in free]):
+            for frame, grown in free.items():
+                row = models.ThreadPlace(thread_id=thread_id, frame_id=frame)
+                fill_place(row, grown, found=True)
+                session.add(row)
+        if free:
+            let_light_be_evened(session, studio, series_id)
+    return True
+
+
+def _as_it_was(session: Session, search: _Search) -> bool:
+    rows = [session.get(models.ThreadPlace, (search.thread.id, frame.id)) for frame, _ in search.sources]
+    places = [place.grown.outline.model_dump(mode="json") for _, place in search.sources]
+    return all(row is not None and row.outline == place for row, place in zip(rows, places, strict=True))
+
+
+def _is_free(session: Session, seen: Seen) -> bool:
+    """Whether nobody has pointed at a thread in a frame, or answered for it, meanwhile; and the frame is there."""
+    question, frame = session.get(models.ThreadQuestion, seen), session.get(models.Frame, seen[1])
+    answered = question is not None and question.state != "asked"
+    there = frame is not None and frame.state == "ready"
+    return there and not answered and session.get(models.ThreadPlace, seen) is None
+
+
+def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, doubtful: dict[uuid.UUID, tuple[float, Grown]]) -> None:
+    """Ask about the surest of what is doubtful, instead of what was asked before."""
+    thread_id, question = search.thread.id, models.ThreadQuestion
+    likely = sorted(doubtful.items(), key=lambda item: -item[1][0])[:MOST_QUESTIONS]
+    with studio.database.session() as session:
+        lock_series(session, series_id)
+        if not _as_it_was(session, search):
+            return
+        session.execute(delete(question).where(question.thread_id == thread_id, question.state == "asked"))
+        for frame, (sure, grown) in likely:
+            if _is_free(session, (thread_id, frame)):
+                place = place_asked(grown)
+                session.add(question(thread_id=thread_id, frame_id=frame, state="asked", place=place, sure=sure))
+        own = update(models.Thread).where(models.Thread.id == thread_id)
+        session.execute(own.values(followed=search.key))
