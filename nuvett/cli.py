@@ -23,7 +23,7 @@ from nuvett.commands.looks import (
     with_numbers,
 )
 from nuvett.commands.writing import writes_pictures
-from nuvett.core.errors import NuvettError
+from nuvett.core.errors import InvalidChangeError, NuvettError
 from nuvett.core.look.tables import with_tables
 from nuvett.core.look.trim import parse_trim
 from nuvett.core.reading.column import lightness_marks
@@ -32,9 +32,11 @@ from nuvett.core.reading.reading import Reading, Single, Target, Weighed, blend,
 from nuvett.core.reading.regions import Patch, Sampling
 from nuvett.core.spaces.oklab import hex_to_oklab
 from nuvett.core.steps.hold import HoldStep
+from nuvett.core.thread.holding import WITHIN
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.tables import read_table
 from nuvett.services.files import batch, matching
+from nuvett.services.files.held_things import parse_things
 from nuvett.services.files.measuring import read_file
 
 app = typer.Typer(
@@ -235,6 +237,11 @@ def match(
         list[Path] | None, typer.Option(help="File of a lookup table that the look names; those beside it are found.")
     ] = None,
     trim: Annotated[Path | None, typer.Option(help="Trim document (JSON) that every photo takes after it.")] = None,
+    thread: Annotated[
+        list[str] | None,
+        typer.Option(help="NAME=FILE@X,Y, a thing that is brought together in all photos; NAME=COLOUR: to that."),
+    ] = None,
+    within: Annotated[float, typer.Option(min=0.3, max=20, help="CIEDE2000 that things are held within.")] = WITHIN,
     cube: Annotated[
         Path | None, typer.Option(help="Also write the table that all photos share, as .cube, .clf or .cdl.")
     ] = None,
@@ -251,7 +258,11 @@ def match(
         document = document.with_step(document.step(HoldStep).model_copy(update={"on": hold == "skin"}))
     held = tables_for([document, *([own] if own else [])], [look, trim], table or [])
     document, own = with_tables(document, held.get), with_tables(own, held.get) if own else None
-    aside = matching.Aside(base, cube, own, lenses)
+    try:
+        things = parse_things(thread or [], within)
+    except InvalidChangeError as error:
+        stop(error.message)
+    aside = matching.Aside(base, cube, own, lenses, things)
     checked = _checked(photos)
     outcomes = _run(checked, lambda step: matching.match_files(checked, target, document, output, LIMITS, aside, step))
     _finish(outcomes, report)

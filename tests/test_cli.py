@@ -4,6 +4,7 @@ import hashlib
 import json
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -102,6 +103,49 @@ def test_without_a_reference_a_look_made_by_hand_is_carried_and_nothing_is_said_
         )
     original = load_rgb(Path(FRAMES[0])).astype(int)
     assert np.abs(made[0] - original).max() <= 1 and made[1].mean() > original.mean() + 5
+
+
+def test_a_thing_pointed_at_once_is_found_and_brought_together_in_all_photos(tmp_path: Path) -> None:
+    photos = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 5, 12, 28)]
+    bowl = "bowl=AT-0101.jpg@0.53,0.70"
+
+    def matched(name: str, *more: str) -> list[dict[str, Any]]:
+        to = ("--out", tmp_path / name, "--report", tmp_path / f"{name}.json")
+        done = run("match", "--pull", 0, *to, *more, *photos)
+        assert done.exit_code == 0, done.output
+        return list(json.loads((tmp_path / f"{name}.json").read_text())["photos"])
+
+    def apart(name: str) -> float:
+        places = {"AT-0101": (0.53, 0.70), "AT-0112": (0.51, 0.70), "AT-0128": (0.53, 0.70)}
+        found = []
+        for photo, (x, y) in places.items():
+            pixels = load_rgb(tmp_path / name / f"{photo}.jpg")
+            row, column = int(y * pixels.shape[0]), int(x * pixels.shape[1])
+            found.append(np.median(pixels[row - 8 : row + 8, column - 12 : column + 12].reshape(-1, 3), axis=0))
+        lab = to_linear(np.array([found], dtype=np.float32) / 255)
+        middle = np.broadcast_to(np.median(lab, axis=1, keepdims=True), lab.shape)
+        return float(difference(lab, middle).mean())
+
+    assert all("things" not in row for row in matched("free"))
+    held = {Path(row["written"]).stem: row for row in matched("held", "--thread", bowl)}
+    assert {name for name, row in held.items() if "things" in row} >= {"AT-0101", "AT-0112", "AT-0128"}
+    assert "things" not in held["AT-0105"], "where it is not, nothing is found"
+    for row in (row["things"]["bowl"] for row in held.values() if "things" in row):
+        assert row["off_after"] <= row["off_before"]
+    assert apart("held") < 0.7 * apart("free")
+    blue = matched("blue", "--thread", bowl, "--thread", "bowl=#2f6f7f", "--within", "1")
+    assert all(
+        row["things"]["bowl"]["off_after"] < row["things"]["bowl"]["off_before"] for row in blue if "things" in row
+    )
+    for wrong, words in (
+        ("bowl", "NAME=FILE@X,Y"),
+        ("bowl=AT-0101.jpg@2,0", "outside the picture"),
+        ("bowl=AT-0101.jpg@here", "two numbers"),
+        ("bowl=#123456", "pointed at in no photo"),
+        ("bowl=sky.jpg@0.5,0.5", "no sky.jpg among"),
+    ):
+        done = run("match", "--out", tmp_path / "none", "--thread", wrong, *photos)
+        assert done.exit_code == 2 and words in " ".join(done.output.split())
 
 
 def test_areas_of_a_look_and_geometry_of_a_trim_are_drawn(tmp_path: Path) -> None:

@@ -202,6 +202,13 @@ def worth(found: Sequence[Sought], sure: Sequence[Sequence[float]], inside: bool
     return Worth(shown, hit / max(shown, 1), asked / max(shown, 1), taken, wrong)
 
 
+def questions(found: Sequence[Sought], sure: Sequence[Sequence[float]], inside: bool) -> float:
+    """How many places a person is asked about for a thing, inside set-ups or across them."""
+    own = [max(one, default=0.0) for one, sought in zip(sure, found, strict=True) if sought.inside is inside]
+    things = {sought.thing for sought in found}
+    return sum(DOUBTFUL <= value < SURE for value in own) / max(len(things), 1)
+
+
 def main() -> None:
     """Write the axes; print the weights and what they are worth."""
     kept: dict[str, Any] = {k: v.astype(np.float16) if v.ndim == 2 else v for k, v in derived_axes().items()}

@@ -15,9 +15,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.even.even_light import EvenLight
 from nuvett.core.guided import LUMINANCE
-from nuvett.core.thread.cells import COLUMNS, ROWS, UNIT, layout
-from nuvett.core.types import Floats
+from nuvett.core.look.look import Look
+from nuvett.core.planning.planning import evened
+from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.thread.cells import COLUMNS, ROWS, UNIT, Described, layout
+from nuvett.core.types import Floats, Linear, OKLab
 from nuvett.imaging.subject import asked_of_net
 
 _CELL = 8  # pixels of the network's input that a cell has on each side
@@ -79,6 +83,13 @@ def joined(answers: Sequence[Floats], axes: dict[str, Floats]) -> Floats:
         turned = (answer - axes[f"middle{index}"]) @ axes[f"axes{index}"]
         parts.append(weight * turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-6))
     return np.concatenate(parts, axis=1)
+
+
+def in_cells(kinds: NDArray[np.int8], picture: Linear, light: EvenLight) -> Described:
+    """A linear picture (h, w, 3) in cells, evened; kinds : what kind of place each of them is, as `describe` has it."""
+    small = cv2.resize(picture, (kinds.shape[1], kinds.shape[0]), interpolation=cv2.INTER_AREA)
+    colours = linear_to_oklab(evened(Linear(np.asarray(small.reshape(-1, 3), dtype=np.float32)), light, Look()))
+    return Described.of(kinds, OKLab(colours.reshape(*kinds.shape[:2], 3)))
 
 
 def describe(pixels: Pixels) -> NDArray[np.int8]:

@@ -123,14 +123,14 @@ def test_nothing_is_kept_by_a_search_that_was_overtaken(
     studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with_frames(studio, slug, "AT-0112")
-    made, looked = point(studio, slug, "AT-0101", BOWL["AT-0101"]), following._looked
+    made, looked = point(studio, slug, "AT-0101", BOWL["AT-0101"]), following._found
 
     def overtaken(*given):  # type: ignore[no-untyped-def]
-        monkeypatch.setattr(following, "_looked", looked)
+        monkeypatch.setattr(following, "_found", looked)
         point(studio, slug, "AT-0101", (0.2, 0.2), made)
         return looked(*given)
 
-    monkeypatch.setattr(following, "_looked", overtaken)
+    monkeypatch.setattr(following, "_found", overtaken)
     follow(studio, slug)
     assert len(only(studio, slug, made).places) == 1, "what was found by the place before says nothing any more"
     follow(studio, slug)

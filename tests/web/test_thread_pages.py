@@ -33,7 +33,7 @@ def test_the_board_shows_outlines_colours_and_distances(client: TestClient, slug
     page = client.get(f"/series/{slug}/threads").text
     assert page.count('class="thread-over"') == 2 and page.count("data-go-tile") == 2
     assert "<b>the bowl</b>, 2 frames" in page and re.search(r"2 threads, \d+\.\d apart, as shown", page)
-    assert "1 thing followed" in client.get(f"/series/{slug}/carry").text
+    assert ": 2 followed" in client.get(f"/series/{slug}/carry").text
     begun = board(client, slug, "thread=new")
     assert 'class="thread-over"' not in begun and "on a thing in any frame" in begun
     for picture in re.findall(r'src="([^"]+picture.jpg[^"]+)"', page)[:2]:

@@ -24,6 +24,7 @@ _LENGTH = 0.002  # OKLab that every pixel of the way costs
 _ABOUT = 2  # pixels about a place whose middle is its colour
 _AREAS = 26
 _SMALLEST, _LARGEST = 14, 0.35  # pixels, and share of the picture, of outlines
+_BESIDE = 3  # pixels about an outline that its traits are taken from
 _ROUNDED = 5  # pixels that decide together where an outline runs
 _AS_FOUND = 8.0  # of its score that an outline gains by overlapping what was found
 _APART = 0.14  # of the logarithm of their areas, between one outline and the next
@@ -177,11 +178,24 @@ def _distance(graph: coo_matrix, seeds: Sequence[int]) -> Values:
 
 def _filled(mask: Mask) -> Mask:
     """An outline without holes, its corners rounded to what a person would draw."""
-    padded = np.pad(mask, 1).astype(np.uint8)
+    about = _box_of(mask, _ROUNDED)
+    padded = np.pad(mask[about], 1).astype(np.uint8)
     cv2.floodFill(padded, None, (0, 0), 2)
     whole = (padded[1:-1, 1:-1] != 2).astype(np.uint8)
     smooth = cv2.medianBlur(whole, _ROUNDED)
-    return np.asarray((smooth if smooth.any() else whole) > 0)
+    made = np.zeros_like(mask)
+    made[about] = (smooth if smooth.any() else whole) > 0
+    return made
+
+
+def _box_of(mask: Mask, beside: int) -> tuple[slice, slice]:
+    """The rows and columns that a region takes, with some beside it where the picture has them."""
+    rows, columns = (np.nonzero(mask.any(axis=axis))[0] for axis in (1, 0))
+    if not len(rows):
+        return slice(0, None), slice(0, None)
+    return slice(max(0, rows[0] - beside), rows[-1] + 1 + beside), slice(
+        max(0, columns[0] - beside), columns[-1] + 1 + beside
+    )
 
 
 _MIDDLES = np.array([0.048, 0.0259, 0.06, 0.0903, 0.0657, -4.9029, 29.94, 0.0717, 0.6814])
@@ -234,17 +248,19 @@ def traits(looked: Looked, mask: Mask) -> Values:
     middle is from the colour pointed at; how large it is, and that squared; how much of it lies along the picture's
     border; and how round it is.
     """
+    along, share = int(mask[[0, -1]].sum() + mask[:, [0, -1]].sum()), float(mask.mean())
+    box = _box_of(mask, _BESIDE)
+    mask, smooth, steep = mask[box], looked.smooth[box], looked.steep[box]
     plain = mask.astype(np.uint8)
     inner = cv2.erode(plain, np.ones((3, 3), np.uint8), borderValue=0).astype(bool)
     around = cv2.dilate(plain, np.ones((5, 5), np.uint8)).astype(bool) & ~mask
     rim = mask & ~inner
-    held, beside = looked.smooth[mask], looked.smooth[around] if around.any() else looked.smooth[mask]
-    middle, size, length = np.median(held, axis=0), float(np.log(mask.mean())), max(1, int(rim.sum()))
-    along = int(mask[[0, -1]].sum() + mask[:, [0, -1]].sum())
+    held, beside = smooth[mask], smooth[around] if around.any() else smooth[mask]
+    middle, size, length = np.median(held, axis=0), float(np.log(share)), max(1, int(rim.sum()))
     return np.array(
         [
-            looked.steep[rim | around].mean(),
-            looked.steep[inner].mean() if inner.any() else 0.0,
+            steep[rim | around].mean(),
+            steep[inner].mean() if inner.any() else 0.0,
             np.linalg.norm(middle - np.median(beside, axis=0)),
             held.std(axis=0).sum(),
             np.linalg.norm(middle - looked.own),

@@ -27,7 +27,16 @@ from nuvett.core.plan.light import GainsOperation
 from nuvett.core.planning.framed import Seeing, weights_at
 from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import aim_of, area_plan, even_only
-from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
+from nuvett.core.planning.series import (
+    Measured,
+    Own,
+    Pools,
+    SeriesRun,
+    drift_of,
+    even_series,
+    seed_of,
+    shooting_order,
+)
 from nuvett.core.planning.warnings import newly_clipped
 from nuvett.core.reading.reading import Target
 from nuvett.core.steps.even import EvenStep
@@ -48,6 +57,7 @@ from nuvett.services.files.batch import (
     write_table,
     write_through,
 )
+from nuvett.services.files.held_things import Found, Thing, find_things, held_in, with_things
 from nuvett.services.files.measuring import MeasuredFile, measure_file
 from nuvett.services.files.rendering import LookedAt, looked_at
 
@@ -59,12 +69,14 @@ class Aside:
     trim : taken by every photo after the look
     base : picture whose light all photos are evened to; none evens each set-up to its own middle
     cube : where to write the table that all photos share (pull 0); none for no table
+    things : that are brought together, and tell of light
     """
 
     base: Path | None = None
     cube: Path | None = None
     trim: Trim | None = None
     lenses: Lenses = Lenses.USUAL
+    things: tuple[Thing, ...] = ()
 
 
 def light_report(even: EvenLight) -> dict[str, float | str]:
@@ -183,7 +195,7 @@ def match_files(
 
     Raises OutputExistsError for the table, FileError for the base.
     """
-    base, cube = aside.base, aside.cube
+    cube = aside.cube
     if cube is not None:
         format_of(cube)
         refuse_existing(cube, output.overwrite)
@@ -193,10 +205,7 @@ def match_files(
     entries = [entries[i] for i in shooting_order([e.taken for e in entries], [e.photo.path.stem for e in entries])]
     seen = [e.measured.seen for e in entries]
     setups = find_setups([e.taken for e in entries], [rough_light(frame.sample, frame.exposure) for frame in seen])
-    if base is None:
-        lights = even_series(seen, setups)
-    else:
-        lights = _lights_by(measure_file(base, limits).seen, entries, base.name)
+    lights, found = _lights_and_things(entries, setups, limits, aside)
     measured = [
         Measured(e.sample, light, number, e.measured.proportion)
         for e, light, number in zip(entries, lights, setups, strict=True)
@@ -205,25 +214,47 @@ def match_files(
     runs = {number: _run_of(pools, target, look, str(number + 1)) for number in sorted(set(setups))}
     index = {entry.photo.path: i for i, entry in enumerate(entries)}
 
-    def work(photo: Photo) -> Outcome:
-        start = time.perf_counter()
-        i = index[photo.path]
+    def planned(i: int) -> tuple[FramePlan, Seeing, LookedAt | None]:
         inside = partial(_inside, entries[i], look.step(EvenStep).gains_of(lights[i]), limits)
         own = Own(lights[i], aside.trim or Trim(), entries[i].measured.faces_seen, entries[i].seed, inside)
-        run, yardstick = runs[setups[i]]
-        plan = run.plan(i, own).through_lens(entries[i].lens)
-        seen = _seen(photo, plan, limits)
+        plan = runs[setups[i]][0].plan(i, own).through_lens(entries[i].lens)
+        seen = _seen(entries[i].photo, plan, limits)
+        return plan, Seeing(measured[i].proportion, seen.weights() if seen else ()), seen
+
+    held = held_in(found, setups, lambda i: planned(i)[:2])
+
+    def work(photo: Photo) -> Outcome:
+        start, i = time.perf_counter(), index[photo.path]
+        free, seeing, seen = planned(i)
+        plan = held.held(i, free, entries[i].sample, seeing)
         written = write_through(plan, photo, output, limits, seen)
-        seeing = Seeing(measured[i].proportion, seen.weights() if seen else ())
-        return Outcome(
-            photo.path, written, _match_report(plan, measured[i], seeing, yardstick, start) | entries[i].report
-        )
+        told = _match_report(plan, measured[i], seeing, runs[setups[i]][1], start)
+        return Outcome(photo.path, written, told | entries[i].report | held.report(i, plan, seeing))
 
     outcomes = each([e.photo for e in entries], work, progress)
     if cube is not None:
         everywhere, _ = _run_of(pools, target, look, "")
         write_table(cube, compile_plan(everywhere.shared()), output.overwrite)
     return in_order(outcomes + failed, photos)
+
+
+def _lights_and_things(
+    entries: "list[_Entry]", setups: list[int], limits: Limits, aside: Aside
+) -> tuple[list[EvenLight], list[Found]]:
+    """Even light of measured photos, by their things where some are pointed at, and where those are seen."""
+    base = measure_file(aside.base, limits).seen if aside.base is not None else None
+
+    def lights_of(seen: list[Seen]) -> list[EvenLight]:
+        if base is None or aside.base is None:
+            return even_series(seen, setups)
+        return even_setup([base, *seen], aside.base.name, 0)[1:]
+
+    seen = [entry.measured.seen for entry in entries]
+    lights = lights_of(seen)
+    if not aside.things:
+        return lights, []
+    found = find_things(aside.things, [entry.photo for entry in entries], lights, limits)
+    return lights_of(with_things(seen, found)), found
 
 
 def _inside(entry: _Entry, gains: GainsOperation, limits: Limits, area: Area) -> Statistics | None:

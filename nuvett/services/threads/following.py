@@ -9,20 +9,15 @@ from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from sqlalchemy import delete, exists, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, StoppingError
-from nuvett.core.look.look import Look
-from nuvett.core.planning.planning import evened
-from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.thread.cells import COLUMNS, Described, shared
 from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, look_for, region_of
 from nuvett.core.thread.growing import EDGE, Mask
-from nuvett.core.types import Linear, OKLab
-from nuvett.imaging.descriptors import describe
+from nuvett.imaging.descriptors import describe, in_cells
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.engine.arrays import dump_array, load_array
 from nuvett.services.engine.facts import Facts, FrameFacts
@@ -42,7 +37,7 @@ from nuvett.store import models
 MOST_QUESTIONS = 3
 """Questions about a thread at once."""
 _SOURCES = 3  # places that a thing is looked for by
-_AT_ONCE = 48  # frames that are looked through before what was found is shown
+_FIRST = 12  # frames that are looked through before what was found is shown
 _PERSON = 0.5  # of a place that lies on people
 Seen = tuple[uuid.UUID, uuid.UUID]
 """A thread and a frame."""
@@ -159,24 +154,53 @@ def _follow(studio: Studio, series_id: uuid.UUID, search: _Search) -> None:
             session.execute(own.values(kind="figure", followed=search.key))
         return
     sources = [_source(studio, frame, place) for frame, place in search.sources]
-    doubtful: dict[uuid.UUID, tuple[float, Grown]] = {}
-    for start in range(0, max(len(search.frames), 1), _AT_ONCE):
-        sure: dict[uuid.UUID, Grown] = {}
-        for frame in search.frames[start : start + _AT_ONCE]:
-            if studio.stopping.is_set():
-                raise StoppingError
-            best, share = _looked(studio, frame, sources)
-            if best is None or best.sure < DOUBTFUL:
-                continue
-            with suppress(InvalidChangeError):
-                grown = grow_about(studio.bench, frame, best.place, best.cells, share)
-                if best.sure >= SURE:
-                    sure[frame.id] = grown
-                else:
-                    doubtful[frame.id] = best.sure, grown
-        if not _kept(studio, series_id, search, sure):
+    doubtful: list[_Place] = []
+    for frames in (search.frames[:_FIRST], search.frames[_FIRST:]):
+        places = _found(studio, frames, sources)
+        doubtful += [place for place in places if place.sure < SURE]
+        if not _kept(studio, series_id, search, [place for place in places if place.sure >= SURE]):
             return
-    _ask(studio, series_id, search, doubtful)
+    _ask(studio, series_id, search, sorted(doubtful, key=lambda place: -place.sure)[:MOST_QUESTIONS])
+
+
+@dataclass(frozen=True)
+class _Place:
+    """Where a thing may be in a frame, how sure, and the share of a picture that it covers elsewhere."""
+
+    frame: FrameFacts
+    found: Candidate
+    share: float
+
+    @property
+    def sure(self) -> float:
+        return self.found.sure
+
+
+def _found(studio: Studio, frames: Iterable[FrameFacts], sources: Sequence[_Source]) -> list[_Place]:
+    """Frames that may show a thing, each with the surest place by any of the sources."""
+    found = []
+    for frame in frames:
+        if studio.stopping.is_set():
+            raise StoppingError
+        there, places = described_of(studio, frame), []
+        for source in sources:
+            both = shared(source.described, there)
+            candidates = look_for(source.described, source.region, there, both)
+            places += [_Place(frame, candidate, source.share) for candidate in candidates[:1]]
+        best = max(places, key=lambda place: place.sure, default=None)
+        if best is not None and best.sure >= DOUBTFUL:
+            found.append(best)
+    return found
+
+
+def _grown(studio: Studio, places: Iterable[_Place]) -> dict[uuid.UUID, Grown]:
+    """Places with their outlines, by frame; where nothing can be told apart there is none."""
+    made = {}
+    for place in places:
+        with suppress(InvalidChangeError):
+            grown = grow_about(studio.bench, place.frame, place.found.place, place.found.cells, place.share)
+            made[place.frame.id] = grown
+    return made
 
 
 def _is_person(studio: Studio, frame: FrameFacts, place: Place) -> bool:
@@ -204,26 +228,12 @@ def described_of(studio: Studio, frame: FrameFacts) -> Described:
             blob, _ = keeping(session, studio).put(dump_array(kinds))
             rows = update(models.Frame).where(models.Frame.view == frame.view, models.Frame.described.is_(None))
             session.execute(rows.values(described=blob))
-    size = kinds.shape[1::-1]
-    small = cv2.resize(studio.bench.sources.linear_view(frame, COLUMNS), size, interpolation=cv2.INTER_AREA)
-    colours = linear_to_oklab(evened(Linear(np.asarray(small.reshape(-1, 3), np.float32)), frame.even, Look()))
-    return Described.of(kinds, OKLab(colours.reshape(small.shape)))
+    return in_cells(kinds, studio.bench.sources.linear_view(frame, COLUMNS), frame.even)
 
 
-def _looked(studio: Studio, frame: FrameFacts, sources: Iterable[_Source]) -> tuple[Candidate | None, float]:
-    """The surest place of a thing in a frame by any of its sources, and the share of a picture that it covers there."""
-    there, best, share = described_of(studio, frame), None, 0.0
-    for source in sources:
-        both = shared(source.described, there)
-        for candidate in look_for(source.described, source.region, there, both)[:1]:
-            if best is None or candidate.sure > best.sure:
-                best, share = candidate, source.share
-    return best, share
-
-
-def _kept(studio: Studio, series_id: uuid.UUID, search: _Search, sure: dict[uuid.UUID, Grown]) -> bool:
+def _kept(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence[_Place]) -> bool:
     """Keep places that are sure as one step; whether the thread is still as it was when it was looked for."""
-    thread_id, name = search.thread.id, search.thread.name
+    thread_id, name, sure = search.thread.id, search.thread.name, _grown(studio, places)
     with studio.database.session() as session:
         lock_series(session, series_id)
         series = session.get(models.Series, series_id)
@@ -255,18 +265,19 @@ def _is_free(session: Session, seen: Seen) -> bool:
     return there and not answered and session.get(models.ThreadPlace, seen) is None
 
 
-def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, doubtful: dict[uuid.UUID, tuple[float, Grown]]) -> None:
-    """Ask about the surest of what is doubtful, instead of what was asked before."""
-    thread_id, question = search.thread.id, models.ThreadQuestion
-    likely = sorted(doubtful.items(), key=lambda item: -item[1][0])[:MOST_QUESTIONS]
+def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence[_Place]) -> None:
+    """Ask about places, instead of what was asked about the thread before."""
+    thread_id, question, sure = search.thread.id, models.ThreadQuestion, {p.frame.id: p.sure for p in places}
+    grown = _grown(studio, places)
     with studio.database.session() as session:
         lock_series(session, series_id)
         if not _as_it_was(session, search):
             return
         session.execute(delete(question).where(question.thread_id == thread_id, question.state == "asked"))
-        for frame, (sure, grown) in likely:
+        for frame, own in grown.items():
             if _is_free(session, (thread_id, frame)):
-                place = place_asked(grown)
-                session.add(question(thread_id=thread_id, frame_id=frame, state="asked", place=place, sure=sure))
-        own = update(models.Thread).where(models.Thread.id == thread_id)
-        session.execute(own.values(followed=search.key))
+                place = place_asked(own)
+                row = question(thread_id=thread_id, frame_id=frame, state="asked", place=place, sure=sure[frame])
+                session.add(row)
+        done = update(models.Thread).where(models.Thread.id == thread_id)
+        session.execute(done.values(followed=search.key))
