@@ -5,6 +5,7 @@ import numpy as np
 from nuvett.core.area.brush import BrushPart, Stroke
 from nuvett.core.area.colour import ColourPart
 from nuvett.core.area.faces import SkinSeen
+from nuvett.core.area.outline import OutlinePart
 from nuvett.core.area.part import AreaPart
 from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
@@ -82,4 +83,5 @@ AREA_EXAMPLES: tuple[AreaPart, ...] = (
     SkinPart(faces=(SkinSeen(box=(0.3, 0.2, 0.3, 0.5), centre=(0.58, 0.08, 0.9)),)),
     PersonPart(of="clothes", faces=(SkinSeen(box=(0.3, 0.1, 0.2, 0.2), centre=(0.58, 0.08, 0.9)),)),
     SkyPart(),
+    OutlinePart(rings=(((0.3, 0.2), (0.7, 0.25), (0.6, 0.8), (0.35, 0.7)),)),
 )

@@ -3,12 +3,14 @@
 import numpy as np
 import pytest
 
+from nuvett.core.area.outline import OutlinePart
 from nuvett.core.fit.moves import apply_moves
 from nuvett.core.plan.apply import apply_plan
-from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.plan.fitted import MovesOperation
+from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklab_to_linear
 from nuvett.core.thread.colours import distance
-from nuvett.core.thread.holding import Anchor, held_moves, stretch, with_moves
+from nuvett.core.thread.holding import Anchor, held_in_area, held_moves, stretch, with_moves
 from nuvett.core.types import OKLab
 
 RNG = np.random.default_rng(2)
@@ -68,3 +70,35 @@ def test_moves_come_last_in_what_is_done_to_the_frame_alone() -> None:
 
 def apply_plan_linear(plan: FramePlan, colour: OKLab) -> np.ndarray:
     return oklab_to_linear(apply_plan(plan, oklab_to_linear(OKLab(colour[None]))))
+
+
+RINGS = (((0.2, 0.2), (0.8, 0.2), (0.8, 0.8), (0.2, 0.8)),)
+
+
+def within_outline(anchor: Anchor, weight: float) -> tuple[Layer | None, OKLab]:
+    """A thing brought to its goal in an outline that weighs so much where it is measured, and its colour then."""
+
+    def seen(layer: Layer) -> OKLab:
+        (operation,) = layer.operations
+        assert isinstance(operation, MovesOperation)
+        full = apply_moves(OKLab(anchor.colour[None]), operation.moves)[0]
+        return OKLab(anchor.colour + np.float32(weight) * (full - anchor.colour))
+
+    layer = held_in_area(anchor, RINGS, seen)
+    return layer, anchor.colour if layer is None else seen(layer)
+
+
+@pytest.mark.parametrize("weight", [1.0, 0.5])
+@pytest.mark.parametrize("within", [0.3, 2.0])
+def test_a_colour_as_given_is_met_in_its_outline_however_much_that_weighs(weight: float, within: float) -> None:
+    layer, found = within_outline(Anchor(BLUE, GOAL, within), weight)
+    assert layer is not None and distance(found, GOAL) == pytest.approx(within, abs=0.25)
+    (part,) = layer.area.parts
+    assert isinstance(part, OutlinePart) and part.rings == RINGS and layer.area.edges
+
+
+def test_in_an_outline_nothing_is_done_within_the_limit_nor_more_than_is_borne_nor_where_nothing_is_seen() -> None:
+    assert within_outline(Anchor(BLUE, GOAL, 20), 1.0)[0] is None
+    assert held_in_area(Anchor(BLUE, GOAL, 1), RINGS, lambda layer: None) is None
+    _, far = within_outline(Anchor(BLUE, hex_to_oklab("#f0e020"), 1), 1.0)
+    assert 0.05 < float(np.linalg.norm(far - BLUE)) <= 0.106

@@ -265,10 +265,14 @@ def test_what_is_held_is_carried_trimmed_and_beside_what_a_person_did(studio: St
         frame = catalogue.find_frame(session, series, facts[place].id)
     finished = studio.bench.planner.finished(facts, place, followed[frame.id].aimed)
     assert finished == studio.bench.planner.plan(facts, place, draft(studio, slug))
-    assert finished.group("trim").operations, "held in what is done to the frame alone"
+    assert [layer.name for layer in finished.layers] == ["held"], "a colour as given goes to its outline alone"
     lighter = facts.with_trim(place, Trim.of(ExposureStep(exposure=0.5)))
     plan = studio.bench.planner.plan(lighter, place, draft(studio, slug))
-    assert len(plan.group("trim").operations) > 1, "the trim stays, and what is held comes after it"
+    assert plan.group("trim").operations and plan.layers[-1].name == "held", "the trim stays, and it comes after that"
+    with opened(studio, slug) as (session, series):
+        threads.change_thread(session, series, made, goal=Goal(kind="frames"))
+        middle = studio.bench.planner.plan(series_facts(session, series), place, draft(studio, slug))
+    assert not middle.layers and middle.group("trim").operations, "and what is brought together moves as a colour"
 
 
 def kept_frames(session: Session, series: models.Series) -> set[uuid.UUID]:

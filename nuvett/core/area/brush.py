@@ -40,7 +40,7 @@ class BrushPart(AreaPart):
 
     title: ClassVar[str] = "brush"
     travels: ClassVar[bool] = False
-    begins: ClassVar[Literal["at once", "picked", "brushed"]] = "brushed"
+    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "brushed"
     kind: Literal["brush"] = "brush"
     strokes: tuple[Stroke, ...] = Field(default=(), max_length=MOST_STROKES)
 

@@ -18,7 +18,7 @@ class ColourPart(AreaPart):
     title: ClassVar[str] = "a colour"
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "colours"
     edges: ClassVar[bool] = True
-    begins: ClassVar[Literal["at once", "picked", "brushed"]] = "picked"
+    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "picked"
     sentence: ClassVar[str] = "colours within {tolerance}"
     kind: Literal["colour"] = "colour"
     colour: tuple[float, float, float]

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from nuvett.core.area.brush import BrushPart
 from nuvett.core.area.colour import ColourPart
+from nuvett.core.area.outline import OutlinePart
 from nuvett.core.area.part import AreaPart
 from nuvett.core.area.person import PersonPart
 from nuvett.core.area.round import RoundPart
@@ -27,6 +28,7 @@ AREA_KINDS: tuple[type[AreaPart], ...] = (
     SkinPart,
     PersonPart,
     SkyPart,
+    OutlinePart,
 )
 """Every kind of part."""
 

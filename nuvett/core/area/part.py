@@ -28,7 +28,8 @@ class AreaPart(Document):
     looks_at : what it needs to know of the frame beside its shape
     edges : whether an area that begins with it follows edges of the picture
     outline : what is drawn on the picture with its handles, by the numbers that `RoundPart` or `StraightPart` has
-    begins : how it is made: at once, from a colour picked in the frame, or by strokes of a brush
+    begins : how it is made: at once, from a colour picked in the frame, by strokes of a brush, or as a thread grows;
+        what grows is not offered by hand
     lacking : what is said of a frame in which it finds nothing
     sentence : how its numbers are told, their names in braces
     """
@@ -38,7 +39,7 @@ class AreaPart(Document):
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "nothing"
     edges: ClassVar[bool] = False
     outline: ClassVar[Literal["", "round", "straight"]] = ""
-    begins: ClassVar[Literal["at once", "picked", "brushed"]] = "at once"
+    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "at once"
     lacking: ClassVar[str] = ""
     sentence: ClassVar[str] = ""
     join: Join = choice("added", "joins", JOINS)

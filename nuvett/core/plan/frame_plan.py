@@ -189,6 +189,10 @@ class FramePlan(Document):
         """The plan with a group in place of its own of that name."""
         return self.model_copy(update={"groups": tuple(group if g.name == group.name else g for g in self.groups)})
 
+    def with_layer(self, layer: Layer) -> Self:
+        """The plan with a layer after all others."""
+        return self.model_copy(update={"layers": (*self.layers, layer)})
+
     def without(self, name: GroupName) -> Self:
         """The plan without what a group does."""
         return self.model_copy(update={"groups": tuple(g for g in self.groups if g.name != name)})

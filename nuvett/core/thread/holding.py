@@ -4,15 +4,17 @@ Each thing is an anchor that moves, other colours of the frame are anchors that 
 smoothly. A change is made no larger than the frame bears: what lies near each other is not pulled apart.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from nuvett.core.area.area import Area
+from nuvett.core.area.outline import OutlinePart, Ring
 from nuvett.core.fit.moves import FINE, Move, apply_moves
 from nuvett.core.measure.statistics import thin
 from nuvett.core.plan.fitted import MovesOperation
-from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.reading.palette import find_palette
 from nuvett.core.thread.colours import distance
 from nuvett.core.types import Floats, OKLab
@@ -22,6 +24,7 @@ WITHIN = 1.5
 MOST_HELD = 12
 _FARTHEST = 0.10  # OKLab that a colour is moved at most
 _REACH = 0.055  # OKLab, one standard deviation
+_WIDE = 0.16  # OKLab: in its outline, so that its shades go with it and what is printed on it does not
 _STAYS, _APART = 12, 0.11  # other colours of the frame that stay, and how far they are from things that move
 _BACKGROUND = 1.1  # what a move of one anchor has to be asked for more, since some weight is for staying
 _GAIN = 1.3  # times as far from each other as before that near colours may come
@@ -59,6 +62,33 @@ def held_moves(anchors: Sequence[Anchor], cloud: OKLab) -> tuple[Move, ...]:
             break
         share *= max(0.25, (_GAIN - 1) / (gain - 1) * 0.95)
     return moves
+
+
+def held_in_area(
+    anchor: Anchor, rings: tuple[Ring, ...], seen: Callable[[Layer], OKLab | None], rounds: int = _ROUNDS
+) -> Layer | None:
+    """The layer that brings a thing within its limit inside its outline; none where it is, or cannot be seen.
+
+    seen : the thing's colour (3,) under a layer, which says how far its weights and the limit of sRGB let it go
+    """
+    off = distance(anchor.colour, anchor.goal)
+    asked = _asked(anchor, off)
+    if off <= anchor.within:
+        return None
+    wanted, by = anchor.colour + asked, asked * np.float32(_BACKGROUND)
+    for _ in range(rounds):
+        found = seen(_layer(anchor, rings, by))
+        if found is None:
+            return None
+        by = by + (wanted - found)
+        by *= min(1.0, _FARTHEST * _BACKGROUND / max(float(np.linalg.norm(by)), 1e-6))
+    return _layer(anchor, rings, by)
+
+
+def _layer(anchor: Anchor, rings: tuple[Ring, ...], by: Floats) -> Layer:
+    area = Area(parts=(OutlinePart(rings=rings),), edges=True)
+    move = Move(source=_triple(anchor.colour), by=_triple(by), reach=_WIDE)
+    return Layer(name="held", area=area, operations=(MovesOperation(moves=(move,)),))
 
 
 def _asked(anchor: Anchor, off: float) -> Floats:

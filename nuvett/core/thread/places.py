@@ -3,15 +3,13 @@
 import cv2
 import numpy as np
 
+from nuvett.core.area.outline import Ring, inside_of
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.apply import seen
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing, places_seen, weights_at
 from nuvett.core.thread.growing import Mask
 from nuvett.core.types import Document, Linear, OKLab
-
-Ring = tuple[tuple[float, float], ...]
-"""A closed line through x and y, in shares of the picture."""
 
 COLOURS = 64
 """Colours that are kept of a place."""
@@ -30,11 +28,7 @@ class Outline(Document):
 
     def mask(self, size: tuple[int, int]) -> Mask:
         """Where it is in a picture (h, w) of a size (width, height)."""
-        made = np.zeros((size[1], size[0]), dtype=np.uint8)
-        scaled = [np.rint(np.array(ring) * size * 16 - 8).astype(np.int32) for ring in self.rings]
-        if scaled:
-            cv2.fillPoly(made, scaled, 1, shift=4)
-        return made.astype(bool)
+        return inside_of(self.rings, size)
 
     @property
     def middle(self) -> tuple[float, float]:

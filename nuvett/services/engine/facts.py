@@ -7,6 +7,7 @@ from functools import cached_property
 from uuid import UUID
 
 from nuvett.core.area.faces import FaceSeen
+from nuvett.core.area.outline import Ring
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.look.look import Look
@@ -86,23 +87,35 @@ class FrameFacts:
 
 
 @dataclass(frozen=True)
+class HeldPlace:
+    """Where a thing that is held is seen in a frame: its outline, and colours as they came with where they lie.
+
+    key : names the colours
+    """
+
+    key: str
+    colours: Sample
+    rings: tuple[Ring, ...] = ()
+
+
+@dataclass(frozen=True)
 class HeldThread:
     """A thing that is held: what it should be within how many CIEDE2000, and its colours by frame.
 
-    places : names of the colours, and colours as they came with where they lie, in the frames that show it
+    places : in the frames that show it
     hero : the frame that it should be as on, where that is its goal
     """
 
     name: str
     goal: Goal
     within: float
-    places: Mapping[UUID, tuple[str, Sample]]
+    places: Mapping[UUID, HeldPlace]
     hero: UUID | None
 
     @cached_property
     def key(self) -> str:
         """Names all of it."""
-        places = sorted((str(frame), key) for frame, (key, _) in self.places.items())
+        places = sorted((str(frame), place.key, place.rings) for frame, place in self.places.items())
         return _digest(self.goal.model_dump_json(), self.within, places, self.hero)
 
 

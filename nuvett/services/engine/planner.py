@@ -33,7 +33,7 @@ from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.step import Aim
 from nuvett.core.thread.colours import goals
-from nuvett.core.thread.holding import Anchor, held_moves, with_moves
+from nuvett.core.thread.holding import Anchor, held_in_area, held_moves, with_moves
 from nuvett.core.thread.places import colour_under
 from nuvett.core.types import OKLab
 from nuvett.services.engine.areas import Areas
@@ -100,10 +100,15 @@ class Planner:
             return self.unheld(frames, index, aimed)
 
         def make() -> FramePlan:
-            plan = self.unheld(frames, index, aimed)
-            anchors = [a for t in frames.held_in(frame.id) if (a := self._anchor(frames, index, aimed, t)) is not None]
-            seeing = self._areas.seeing(frame, plan)
-            return with_moves(plan, held_moves(anchors, finished_cloud(plan, self._sources.sample(frame), seeing)))
+            plan, held = self.unheld(frames, index, aimed), frames.held_in(frame.id)
+            found = [(t, a) for t in held if (a := self._anchor(frames, index, aimed, t)) is not None]
+            anchors = [anchor for thread, anchor in found if thread.goal.colour is None]
+            if anchors:
+                seeing = self._areas.seeing(frame, plan)
+                plan = with_moves(plan, held_moves(anchors, finished_cloud(plan, self._sources.sample(frame), seeing)))
+            for thread, _ in found:
+                plan = plan if thread.goal.colour is None else self._held_to_colour(frame, plan, thread)
+            return plan
 
         own = frames.pool_key(aimed.look)
         return self._kept.get(("held plan", own, frame.key, aimed.on(frame).key, key), make, _PLAN_BYTES)
@@ -120,9 +125,24 @@ class Planner:
         colour, goal = colours[places.index(index)], wanted[places.index(index)]
         return None if colour is None or goal is None else Anchor(colour, goal, thread.within)
 
+    def _held_to_colour(self, frame: FrameFacts, plan: FramePlan, thread: HeldThread) -> FramePlan:
+        """A plan with a thing held to a colour as given, inside its outline."""
+        place = thread.places[frame.id]
+
+        def under(made: FramePlan) -> OKLab | None:
+            return colour_under(made, place.colours, self._areas.seeing(frame, made))
+
+        colour, (goal,) = under(plan), goals(thread.goal, [under(plan)], [frame.setup], None)
+        if colour is None or goal is None:
+            return plan
+        anchor = Anchor(colour, goal, thread.within)
+        layer = held_in_area(anchor, place.rings, lambda own: under(plan.with_layer(own)))
+        return plan if layer is None else plan.with_layer(layer)
+
     def _unheld_colour(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> OKLab | None:
         frame = frames[index]
-        return self.colour_of_place(frame, self.unheld(frames, index, aimed), *thread.places[frame.id])
+        place = thread.places[frame.id]
+        return self.colour_of_place(frame, self.unheld(frames, index, aimed), place.key, place.colours)
 
     def colour_of_place(self, frame: FrameFacts, plan: FramePlan, key: str, colours: Sample) -> OKLab | None:
         """Middle colour (3,) of a place of a frame under a plan; none where its cut leaves too little of it.

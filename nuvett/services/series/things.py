@@ -9,8 +9,9 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.thread.colours import Goal
+from nuvett.core.thread.places import Outline
 from nuvett.core.types import Linear
-from nuvett.services.engine.facts import HeldThread
+from nuvett.services.engine.facts import HeldPlace, HeldThread
 from nuvett.store import models
 from nuvett.store.models import Json
 
@@ -34,11 +35,12 @@ def held_threads(session: Session, series: models.Series) -> tuple[HeldThread, .
     ).all()
     if not rows:
         return ()
-    places: dict[uuid.UUID, dict[uuid.UUID, tuple[str, Sample]]] = {row.id: {} for row in rows}
+    places: dict[uuid.UUID, dict[uuid.UUID, HeldPlace]] = {row.id: {} for row in rows}
     for one in session.scalars(select(place).where(place.thread_id.in_(places))):
         colours = colours_of(one.colours)
         if len(colours.colours):
-            places[one.thread_id][one.frame_id] = key_of(colours), colours
+            rings = Outline.model_validate(one.outline).rings
+            places[one.thread_id][one.frame_id] = HeldPlace(key_of(colours), colours, rings)
     return tuple(
         HeldThread(row.name, Goal.model_validate(row.goal), row.within or 0.0, places[row.id], series.hero_id)
         for row in rows

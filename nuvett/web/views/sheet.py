@@ -281,7 +281,8 @@ def sheet_of(
 
     aimed : whether there is a target; steps that need one wait otherwise
     """
-    offered = [kind for kind in area_kinds if kind.travels or isinstance(document, Trim)]
+    by_hand = [kind for kind in area_kinds if kind.begins != "grown"]
+    offered = [kind for kind in by_hand if kind.travels or isinstance(document, Trim)]
     group = "look" if isinstance(document, Look) else "trim"
     return {
         "document": document.model_dump(mode="json"),
