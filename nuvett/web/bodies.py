@@ -294,6 +294,7 @@ class PlaceOfThread(Asked):
     name: Annotated[str, Field(max_length=60)] = ""
     pointed: Annotated[list[Document], Field(min_length=1, max_length=100)]
     choice: Annotated[int, Field(ge=-60, le=60)] | None = None
+    strokes: Annotated[list[Document], Field(max_length=100)] = []
 
 
 class AnswerOfThread(Asked):

@@ -10,6 +10,7 @@ from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing
 from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklab_to_linear
+from nuvett.core.thread.brushing import Brushed, with_strokes
 from nuvett.core.thread.colours import Goal, distance, goals, spread, way_off
 from nuvett.core.thread.given import is_outside, parse_given
 from nuvett.core.thread.growing import Outlines, Pointed, grown, overlap
@@ -162,3 +163,19 @@ def test_what_is_no_colour_is_refused(text: str) -> None:
 
 def test_a_colour_that_screens_cannot_show_is_said_to_be_so() -> None:
     assert is_outside(parse_given("lab(50 -120 60)")) and not is_outside(parse_given("white"))
+
+
+def test_strokes_add_and_take_away_in_their_order_and_scale_with_the_picture() -> None:
+    across = ((60 / WIDTH, 60 / HEIGHT), (130 / WIDTH, 60 / HEIGHT))
+    adds, takes = Brushed(across, 0.03), Brushed(across, 0.03, inside=False)
+    more = with_strokes(JUG, [adds])
+    assert (more & JUG).sum() == JUG.sum() and more[60, 110] and not more[80, 110]
+    assert more[:, 110].sum() == pytest.approx(2 * 0.03 * WIDTH, abs=2.5), "as wide as its radius says"
+    assert not with_strokes(JUG, [adds, takes])[60, 60:130].any() and with_strokes(JUG, [takes, adds])[60, 60:130].all()
+    large = with_strokes(np.zeros((2 * HEIGHT, 2 * WIDTH), dtype=bool), [adds])
+    assert large.sum() == pytest.approx(4 * with_strokes(np.zeros_like(JUG), [adds]).sum(), rel=0.1)
+    dot = with_strokes(np.zeros_like(JUG), [Brushed(((0.5, 0.5),), 0.05)])
+    assert dot.sum() == pytest.approx(np.pi * (0.05 * WIDTH) ** 2, rel=0.2)
+    assert np.array_equal(with_strokes(JUG, []), JUG)
+    off = with_strokes(JUG, [Brushed(((-0.5, -0.5), (1.5, 2.0)), 0.001)])
+    assert off.shape == JUG.shape and (off & JUG).sum() == JUG.sum()

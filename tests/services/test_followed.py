@@ -138,6 +138,25 @@ def test_nothing_is_kept_by_a_search_that_was_overtaken(
         assert session.get_one(models.Thread, made).followed, "and it is looked for anew"
 
 
+def test_another_outline_finds_anew_and_what_was_found_by_the_one_before_goes(
+    studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with_frames(studio, slug, "AT-0112")
+    made, other = point(studio, slug, "AT-0101", BOWL["AT-0101"]), frame_named(studio, slug, "AT-0112")
+    follow(studio, slug)
+    before = only(studio, slug, made).places[other].grown.outline
+    point(studio, slug, "AT-0101", (0.36, 0.62), made)
+    monkeypatch.setattr(following, "SURE", 0.0)
+    follow(studio, slug)
+    assert only(studio, slug, made).places[other].grown.outline != before, "the vase, no more the bowl"
+    point(studio, slug, "AT-0101", BOWL["AT-0101"], made)
+    monkeypatch.setattr(following, "SURE", 1.1)
+    follow(studio, slug)
+    assert other not in only(studio, slug, made).places
+    walk(studio, slug, False)
+    assert only(studio, slug, made).places[other].found, "undo brings back what went"
+
+
 def test_people_are_not_followed_and_faces_are_threads_from_the_start(studio: Studio, slug: str) -> None:
     with_frames(studio, slug, "AT-0106")
     faces = [thread for thread in every(studio, slug) if thread.kind == "complexion"]

@@ -4,6 +4,7 @@ import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import numpy as np
 import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -12,6 +13,7 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.steps.exposure import ExposureStep
+from nuvett.core.thread.brushing import Brushed
 from nuvett.core.thread.colours import Goal
 from nuvett.core.thread.growing import Pointed
 from nuvett.services.engine.wall import Show
@@ -151,6 +153,37 @@ def test_another_place_replaces_the_one_before_and_a_larger_outline_is_larger(st
     point(studio, slug, "AT-0101", WALL, made)
     after = kept(studio, slug)[0].places[facts.id]
     assert after.key != before.key and len(kept(studio, slug)[0].places) == 2
+
+
+def test_a_brush_puts_an_outline_right_and_stays_when_another_outline_is_chosen(studio: Studio, slug: str) -> None:
+    with opened(studio, slug) as (session, series):
+        facts = series_facts(session, series)[0]
+    pointed, away = (Pointed(*BOWL["AT-0101"]),), ((0.1, 0.9), (0.2, 0.9))
+    plain, strokes = grow(studio.bench, facts, pointed), (Brushed(away, 0.02),)
+    right = grow(studio.bench, facts, pointed, None, strokes)
+    larger = grow(studio.bench, facts, pointed, plain.choice + 3, strokes)
+    for grown in (right, larger):
+        mask = grown.outline.mask((300, 200))
+        assert mask[180, 45] and grown.strokes == strokes and not plain.outline.mask((300, 200))[180, 45]
+    assert larger.outline.mask((300, 200)).sum() > right.outline.mask((300, 200)).sum()
+    assert not np.array_equal(right.colours.places, plain.colours.places), "and it is measured there, too"
+    made = point(studio, slug, "AT-0101", BOWL["AT-0101"])
+    with opened(studio, slug) as (session, series):
+        threads.keep_place(session, studio, series, (made, facts.id), right)
+    assert kept(studio, slug)[0].places[facts.id].grown.strokes == strokes
+    walk(studio, slug, False)
+    assert kept(studio, slug)[0].places[facts.id].grown.strokes == ()
+    with pytest.raises(InvalidChangeError, match="leaves nothing"):
+        grow(studio.bench, facts, pointed, None, (Brushed(((0.0, 0.5), (1.0, 0.5)), 0.25, inside=False),) * 2)
+    for values in (
+        [{"points": [], "radius": 0.1}],
+        [{"points": [[9, 9]], "radius": 0.1}],
+        [{"radius": 0.1}],
+        [{"points": [[0.5, 0.5]], "radius": 0}],
+        [{"points": [[0.5, 0.5]], "radius": 0.1}] * 61,
+    ):
+        with pytest.raises(InvalidChangeError):
+            threads.parse_strokes(values)
 
 
 def test_what_cannot_be_followed_is_refused_and_nothing_is_lost(studio: Studio, slug: str) -> None:

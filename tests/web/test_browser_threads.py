@@ -42,6 +42,22 @@ def test_a_thing_is_followed_from_frame_to_frame(quiet: Page, site: str) -> None
     expect(line).not_to_have_attribute("d", before or "")
     page.keyboard.press("-")
     expect(line).to_have_attribute("d", before or "")
+    box = plate.bounding_box()
+    assert box is not None
+    tile = page.locator("[data-tile]").first
+    for count, keys in ((1, []), (2, ["Alt"])):
+        for key in keys:
+            page.keyboard.down(key)
+        page.mouse.move(box["x"] + 0.5 * box["width"], box["y"] + 0.72 * box["height"])
+        page.mouse.down()
+        page.mouse.move(box["x"] + 0.3 * box["width"], box["y"] + 0.9 * box["height"], steps=6)
+        page.mouse.up()
+        for key in keys:
+            page.keyboard.up(key)
+        expect(tile).to_have_attribute("data-strokes", re.compile(r"^\[" + ", ".join([r"\{[^}]+\}"] * count) + r"\]$"))
+    for left in (1, 0):
+        page.get_by_role("button", name="Undo").click()
+        expect(tile).to_have_attribute("data-strokes", re.compile(r"^\[" + r"\{[^}]+\}" * left + r"\]$"))
     page.get_by_label("Should be").select_option("a colour as given")
     page.get_by_label("Colour", exact=True).fill("#2f6f7f")
     page.get_by_label("Colour", exact=True).press("Enter")

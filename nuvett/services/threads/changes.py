@@ -11,6 +11,7 @@ from pydantic import TypeAdapter
 from sqlalchemy.orm import Session
 
 from nuvett.core.measure.sampling import Sample
+from nuvett.core.thread.brushing import Brushed
 from nuvett.core.thread.growing import Pointed
 from nuvett.core.thread.places import Outline
 from nuvett.services.platform import history
@@ -19,6 +20,7 @@ from nuvett.store import models
 from nuvett.store.models import Json
 
 POINTED = TypeAdapter(tuple[Pointed, ...])
+STROKES = TypeAdapter(tuple[Brushed, ...])
 State = dict[str, Json | None]
 """Threads, places and questions by what names them; none for one that is not there."""
 _QUESTION = "?"
@@ -27,23 +29,30 @@ Row = models.Thread | models.ThreadPlace | models.ThreadQuestion
 
 @dataclass(frozen=True)
 class Grown:
-    """A place as it was grown: what was pointed at, its outline, which of the outlines it is, and some colours."""
+    """A place as it was grown: what was pointed at, its outline, which of the outlines it is, and some colours.
+
+    strokes : by which a person put the outline right
+    """
 
     pointed: tuple[Pointed, ...]
     outline: Outline
     choice: int
     colours: Sample
+    strokes: tuple[Brushed, ...] = ()
 
 
 def grown_of(row: models.ThreadPlace) -> Grown:
     """A place as its row keeps it."""
     pointed = POINTED.validate_python(row.pointed["places"])
-    return Grown(pointed, Outline.model_validate(row.outline), row.choice, colours_of(row.colours))
+    strokes = STROKES.validate_python(row.pointed.get("strokes", ()))
+    return Grown(pointed, Outline.model_validate(row.outline), row.choice, colours_of(row.colours), strokes)
 
 
 def fill_place(row: models.ThreadPlace, grown: Grown, found: bool) -> None:
     """Keep a place in its row. found : whether nobody pointed at it"""
     row.pointed = {"places": POINTED.dump_python(grown.pointed, mode="json")}
+    if grown.strokes:
+        row.pointed["strokes"] = STROKES.dump_python(grown.strokes, mode="json")
     row.outline, row.choice, row.found = grown.outline.model_dump(mode="json"), grown.choice, found
     row.colours = {
         "colours": np.round(grown.colours.colours, 5).tolist(),

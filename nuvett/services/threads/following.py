@@ -132,7 +132,8 @@ class _Search:
         spread = np.unique(np.linspace(0, len(sure) - 1, min(len(sure), _SOURCES)).round().astype(int))
         sources = tuple(sure[index] for index in spread)
         order = {frame.id: index for index, frame in enumerate(firsts)}
-        due = [f for f in firsts if f.id not in thread.places and (thread.id, f.id) not in answered]
+        own = {frame.id for frame, _ in sure}
+        due = [f for f in firsts if f.id not in own and (thread.id, f.id) not in answered]
         near = sorted(due, key=lambda f: min((abs(order[f.id] - order[s.id]) for s, _ in sources), default=0))
         known = [str(frame.id) + place.key for frame, place in sure], [str(frame.id) for frame in firsts]
         return cls(thread, sources, tuple(near), hashlib.sha256(repr(known).encode()).hexdigest())
@@ -158,7 +159,7 @@ def _follow(studio: Studio, series_id: uuid.UUID, search: _Search) -> None:
     for frames in (search.frames[:_FIRST], search.frames[_FIRST:]):
         places = _found(studio, frames, sources)
         doubtful += [place for place in places if place.sure < SURE]
-        if not _kept(studio, series_id, search, [place for place in places if place.sure >= SURE]):
+        if not _kept(studio, series_id, search, frames, [place for place in places if place.sure >= SURE]):
             return
     _ask(studio, series_id, search, sorted(doubtful, key=lambda place: -place.sure)[:MOST_QUESTIONS])
 
@@ -231,24 +232,39 @@ def described_of(studio: Studio, frame: FrameFacts) -> Described:
     return in_cells(kinds, studio.bench.sources.linear_view(frame, COLUMNS), frame.even)
 
 
-def _kept(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence[_Place]) -> bool:
-    """Keep places that are sure as one step; whether the thread is still as it was when it was looked for."""
+def _kept(
+    studio: Studio, series_id: uuid.UUID, search: _Search, frames: Iterable[FrameFacts], places: Sequence[_Place]
+) -> bool:
+    """Keep places that are sure as one step, instead of what was found in those frames before.
+
+    Whether the thread is still as it was when it was looked for.
+    """
     thread_id, name, sure = search.thread.id, search.thread.name, _grown(studio, places)
     with studio.database.session() as session:
         lock_series(session, series_id)
         series = session.get(models.Series, series_id)
         if series is None or not _as_it_was(session, search):
             return False
-        free = {frame: grown for frame, grown in sure.items() if _is_free(session, (thread_id, frame))}
-        words = f"{name}: found in {len(free)} {'frame' if len(free) == 1 else 'frames'}"
-        with recorded(session, series, words, seen=[(thread_id, frame) for frame in free]):
-            for frame, grown in free.items():
-                row = models.ThreadPlace(thread_id=thread_id, frame_id=frame)
-                fill_place(row, grown, found=True)
-                session.add(row)
-        if free:
-            let_light_be_evened(session, studio, series_id)
+        free = [seen for frame in frames if _is_free(session, seen := (thread_id, frame.id))]
+        count = sum(frame in sure for _, frame in free)
+        words = f"{name}: found in {count} {'frame' if count == 1 else 'frames'}"
+        with recorded(session, series, words, seen=free):
+            for seen in free:
+                _replace(session, seen, sure.get(seen[1]))
+        let_light_be_evened(session, studio, series_id)
     return True
+
+
+def _replace(session: Session, seen: Seen, grown: Grown | None) -> None:
+    """Let what was found of a thread in a frame be this, or nothing."""
+    row = session.get(models.ThreadPlace, seen)
+    if grown is None:
+        if row is not None:
+            session.delete(row)
+        return
+    row = row or models.ThreadPlace(thread_id=seen[0], frame_id=seen[1])
+    fill_place(row, grown, found=True)
+    session.add(row)
 
 
 def _as_it_was(session: Session, search: _Search) -> bool:
@@ -260,9 +276,10 @@ def _as_it_was(session: Session, search: _Search) -> bool:
 def _is_free(session: Session, seen: Seen) -> bool:
     """Whether nobody has pointed at a thread in a frame, or answered for it, meanwhile; and the frame is there."""
     question, frame = session.get(models.ThreadQuestion, seen), session.get(models.Frame, seen[1])
+    place = session.get(models.ThreadPlace, seen)
     answered = question is not None and question.state != "asked"
     there = frame is not None and frame.state == "ready"
-    return there and not answered and session.get(models.ThreadPlace, seen) is None
+    return there and not answered and (place is None or place.found)
 
 
 def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence[_Place]) -> None:

@@ -1,14 +1,18 @@
 """Outlines grown in a frame from where a person points or a thing was found, on a small picture of it as it came."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.errors import InvalidChangeError
+from nuvett.core.measure.sampling import Sample
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import linear_to_oklab
+from nuvett.core.thread.brushing import Brushed, with_strokes
 from nuvett.core.thread.growing import EDGE, Mask, Outlines, Pointed
-from nuvett.core.thread.places import colours_in, outline_of
+from nuvett.core.thread.places import Outline, colours_in, outline_of
 from nuvett.core.types import OKLab
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.engine.facts import FrameFacts
@@ -16,20 +20,30 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.threads.changes import Grown
 
 _MEASURED = 1280  # pixels of the long edge that colours are measured in
+_DRAWN = 2 * EDGE  # and that strokes are drawn in
 
 
-def grow(bench: Workbench, frame: FrameFacts, pointed: tuple[Pointed, ...], choice: int | None = None) -> Grown:
+def grow(
+    bench: Workbench,
+    frame: FrameFacts,
+    pointed: tuple[Pointed, ...],
+    choice: int | None = None,
+    strokes: tuple[Brushed, ...] = (),
+) -> Grown:
     """A thing's place in a frame; `choice` is how many outlines larger than the likeliest one, or smaller.
 
-    One click on a face that was found grows the face. Raises InvalidChangeError where nothing can be told apart.
+    strokes : by which the outline is put right. One click on a face that was found grows the face. Raises
+    InvalidChangeError where nothing can be told apart, and where strokes leave nothing.
     """
-    face = _face_at(frame, pointed[0]) if len(pointed) == 1 and choice is None else None
+    alone = len(pointed) == 1 and choice is None and not strokes
+    face = _face_at(frame, pointed[0]) if alone else None
     if face is not None:
         return grow_face(bench, frame, face, (pointed[0].x, pointed[0].y))
     found = bench.sources.outlines(frame, pointed)
     if not found.masks:
         raise InvalidChangeError("Point at the thing itself first.")
-    return _grown(bench, frame, pointed, found, found.likeliest + (choice or 0))
+    grown = _grown(bench, frame, pointed, found, found.likeliest + (choice or 0))
+    return put_right(bench, frame, grown, strokes) if strokes else grown
 
 
 def grow_about(bench: Workbench, frame: FrameFacts, place: tuple[float, float], region: Mask, share: float) -> Grown:
@@ -40,6 +54,20 @@ def grow_about(bench: Workbench, frame: FrameFacts, place: tuple[float, float], 
     pointed = (Pointed(*place),)
     found = bench.sources.outlines(frame, pointed)
     return _grown(bench, frame, pointed, found, found.about(region, share))
+
+
+def put_right(bench: Workbench, frame: FrameFacts, grown: Grown, strokes: tuple[Brushed, ...]) -> Grown:
+    """A place whose outline strokes have put right. Raises InvalidChangeError where they leave nothing of it."""
+    mask = with_strokes(grown.outline.mask(fit_within(frame.width, frame.height, _DRAWN)), strokes)
+    outline = outline_of(mask)
+    if not outline.rings:
+        raise InvalidChangeError("That leaves nothing of it. Press Delete to say that it is not in this frame.")
+    return replace(grown, outline=outline, strokes=strokes, colours=_colours(bench, frame, outline))
+
+
+def _colours(bench: Workbench, frame: FrameFacts, outline: Outline) -> Sample:
+    picture = bench.sources.linear_view(frame, _MEASURED)
+    return colours_in(picture, outline.mask((picture.shape[1], picture.shape[0])))
 
 
 def _face_at(frame: FrameFacts, pointed: Pointed) -> FaceSeen | None:
@@ -61,9 +89,7 @@ def _grown(bench: Workbench, frame: FrameFacts, pointed: tuple[Pointed, ...], fo
     outline = outline_of(found.masks[index])
     if not outline.rings:
         raise InvalidChangeError("Nothing could be told apart there. Point at another place of it.")
-    picture = bench.sources.linear_view(frame, _MEASURED)
-    mask = outline.mask((picture.shape[1], picture.shape[0]))
-    return Grown(pointed, outline, index - found.likeliest, colours_in(picture, mask))
+    return Grown(pointed, outline, index - found.likeliest, _colours(bench, frame, outline))
 
 
 def called(grown: Grown) -> str:

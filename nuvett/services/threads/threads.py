@@ -10,6 +10,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
+from nuvett.core.thread.brushing import MOST_POINTS, MOST_STROKES, Brushed
 from nuvett.core.thread.colours import Goal
 from nuvett.core.thread.growing import MOST_PLACES, Pointed
 from nuvett.services.platform import history
@@ -18,7 +19,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_frame, lock_series
 from nuvett.services.series.lighting import let_light_be_evened
 from nuvett.services.series.things import key_of
-from nuvett.services.threads.changes import POINTED, Grown, fill_place, grown_of, recorded, restore, subject_of
+from nuvett.services.threads.changes import POINTED, STROKES, Grown, fill_place, grown_of, recorded, restore, subject_of
 from nuvett.store import models
 
 MOST_THREADS = 40
@@ -87,6 +88,20 @@ def parse_pointed(values: object) -> tuple[Pointed, ...]:
     if not all(0 <= one.x <= 1 and 0 <= one.y <= 1 for one in pointed):
         raise InvalidChangeError("That place lies outside the picture.")
     return pointed
+
+
+def parse_strokes(values: object) -> tuple[Brushed, ...]:
+    """Strokes by which an outline is put right. Raises InvalidChangeError for what is none, or too many or too long."""
+    try:
+        strokes = STROKES.validate_python(values)
+    except ValidationError as error:
+        raise InvalidChangeError("A stroke is given by points and a radius.") from error
+    if len(strokes) > MOST_STROKES or any(not 0 < len(stroke.points) <= MOST_POINTS for stroke in strokes):
+        raise InvalidChangeError("That is too much to brush: point at the thing anew.")
+    numbers = [value for stroke in strokes for point in stroke.points for value in point]
+    if not all(-1 <= value <= 2 for value in numbers) or not all(0 < stroke.radius <= 0.25 for stroke in strokes):
+        raise InvalidChangeError("That stroke lies outside the picture.")
+    return strokes
 
 
 def find_thread(session: Session, series: models.Series, thread_id: uuid.UUID) -> models.Thread:

@@ -57,7 +57,8 @@ def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
 def point(context: Means, slug: str, frame_id: uuid.UUID, asked: PlaceOfThread) -> JSONResponse:
     """Grow a thing from places in a frame, and keep it as a place of a thread, or of a new one."""
     frame = _facts(context, slug, frame_id)
-    grown = grow(context.studio.bench, frame, threads.parse_pointed(asked.pointed), asked.choice)
+    pointed, strokes = threads.parse_pointed(asked.pointed), threads.parse_strokes(asked.strokes)
+    grown = grow(context.studio.bench, frame, pointed, asked.choice, strokes)
     with context.session() as session:
         series = find_series(session, slug)
         thread = asked.thread or threads.start_thread(session, series, asked.name or called(grown)).id

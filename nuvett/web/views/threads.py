@@ -25,7 +25,7 @@ from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.rows import Series
 from nuvett.services.threads import threads
 from nuvett.services.threads.asking import Question, asked_by_thread, questions_of
-from nuvett.services.threads.changes import subject_of
+from nuvett.services.threads.changes import STROKES, subject_of
 from nuvett.services.threads.measuring import Bead, Seen, Strip, strips
 from nuvett.services.threads.threads import Place, Thread
 from nuvett.web.context import Context
@@ -80,6 +80,7 @@ class Tile:
     height: float
     line: str
     pointed: list[tuple[float, float, bool]]
+    strokes: list[dict[str, Any]]
     choice: int
     words: str
     stands_out: bool
@@ -243,7 +244,7 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     with context.session() as session:
         series = find_series(session, slug)
         seen, key, choices = _seen(session, series, shown.show)
-        found = threads.threads_of(session, series.id)
+        found = sorted(threads.threads_of(session, series.id), key=lambda thread: thread.kind == "complexion")
         asked, follow_due = questions_of(session, series.id), series.follow_due
         labels, light_due = labels_of(series), series.light_due
         past = steps(session, subject_of(series))
@@ -321,6 +322,7 @@ def _tile(frame: FrameFacts, name: str, src: str, place: Place | None, bead: Bea
         height=1000 / frame.proportion,
         line=line_of(place.grown.outline, frame.proportion) if place else "",
         pointed=[(one.x, one.y, one.inside) for one in place.grown.pointed] if place else [],
+        strokes=STROKES.dump_python(place.grown.strokes, mode="json") if place else [],
         choice=place.grown.choice if place else 0,
         words=bead.words if bead else "",
         stands_out=bead.stands_out if bead else False,

@@ -9,6 +9,26 @@ const STEP = 0.02; // of the picture that the cross goes by a key
 const LIGHT = 1500; // ms until it is seen whether light has been evened
 const WHEEL = 90; // of a wheel's turn from outline to outline
 
+const BRUSH = 5; // pixels of the screen: half the width of a stroke
+const BEGINS = 6; // pixels of the screen that a click may go before it is a stroke
+const POINTS = 200; // of a stroke that are sent
+
+const placeIn = (plate, event) => {
+  const box = plate.getBoundingClientRect();
+  return { x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height };
+};
+
+const lineIn = (plate) => {
+  const line = document.createElementNS("http://www.w3.org/2000/svg", "polyline");
+  line.setAttribute("class", "thread-brush");
+  return one("svg", plate).appendChild(line);
+};
+
+const fewer = (points) => {
+  const step = Math.ceil(points.length / POINTS);
+  return points.filter((_, index) => index % step === 0 || index === points.length - 1);
+};
+
 export const threads = () => ({
   init() {
     this.root = this.$el;
@@ -17,6 +37,10 @@ export const threads = () => ({
     this.turned = 0;
     this.crosses = new Map();
     this.waitForLight();
+    this.root.addEventListener("pointerdown", (event) => this.pressed(event));
+    this.root.addEventListener("pointermove", (event) => this.brushed(event));
+    this.root.addEventListener("pointerup", () => this.lifted());
+    this.root.addEventListener("pointercancel", () => this.stopBrushing());
     this.root.addEventListener("click", (event) => this.clicked(event));
     this.root.addEventListener("keydown", (event) => this.typed(event));
     this.root.addEventListener("wheel", (event) => this.wheeled(event), { passive: false });
@@ -42,7 +66,10 @@ export const threads = () => ({
   waitForLight() {
     clearTimeout(this.waiting);
     if (!one("[data-waiting]", this.root)) return;
-    this.waiting = setTimeout(() => this.hang().catch(() => {}), LIGHT);
+    this.waiting = setTimeout(() => {
+      if (document.activeElement?.matches("aside input, aside select")) this.waitForLight(); // a colour is being typed
+      else this.hang().catch(() => {});
+    }, LIGHT);
   },
   async go(query) {
     history.replaceState(null, "", query);
@@ -62,33 +89,69 @@ export const threads = () => ({
       say(error.message);
     }
   },
-  point(tile, pointed, choice) {
+  point(tile, pointed, choice, strokes = []) {
     const places = pointed.map(([x, y, inside]) => ({ x, y, inside }));
-    const json = { thread: this.thread, pointed: places, choice };
+    const json = { thread: this.thread, pointed: places, choice, strokes };
     return this.act(`${this.address}/frames/${tile.dataset.tile}`, { method: "POST", json });
   },
   pointAt(tile, place, event) {
     const before = JSON.parse(tile.dataset.pointed);
     const adds = (event.shiftKey || event.altKey) && before.length > 0;
-    return this.point(tile, [...(adds ? before : []), [place.x, place.y, !(event.altKey && adds)]]);
+    const pointed = [...(adds ? before : []), [place.x, place.y, !(event.altKey && adds)]];
+    return this.point(tile, pointed, undefined, adds ? JSON.parse(tile.dataset.strokes) : []);
   },
   otherOutline(tile, by) {
     const pointed = JSON.parse(tile.dataset.pointed);
-    if (pointed.length) this.point(tile, pointed, Number(tile.dataset.choice) + by);
+    const strokes = JSON.parse(tile.dataset.strokes);
+    if (pointed.length) this.point(tile, pointed, Number(tile.dataset.choice) + by, strokes);
+  },
+  /** Dragging over a frame brushes what its outline lacks, with Alt what it has too much; a click stays a click. */
+  pressed(event) {
+    const plate = event.target.closest("[data-plate]");
+    if (!plate || event.button) return;
+    const points = [placeIn(plate, event)];
+    this.stroke = { plate, points, inside: !event.altKey, began: [event.clientX, event.clientY], line: null };
+  },
+  brushed(event) {
+    const { stroke } = this;
+    if (!stroke) return;
+    const [x, y] = stroke.began;
+    if (!stroke.line && Math.hypot(event.clientX - x, event.clientY - y) < BEGINS) return;
+    stroke.line ??= lineIn(stroke.plate);
+    stroke.points.push(placeIn(stroke.plate, event));
+    const { width, height } = one("svg", stroke.plate).viewBox.baseVal;
+    stroke.line.setAttribute("points", stroke.points.map((p) => `${p.x * width},${p.y * height}`).join(" "));
+  },
+  stopBrushing() {
+    this.stroke?.line?.remove();
+    this.stroke = null;
+  },
+  lifted() {
+    const { stroke } = this;
+    this.stopBrushing();
+    if (!stroke?.line) return;
+    this.justBrushed = true;
+    setTimeout(() => (this.justBrushed = false));
+    const tile = stroke.plate.closest("[data-tile]");
+    const before = JSON.parse(tile.dataset.pointed);
+    if (!before.length && !stroke.inside) return;
+    const [first] = stroke.points;
+    const pointed = before.length ? before : [[first.x, first.y, true]];
+    const radius = BRUSH / Math.max(stroke.plate.clientWidth, stroke.plate.clientHeight);
+    const drawn = { points: fewer(stroke.points).map(({ x, y }) => [x, y]), radius, inside: stroke.inside };
+    const choice = before.length ? Number(tile.dataset.choice) : undefined;
+    this.point(tile, pointed, choice, [...JSON.parse(tile.dataset.strokes), drawn]);
   },
   clicked(event) {
     const { target } = event;
+    if (this.justBrushed) return event.preventDefault();
     const to = target.closest("[data-to]");
     if (to && !(event.ctrlKey || event.metaKey)) {
       event.preventDefault();
       return this.go(to.getAttribute("href"));
     }
     const plate = target.closest("[data-plate]");
-    if (plate && event.detail) {
-      const box = plate.getBoundingClientRect();
-      const place = { x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height };
-      return this.pointAt(plate.closest("[data-tile]"), place, event);
-    }
+    if (plate && event.detail) return this.pointAt(plate.closest("[data-tile]"), placeIn(plate, event), event);
     const walk = target.closest("[data-walk]");
     if (walk) return this.act(`${this.address}/${walk.dataset.walk}`, { method: "POST" });
     if (target.closest("[data-drop-thread]")) return this.act(`${this.address}/${this.thread}`, { method: "DELETE" });
