@@ -11,6 +11,7 @@ import json
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -67,6 +68,7 @@ class Known:
     setup: int
 
 
+@cache
 def known_frames(name: str) -> list[Known]:
     """Frames of the demo or of changed viewpoints, evened; handles belong to no pot there, and people to nobody."""
     folder, one = (DEMO if name == "demo" else DEMO / name), series(name)

@@ -61,6 +61,8 @@ def held_moves(anchors: Sequence[Anchor], cloud: OKLab) -> tuple[Move, ...]:
         if gain <= _GAIN:
             break
         share *= max(0.25, (_GAIN - 1) / (gain - 1) * 0.95)
+    else:
+        moves = _moves(sources, by * np.float32(share), staying)
     return moves
 
 

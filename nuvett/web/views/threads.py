@@ -2,7 +2,8 @@
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import groupby
 from typing import Any, Literal
 
 import numpy as np
@@ -89,7 +90,10 @@ class Tile:
 
 @dataclass(frozen=True)
 class BeadView:
-    """A thread in one frame: its colour as it came and as it is shown."""
+    """A thread in one frame: its colour as it came and as it is shown.
+
+    setup : of the first of a set-up, where the thread is seen in several; how far it is apart there
+    """
 
     frame: str
     name: str
@@ -102,6 +106,8 @@ class BeadView:
     off: str
     stands_out: bool
     hero: bool
+    setup: str = ""
+    setup_apart: str = ""
 
 
 def note_on(strip: Strip, hero: uuid.UUID | None) -> str:
@@ -205,7 +211,7 @@ def on_wall(bench: Workbench, seen: Seen, thread: Thread, names: Names) -> OnWal
             place=None if place is None else (1000 * place[0], scale * placing.size[1] * place[1]),
             size=(1000.0, scale * placing.size[1]),
         )
-    return OnWall(item_of(strip, seen.hero), _beads(strip, names, seen.hero), _standing_out(strip, names), tiles)
+    return OnWall(item_of(strip, seen.hero), _beads(strip, names, seen), _standing_out(strip, names), tiles)
 
 
 def named(frames: Sequence[tuple[uuid.UUID, str]]) -> Names:
@@ -214,8 +220,16 @@ def named(frames: Sequence[tuple[uuid.UUID, str]]) -> Names:
     return {frame: (name, brief) for (frame, name), brief in zip(frames, short, strict=True)}
 
 
-def _beads(strip: Strip, names: Names, hero: uuid.UUID | None) -> list[BeadView]:
-    return [_bead_view(bead, names, hero) for bead in strip.beads]
+def _beads(strip: Strip, names: Names, seen: Seen) -> list[BeadView]:
+    views = [_bead_view(bead, names, seen.hero) for bead in strip.beads]
+    numbers = {setup: place for place, setup in enumerate(dict.fromkeys(f.setup for f in seen.facts.firsts), start=1)}
+    runs = [list(run) for _, run in groupby(range(len(views)), key=lambda index: strip.beads[index].frame.setup)]
+    for run in runs if len(runs) > 1 else []:
+        off = [bead.off for index in run if (bead := strip.beads[index]).off is not None]
+        apart = f"{sum(off) / len(off):.1f} apart here" if off else ""
+        setup = f"set-up {numbers[strip.beads[run[0]].frame.setup]}"
+        views[run[0]] = replace(views[run[0]], setup=setup, setup_apart=apart)
+    return views
 
 
 def _standing_out(strip: Strip, names: Names) -> list[tuple[str, str]]:
@@ -273,7 +287,7 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "chosen": item_of(strip, seen.hero) if strip else None,
         "summary": summary_of(measured),
         "tiles": tiles,
-        "beads": _beads(strip, names, seen.hero) if strip else [],
+        "beads": _beads(strip, names, seen) if strip else [],
         "standing_out": _standing_out(strip, names) if strip else [],
         "choices": choices,
         "show": key,
