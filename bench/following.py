@@ -7,6 +7,7 @@ import numpy as np
 
 from bench.heroes import series
 from bench.report import Table
+from bench.seen_again import photo_table
 from bench.threads import apart, carried, evened_by, followable, held_by, known_places, seen_colours
 from nuvett.core.thread.cells import shared
 from nuvett.core.thread.following import DOUBTFUL, SURE, look_for, region_of
@@ -155,4 +156,4 @@ def time_table() -> Table:
 
 def run() -> list[Table]:
     """All tables of following."""
-    return [found_table(), found_outlines(), held_table(), time_table()]
+    return [found_table(), photo_table(), found_outlines(), held_table(), time_table()]
