@@ -67,9 +67,14 @@ export const threads = () => ({
     clearTimeout(this.waiting);
     if (!one("[data-waiting]", this.root)) return;
     this.waiting = setTimeout(() => {
-      if (document.activeElement?.matches("aside input, aside select")) this.waitForLight(); // a colour is being typed
+      if (this.colourIsTyped) this.waitForLight();
       else this.hang().catch(() => {});
     }, LIGHT);
+  },
+  /** Whether a colour is to be given that has not been kept yet, which showing the board anew would take away. */
+  get colourIsTyped() {
+    const kind = one('[data-goal] option[value="given"]', this.root);
+    return Boolean(kind?.selected && !kind.defaultSelected);
   },
   async go(query) {
     history.replaceState(null, "", query);
