@@ -2,7 +2,6 @@
 
 import time
 
-import cv2
 import numpy as np
 
 from bench.heroes import series
@@ -14,7 +13,7 @@ from nuvett.core.thread.following import DOUBTFUL, SURE, look_for, region_of
 from nuvett.core.thread.growing import Mask, Pointed, grown, overlap
 from nuvett.core.thread.places import colours_in, outline_of
 from nuvett.core.types import Linear
-from tools.derive_following import Known, clicked, followed, is_on, known_frames, questions, worth
+from tools.derive_following import Known, clicked, followed, is_on, known_frames, pointed_in, questions, worth
 
 _SERIES, _DRAWS = 200, 3
 _FIRST = 12  # frames that are looked through before what was found is shown
@@ -81,7 +80,7 @@ def _places_found(name: str, held: set[str], how: str, rng: np.random.Generator)
         mask = frames[start].things[thing]
         outline = clicked(frames[start], mask, rng)
         if how == "answered":
-            outlines = grown(frames[start].small, [_inside(mask, rng)]).masks
+            outlines = grown(frames[start].small, [pointed_in(mask, rng)]).masks
             outline = max(outlines, key=lambda other: overlap(other, mask))
         here = frames[start].described
         region, share = region_of(outline, here), float(outline.mean())
@@ -95,13 +94,6 @@ def _places_found(name: str, held: set[str], how: str, rng: np.random.Generator)
                 found = grown(frame.small, [Pointed(*best.place)])
                 places[index][thing] = _colour(one.frames[index].proxy, found.masks[found.about(best.cells, share)])
     return places
-
-
-def _inside(thing: Mask, rng: np.random.Generator) -> Pointed:
-    inner = cv2.erode(thing.astype(np.uint8), np.ones((5, 5), np.uint8))
-    rows, columns = np.nonzero(inner if inner.any() else thing)
-    at, (height, width) = rng.integers(len(rows)), thing.shape
-    return Pointed((columns[at] + 0.5) / width, (rows[at] + 0.5) / height)
 
 
 def _colour(proxy: Linear, outline: Mask) -> Linear:

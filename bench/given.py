@@ -21,11 +21,11 @@ from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.thread.colours import distance
-from nuvett.core.thread.growing import Mask, Pointed, grown, overlap
+from nuvett.core.thread.growing import Mask, grown, overlap
 from nuvett.core.thread.holding import Anchor, held_in_area
 from nuvett.core.thread.places import Outline, colour_under, colours_in, outline_of
 from nuvett.core.types import Linear, OKLab
-from tools.derive_following import Known, known_frames
+from tools.derive_following import Known, known_frames, pointed_in
 
 _THINGS, _FEWEST, _WITHIN = 32, 400, 0.3
 _AWAY = (0.05, 0.03, 0.03)  # OKLab, one standard deviation of what is asked for
@@ -50,10 +50,7 @@ class Brought:
 def _outline(frame: Known, thing: Mask, how: str, rng: np.random.Generator) -> Outline:
     if how == "known":
         return outline_of(thing)
-    inner = cv2.erode(thing.astype(np.uint8), np.ones((5, 5), np.uint8))
-    rows, columns = np.nonzero(inner if inner.any() else thing)
-    at, (height, width) = rng.integers(len(rows)), thing.shape
-    found = grown(frame.small, [Pointed((columns[at] + 0.5) / width, (rows[at] + 0.5) / height)])
+    found = grown(frame.small, [pointed_in(thing, rng)])
     best = max(found.masks, key=lambda mask: overlap(mask, thing))
     return outline_of(best if how == "best" else found.masks[found.likeliest])
 

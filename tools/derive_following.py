@@ -108,12 +108,17 @@ class Sought:
     right: list[bool]
 
 
-def clicked(frame: Known, thing: Mask, rng: np.random.Generator) -> Mask:
-    """The likeliest outline from one click on a thing; the best there is where that one would be put right."""
+def pointed_in(thing: Mask, rng: np.random.Generator) -> Pointed:
+    """A place inside a thing (h, w), away from its edge where it is large enough."""
     inner = cv2.erode(thing.astype(np.uint8), np.ones((5, 5), np.uint8))
     rows, columns = np.nonzero(inner if inner.any() else thing)
     at, (height, width) = rng.integers(len(rows)), thing.shape
-    outlines = grown(frame.small, [Pointed((columns[at] + 0.5) / width, (rows[at] + 0.5) / height)])
+    return Pointed((columns[at] + 0.5) / width, (rows[at] + 0.5) / height)
+
+
+def clicked(frame: Known, thing: Mask, rng: np.random.Generator) -> Mask:
+    """The likeliest outline from one click on a thing; the best there is where that one would be put right."""
+    outlines = grown(frame.small, [pointed_in(thing, rng)])
     mask = outlines.masks[outlines.likeliest]
     if overlap(mask, thing) >= _FOLLOWABLE:
         return mask
