@@ -25,6 +25,11 @@ class Settings(BaseSettings):
     hosts: tuple[str, ...] = Field(
         default=("127.0.0.1", "localhost", "[::1]"), description="Host names that requests may carry."
     )
+    metrics_key: str = Field(
+        default="",
+        repr=False,
+        description="What a collector of numbers says as a bearer token to read /metrics without signing in.",
+    )
     password: str = Field(
         default="", repr=False, description="Argon2 hash of the password to sign in with, from `./run cli password`."
     )

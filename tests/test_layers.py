@@ -42,7 +42,10 @@ CORE = (
     ("book",),
 )
 # Rooms of the services, likewise: each may use itself and those before it.
-SERVICES = ("files", "engine", "platform", "series", "references", "looks", "threads", "lookbook", "delivery", "shelf")
+SERVICES = (
+    *("files", "engine", "platform", "series", "references", "looks", "threads"),
+    *("lookbook", "delivery", "shelf", "upkeep"),
+)
 MOST_IN_A_ROOM = 16
 PURE_FORBIDDEN = {
     "os",

@@ -35,6 +35,7 @@ from nuvett.web.routes import (
     threads,
     trim,
     trying,
+    upkeep,
     working_out,
 )
 from nuvett.web.security.guard import Guard
@@ -57,7 +58,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     stages = (shelf, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
     looks = (working_out, lookbook, kept, trying, health, by_setup, beside, threads)
-    for module in (*looks, *stages, pages, signing):  # some addresses of looks lie below wider ones of stages
+    for module in (*looks, *stages, pages, upkeep, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)

@@ -18,7 +18,7 @@ from nuvett.services.looks.carrying import Carried
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import reading_history, targets
 from nuvett.services.series import arranging, catalogue
-from nuvett.services.threads import threads
+from nuvett.services.threads import asking, threads
 from nuvett.store import models
 from tests.services.books import set_draft
 
@@ -54,6 +54,7 @@ OF_SERIES: dict[str, Change] = {
     "thread renamed": lambda s, t, series: threads.change_thread(s, series, NOBODY, name="jug"),
     "thread dropped": lambda s, t, series: threads.drop_thread(s, t, series, NOBODY),
     "place left out": lambda s, t, series: threads.keep_place(s, t, series, (NOBODY, NOBODY), None),
+    "question refused": lambda s, t, series: asking._refuse(s, series, (NOBODY, NOBODY), "no"),
     "threads undone": lambda s, t, series: threads.walk_threads(s, t, series, False),
 }
 OF_LOOK: dict[str, Change] = {

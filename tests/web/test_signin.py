@@ -34,7 +34,7 @@ def test_every_route_lies_behind_the_gate(client: TestClient) -> None:
     paths = [(path, method.upper()) for path, methods in described.items() for method in methods]
     assert len(paths) > 60
     for path, method in paths:
-        if path == "/sign-in":
+        if path in ("/sign-in", "/alive", "/ready"):  # which tell nothing of what is kept
             continue
         answer = client.request(method, path.replace("{slug}", "x"), headers={"accept": "application/json"})
         assert answer.status_code == 401, (method, path)

@@ -19,7 +19,7 @@ _LASTS = 12 * 3600.0  # seconds that a session lasts unused
 _MOST_SESSIONS = 1000
 _FREE_ATTEMPTS, _FIRST_WAIT, _LONGEST_WAIT = 5, 30.0, 900.0  # attempts without a pause, and seconds of the pauses
 _MOST_ADDRESSES = 10_000
-_OPEN = (SIGN_IN, "/static/")
+_OPEN = (SIGN_IN, "/static/", "/alive", "/ready", "/metrics")
 _LOOPBACK = ("127.0.0.1", "::1", "localhost")
 
 
