@@ -8,21 +8,17 @@ import socket
 import subprocess
 import sys
 
-import uvicorn
-
 from nuvett.core.errors import ForeignStoreError
 from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
 from nuvett.services.shelf.demo import load_demo
 from nuvett.settings import Settings
-from nuvett.web.app import make_app
-from nuvett.web.security.protocol import PunctualProtocol
 from nuvett.web.security.signin import refusal_to_listen
+from nuvett.web.serving import serve_pages
 from tools.home import PROJECT, Home, at_home
 from tools.supervise import Keeper, KeptWorker
 
 _PORTS_TRIED = 50
-_GRACE = 5  # seconds that open requests are given when it stops
 
 
 def pick_port(host: str, wanted: int) -> int:
@@ -61,15 +57,6 @@ def _start_worker() -> subprocess.Popen[bytes]:
     return subprocess.Popen(command, cwd=PROJECT, env=environment, stdin=subprocess.PIPE, start_new_session=True)
 
 
-class _Server(uvicorn.Server):
-    """A server that says so once it answers."""
-
-    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
-        await super().startup(sockets)
-        if self.started:
-            print(f"Nuvett is ready: http://{self.config.host}:{self.config.port}/  (Ctrl-C stops it)", flush=True)
-
-
 def serve(settings: Settings, demo: bool, home: Home) -> None:
     """Migrate, load the demo if asked to, keep the worker running beside the web server until a signal comes."""
     studio = Studio.of(settings)
@@ -83,19 +70,8 @@ def serve(settings: Settings, demo: bool, home: Home) -> None:
     port = pick_port(settings.host, settings.port)
     keeper = Keeper(KeptWorker(_start_worker), home.cluster.revive if home.cluster else None)
     signal.signal(signal.SIGTERM, signal.getsignal(signal.SIGINT))
-    config = uvicorn.Config(
-        make_app(settings, studio),
-        host=settings.host,
-        port=port,
-        http=PunctualProtocol,
-        log_level="warning",
-        server_header=False,
-        proxy_headers=bool(settings.proxies),
-        forwarded_allow_ips=list(settings.proxies),
-        timeout_graceful_shutdown=_GRACE,
-    )
     try:
-        _Server(config).run()
+        serve_pages(settings, studio, port)
     except KeyboardInterrupt:
         pass
     finally:

@@ -12,6 +12,7 @@ from nuvett.commands.looks import stop
 from nuvett.core.errors import NuvettError
 from nuvett.services.platform import backup as backups
 from nuvett.services.platform import checkup
+from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.passwords import hash_password
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
@@ -21,8 +22,20 @@ _SHORTEST_PASSWORD = 10
 
 def add_to(app: typer.Typer) -> None:
     """Add these commands to the command line."""
-    for command in (check, backup, restore, password):
+    for command in (check, backup, restore, password, migrate):
         app.command()(command)
+
+
+def migrate() -> None:
+    """Bring the tables of the installation up to date, without starting anything."""
+    studio = Studio.of(Settings())
+    try:
+        present = open_installation(studio)
+    except NuvettError as error:
+        stop(error.message)
+    finally:
+        studio.database.close()
+    print("The tables are up to date." if present else "The tables are up to date; the storage cannot be reached.")
 
 
 def password() -> None:

@@ -5,13 +5,14 @@ from pathlib import Path
 
 import cv2
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import select, text, update
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.thread.following import DOUBTFUL, SURE
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, gathering, lighting
 from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.shelf import filing
 from nuvett.services.threads import following, threads
 from nuvett.services.threads.asking import answer, questions_of
 from nuvett.services.threads.threads import Thread
@@ -23,7 +24,9 @@ APRON, FACE = (0.5, 0.55), (0.505, 0.2)
 
 
 def follow(studio: Studio, slug: str) -> None:
-    with opened(studio, slug) as (_, series):
+    """What the worker does with the job that a change has queued."""
+    with opened(studio, slug) as (session, series):
+        session.execute(text("DELETE FROM procrastinate_jobs WHERE task_name = 'follow'"))
         own = series.id
     following.follow(studio, own)
 
@@ -92,6 +95,11 @@ def test_what_is_answered_is_kept_undone_and_never_asked_again(
     assert len(asked(studio, slug)) == following.MOST_QUESTIONS
     answer(studio, slug, (made, first), "no")
     answer(studio, slug, (made, second), "skip")
+    with opened(studio, slug) as (session, _):
+        twin = filing.duplicate_series(session, slug)
+        assert [one.thread for one in questions_of(session, twin.id)] != [made], "a copy asks of its own thread"
+        states = select(models.ThreadQuestion.state).join(models.Thread).where(models.Thread.series_id == twin.id)
+        assert sorted(session.scalars(states)) == ["asked", "no", "skipped"]
     answer(studio, slug, (made, third), "yes")
     place = only(studio, slug, made).places[third]
     assert not place.found and asked(studio, slug) == {}, "a person has said so"
@@ -133,6 +141,8 @@ def test_nothing_is_kept_by_a_search_that_was_overtaken(
     monkeypatch.setattr(following, "_found", overtaken)
     follow(studio, slug)
     assert len(only(studio, slug, made).places) == 1, "what was found by the place before says nothing any more"
+    with opened(studio, slug) as (_, series):
+        assert series.follow_due, "the screen waits for what looks again"
     follow(studio, slug)
     with opened(studio, slug) as (session, _):
         assert session.get_one(models.Thread, made).followed, "and it is looked for anew"
@@ -169,6 +179,9 @@ def test_people_are_not_followed_and_faces_are_threads_from_the_start(studio: St
     follow(studio, slug)
     thread = only(studio, slug, apron)
     assert thread.kind == "figure" and len(thread.places) == 1 and asked(studio, slug) == {}
+    point(studio, slug, "AT-0101", BOWL["AT-0101"], apron)
+    follow(studio, slug)
+    assert only(studio, slug, apron).kind == "thing", "a place beside people is one that can be looked for"
     overlapping = by_hand.grown.outline.mask((300, 200)) & medium.grown.outline.mask((300, 200))
     assert overlapping.sum() > 0.6 * medium.grown.outline.mask((300, 200)).sum(), "a click on a face grows the face"
     with opened(studio, slug) as (session, series):

@@ -3,6 +3,7 @@
 import re
 
 import pytest
+from sqlalchemy import text
 from starlette.testclient import TestClient
 
 from nuvett.services.platform.studio import Studio
@@ -133,6 +134,7 @@ def test_what_is_doubtful_is_asked_about_and_answered_once(
     monkeypatch.setattr(following, "DOUBTFUL", 0.0)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug).id
+        session.execute(text("DELETE FROM procrastinate_jobs"))  # which is done here
     following.follow(studio, series)
     shown = board(client, slug)
     assert "Is this it?" in shown and f'data-question="{second}"' in shown and "looking for it" not in shown

@@ -144,10 +144,12 @@ def _twin_threads(
     session: Session, first: models.Series, twin: models.Series, frames: dict[uuid.UUID, models.Frame]
 ) -> None:
     threads = _twins(session, _of(session, models.Thread, first), series_id=twin.id)
-    for place in session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id.in_(threads))):
-        if place.frame_id in frames:
-            thread = _id_in(threads, place.thread_id)
-            session.add(_twin(place, thread_id=thread, frame_id=frames[place.frame_id].id))
+    places = session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id.in_(threads)))
+    asked = session.scalars(select(models.ThreadQuestion).where(models.ThreadQuestion.thread_id.in_(threads)))
+    for row in (*places, *asked):
+        if row.frame_id in frames:
+            thread = _id_in(threads, row.thread_id)
+            session.add(_twin(row, thread_id=thread, frame_id=frames[row.frame_id].id))
 
 
 _UUID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}")

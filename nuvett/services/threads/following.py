@@ -24,6 +24,7 @@ from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.queue import DESCRIBE, FOLLOW
 from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.workers import twin_waits
 from nuvett.services.series.catalogue import lock_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.lighting import let_light_be_evened
@@ -34,6 +35,8 @@ from nuvett.services.threads.growing import grow_about
 from nuvett.services.threads.threads import Place, Thread, threads_of
 from nuvett.store import models
 
+OF_THINGS = ("thing", "figure")
+"""Kinds of threads that a person began by a click; which of them it is, places tell."""
 MOST_QUESTIONS = 3
 """Questions about a thread at once."""
 _SOURCES = 3  # places that a thing is looked for by
@@ -47,7 +50,7 @@ def queue_if_due(session: Session, studio: Studio, series_id: uuid.UUID) -> None
     """Queue looking for things, where any are followed or faces are still to be, after frames have come."""
     followed = exists().where(models.Thread.series_id == series_id)
     if session.scalar(select(followed)) or frames_with_new_faces(session, series_id):
-        studio.queue.defer(session, FOLLOW, once=f"follow-{series_id}", series_id=str(series_id))
+        studio.queue.defer(session, FOLLOW, once=_name(series_id), series_id=str(series_id))
 
 
 def get_ready(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
@@ -86,15 +89,18 @@ def follow(studio: Studio, series_id: uuid.UUID) -> None:
     follow_faces(studio, series_id, facts)
     for thread in threads:
         search = _Search.of(thread, facts, answered)
-        if thread.kind == "thing" and search.sources and search.key != keys[thread.id]:
+        if thread.kind in OF_THINGS and search.sources and search.key != keys[thread.id]:
             _follow(studio, series_id, search)
-    with studio.database.session() as session:
-        done = update(models.Series).where(models.Series.id == series_id)
-        session.execute(done.values(follow_due=False))
+    if not twin_waits(studio, _name(series_id)):  # which looks again, by what has changed meanwhile
+        give_up(studio, series_id)
+
+
+def _name(series_id: uuid.UUID) -> str:
+    return f"follow-{series_id}"
 
 
 def give_up(studio: Studio, series_id: uuid.UUID) -> None:
-    """Nothing is lost: things are then pointed at by hand."""
+    """Nothing is looked for any more; nothing is lost: things are then pointed at by hand."""
     with studio.database.session() as session:
         session.execute(update(models.Series).where(models.Series.id == series_id).values(follow_due=False))
 
@@ -297,4 +303,4 @@ def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence
                 row = question(thread_id=thread_id, frame_id=frame, state="asked", place=place, sure=sure[frame])
                 session.add(row)
         done = update(models.Thread).where(models.Thread.id == thread_id)
-        session.execute(done.values(followed=search.key))
+        session.execute(done.values(kind="thing", followed=search.key))

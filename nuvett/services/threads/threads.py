@@ -53,9 +53,14 @@ class Thread:
     kind: str = "thing"
 
 
-def threads_of(session: Session, series_id: uuid.UUID) -> list[Thread]:
-    """Threads of a series in their order, with their places in frames that are there."""
-    found = {row.id: _thread(row) for row in _rows(session, series_id)}
+def names_of(session: Session, series_id: uuid.UUID) -> list[tuple[str, str]]:
+    """Ids and names of a series' threads in their order."""
+    return [(str(row.id), row.name) for row in _rows(session, series_id)]
+
+
+def threads_of(session: Session, series_id: uuid.UUID, only: uuid.UUID | None = None) -> list[Thread]:
+    """Threads of a series in their order, or one of them, with their places in frames that are there."""
+    found = {row.id: _thread(row) for row in _rows(session, series_id) if only in (None, row.id)}
     if not found:
         return []
     query = (

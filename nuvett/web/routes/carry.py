@@ -86,7 +86,9 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         shares = _shares(kept_references.ready_references(session, series.id, readings=False))
         chosen = wall_states.choices(state), wall_states.versions(session, series)
         ways = wall_states.ways(draft)
-        followed, hero = threads.threads_of(session, series.id), series.hero_id
+        followed, hero = threads.names_of(session, series.id), series.hero_id
+        asked = next((uuid.UUID(one) for one, _ in followed if one == shown.thread), None)
+        thread = threads.threads_of(session, series.id, asked)[0] if asked else None
     bench = context.studio.bench
     wall = build_wall(bench, facts, wanted.aims, wanted.show)
     beside = build_wall(bench, facts, other.aims, other.show) if other else None
@@ -96,7 +98,6 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     ]
     found = [tile for tile in tiles if shown.finds(tile)]
     run = [tile for tile in tiles if not tile.variant]
-    thread = next((one for one in followed if str(one.id) == shown.thread), None)
     names = named([(uuid.UUID(tile.id), tile.name) for tile in run])
     along = on_wall(bench, Seen(facts, wanted.aims, wanted.show, hero), thread, names) if thread else None
     return {
@@ -110,7 +111,7 @@ def _wall_values(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         "versions": chosen[1],
         "ways": ways,
         "tiles": _in_order(found, shown.sort, along),
-        "thread_names": [(str(one.id), one.name) for one in followed],
+        "thread_names": followed,
         "along": along,
         "hidden": len(tiles) - len(found),
         "run": run,
