@@ -8,7 +8,7 @@ from bench.heroes import series
 from bench.report import Table
 from bench.seen_again import photo_table
 from bench.threads import apart, carried, evened_by, followable, held_by, known_places, seen_colours
-from nuvett.core.thread.cells import shared
+from nuvett.core.thread.cells import KINDS, shared
 from nuvett.core.thread.following import DOUBTFUL, SURE, look_for, region_of
 from nuvett.core.thread.growing import Mask, Pointed, grown, overlap
 from nuvett.core.thread.places import colours_in, outline_of
@@ -141,7 +141,7 @@ def time_table() -> Table:
         if number + 1 == _FIRST:
             first = time.perf_counter() - start
     whole = time.perf_counter() - start
-    kept = here.described.rows * here.described.columns * 96 / 1000
+    kept = here.described.rows * here.described.columns * KINDS / 1000
     table.add(_SERIES, round(first, 1), round(whole, 1), round(1000 * whole / _SERIES), round(kept))
     return table
 

@@ -9,6 +9,7 @@ import numpy as np
 from bench.heroes import series
 from bench.pictures import DEMO, load
 from bench.report import Table
+from bench.threads import steepness
 from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.weighing import scene_of
@@ -90,15 +91,9 @@ def brought(pixels: Pixels, thing: Mask, outline: Outline, away: np.ndarray) -> 
     whole = cv2.resize(thing.astype(np.uint8), (width, height), interpolation=cv2.INTER_NEAREST)
     rest = cv2.dilate(whole, np.ones((5, 5), np.uint8)) == 0
     rim = cv2.dilate(whole, np.ones((15, 15), np.uint8)) > cv2.erode(whole, np.ones((15, 15), np.uint8))
-    flat = (cv2.dilate(_steep(cv2.GaussianBlur(lab, (0, 0), 1.5)), np.ones((7, 7), np.uint8)) < _FLAT) & rim[1:, 1:]
-    found = float(np.quantile(_steep(by)[flat], 0.999)) if flat.sum() > 200 else 0.0
+    flat = (cv2.dilate(steepness(cv2.GaussianBlur(lab, (0, 0), 1.5)), np.ones((7, 7), np.uint8)) < _FLAT) & rim[1:, 1:]
+    found = float(np.quantile(steepness(by)[flat], 0.999)) if flat.sum() > 200 else 0.0
     return Brought(distance(own, goal), distance(made, goal), float(changed[rest].mean()), found)
-
-
-def _steep(picture: np.ndarray) -> np.ndarray:
-    """How steep a picture (h, w, 3) is from pixel to pixel, (h - 1, w - 1)."""
-    across, down = np.diff(picture, axis=1)[1:], np.diff(picture, axis=0)[:, 1:]
-    return np.asarray(np.sqrt((across**2 + down**2).sum(axis=-1)), dtype=np.float32)
 
 
 def _series(name: str, frames: list[Known], how: str) -> list[Brought]:

@@ -169,13 +169,14 @@ def _gain(frame: Frame, before: FramePlan, after: FramePlan) -> tuple[float, flo
     plain, moved = (
         linear_to_oklab(finished_colours(plan, frame.proxy)).reshape(height, width, 3) for plan in (before, after)
     )
-    steep, now, seam = (_steep(picture) for picture in (plain, moved, moved - plain))
+    steep, now, seam = (steepness(picture) for picture in (plain, moved, moved - plain))
     gain = float(np.quantile(now[steep > _PLAIN] / steep[steep > _PLAIN], 0.99))
     flat = cv2.dilate(steep, np.ones((5, 5), np.uint8)) < _FLAT
     return gain, float(np.quantile(seam[flat], 0.999)) if flat.sum() > 500 else 0.0
 
 
-def _steep(picture: np.ndarray) -> np.ndarray:
+def steepness(picture: np.ndarray) -> np.ndarray:
+    """How steep a picture (h, w, 3) is from pixel to pixel, (h - 1, w - 1)."""
     across, down = np.diff(picture, axis=1)[1:], np.diff(picture, axis=0)[:, 1:]
     return np.asarray(np.sqrt((across**2 + down**2).sum(axis=-1)), dtype=np.float32)
 

@@ -28,13 +28,8 @@ def add_to(app: typer.Typer) -> None:
 
 def migrate() -> None:
     """Bring the tables of the installation up to date, without starting anything."""
-    studio = Studio.of(Settings())
-    try:
+    with _installation() as studio:
         present = open_installation(studio)
-    except NuvettError as error:
-        stop(error.message)
-    finally:
-        studio.database.close()
     print("The tables are up to date." if present else "The tables are up to date; the storage cannot be reached.")
 
 

@@ -8,7 +8,6 @@ there. Both, on axes that tell places apart best (`tools/derive_following.py`), 
 from collections.abc import Sequence
 from functools import cache
 from importlib.resources import as_file, files
-from threading import Lock
 
 import cv2
 import numpy as np
@@ -22,6 +21,7 @@ from nuvett.core.planning.planning import evened
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.thread.cells import COLUMNS, ROWS, UNIT, Described, layout
 from nuvett.core.types import Floats, Linear, OKLab
+from nuvett.imaging.networks import answers_of
 from nuvett.imaging.subject import asked_of_net
 
 _CELL = 8  # pixels of the network's input that a cell has on each side
@@ -29,13 +29,6 @@ _STAGES = ("onnx_node!Add_245", "onnx_node!Add_331", "onnx_node!Add_392", "onnx_
 _LAYERS = ("feats", "mid")
 WEIGHTS = (0.8, 0.5, 0.9, 0.6, 0.9, 0.5)
 """How the answers of both networks count, after each is brought to length one."""
-_LOADING = Lock()
-
-
-@cache
-def _loaded() -> tuple[cv2.dnn.Net, Lock]:
-    with as_file(files("nuvett.imaging") / "nets" / "xfeat.onnx") as path:
-        return cv2.dnn.readNetFromONNX(str(path)), Lock()
 
 
 @cache
@@ -64,11 +57,7 @@ def seen_in_cells(pixels: Pixels) -> list[Floats]:
 def _places(whole: Pixels) -> Sequence[Floats]:
     light = whole.astype(np.float32) @ LUMINANCE
     scaled = (light - light.mean()) / max(float(light.std()), 1e-6)
-    with _LOADING:
-        net, lock = _loaded()
-    with lock:
-        net.setInput(np.ascontiguousarray(scaled[None, None].astype(np.float32)))
-        return [np.array(answer[0], dtype=np.float32) for answer in net.forward(list(_LAYERS))]
+    return answers_of("xfeat.onnx", scaled[None, None].astype(np.float32), _LAYERS)
 
 
 def _in_cells(answer: Floats) -> Floats:

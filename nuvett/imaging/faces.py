@@ -3,8 +3,6 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cache
-from importlib.resources import as_file, files
-from threading import Lock
 
 import cv2
 import numpy as np
@@ -14,6 +12,7 @@ from nuvett.core.skin import SKIN_HUE, face_colour, near_skin
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Floats, Linear
+from nuvett.imaging.networks import answers_of
 
 _SIDE = 128  # the network's input
 _GRIDS = ((16, 2), (8, 6))  # cells a side, anchors a cell: short-range single-shot detector of Bazarevsky et al. 2019
@@ -53,21 +52,6 @@ def faces_seen(faces: Iterable[Face]) -> tuple[FaceSeen, ...]:
     return tuple(FaceSeen(box=(f.x, f.y, f.width, f.height), colour=f.colour) for f in faces)
 
 
-# Two threads that load their first network at once get in each other's way inside the library.
-_LOADING = Lock()
-
-
-def _network() -> tuple[cv2.dnn.Net, Lock]:
-    with _LOADING:
-        return _loaded()
-
-
-@cache
-def _loaded() -> tuple[cv2.dnn.Net, Lock]:
-    with as_file(files("nuvett.imaging") / "nets" / "face_detection_short_range.tflite") as path:
-        return cv2.dnn.readNetFromTFLite(str(path)), Lock()
-
-
 @cache
 def _anchors() -> Floats:
     """(896, 2) anchor centres in shares of the input."""
@@ -81,13 +65,11 @@ def _anchors() -> Floats:
 
 def _ask(square: np.ndarray) -> tuple[Floats, Floats]:
     """Answers (896,) 0 to 1 and boxes (896, 4) in shares of the input, for a square (128, 128, 3) 8-bit RGB."""
-    net, lock = _network()
-    with lock:
-        net.setInput(cv2.dnn.blobFromImage(square, 1 / 127.5, (_SIDE, _SIDE), (127.5, 127.5, 127.5)))
-        scores, boxes = net.forward(("classificators", "regressors"))
-    found = np.asarray(boxes[0, :, :4] / _SIDE, dtype=np.float32)
+    given = cv2.dnn.blobFromImage(square, 1 / 127.5, (_SIDE, _SIDE), (127.5, 127.5, 127.5))
+    scores, boxes = answers_of("face_detection_short_range.tflite", given, ("classificators", "regressors"))
+    found = np.asarray(boxes[:, :4] / _SIDE, dtype=np.float32)
     found[:, :2] += _anchors()
-    return np.asarray(1 / (1 + np.exp(-np.clip(scores[0, :, 0], -50, 50))), dtype=np.float32), found
+    return np.asarray(1 / (1 + np.exp(-np.clip(scores[:, 0], -50, 50))), dtype=np.float32), found
 
 
 def _in_square(pixels: np.ndarray) -> list[Face]:

@@ -5,37 +5,23 @@ Object Detection", 2020), its small form. It says nothing about which of several
 """
 
 from collections.abc import Sequence
-from functools import cache
-from importlib.resources import as_file, files
-from threading import Lock
 
 import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.types import Floats, Mask01
+from nuvett.imaging.networks import answers_of
 
 _SIDE = 320
 _MEAN, _DEVIATION = (0.485, 0.456, 0.406), (0.229, 0.224, 0.225)  # of the pictures that it was trained on
-_LOADING = Lock()
-
-
-@cache
-def _loaded() -> tuple[cv2.dnn.Net, Lock]:
-    with as_file(files("nuvett.imaging") / "nets" / "subject.onnx") as path:
-        return cv2.dnn.readNetFromONNX(str(path)), Lock()
 
 
 def asked_of_net(pixels: Pixels, layers: Sequence[str] = ()) -> list[Floats]:
     """Answers (channels, h, w) of named layers of the net, or its last, to a whole picture (h, w, 3) 8-bit RGB."""
     small = cv2.resize(pixels, (_SIDE, _SIDE), interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(255)
     scaled = ((small - np.array(_MEAN, np.float32)) / np.array(_DEVIATION, np.float32)).transpose(2, 0, 1)
-    with _LOADING:
-        net, lock = _loaded()
-    with lock:
-        net.setInput(np.ascontiguousarray(scaled[None]))
-        answers = net.forward(list(layers)) if layers else [net.forward()]
-        return [np.array(answer[0], dtype=np.float32) for answer in answers]
+    return answers_of("subject.onnx", scaled[None], layers)
 
 
 def find_subject(pixels: Pixels) -> Mask01:

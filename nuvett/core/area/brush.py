@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal, Self
 import numpy as np
 from pydantic import Field, field_validator
 
-from nuvett.core.area.part import AreaPart, Place
+from nuvett.core.area.part import AreaPart, Begins, Place
 from nuvett.core.area.scene import Scene
 from nuvett.core.fields import number
 from nuvett.core.smooth import smooth_step
@@ -40,7 +40,7 @@ class BrushPart(AreaPart):
 
     title: ClassVar[str] = "brush"
     travels: ClassVar[bool] = False
-    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "brushed"
+    begins: ClassVar[Begins] = "brushed"
     kind: Literal["brush"] = "brush"
     strokes: tuple[Stroke, ...] = Field(default=(), max_length=MOST_STROKES)
 

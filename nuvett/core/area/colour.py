@@ -4,7 +4,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from nuvett.core.area.part import AreaPart
+from nuvett.core.area.part import AreaPart, Begins
 from nuvett.core.area.scene import Scene
 from nuvett.core.fields import number
 from nuvett.core.reading.family import Family, membership
@@ -18,7 +18,7 @@ class ColourPart(AreaPart):
     title: ClassVar[str] = "a colour"
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "colours"
     edges: ClassVar[bool] = True
-    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "picked"
+    begins: ClassVar[Begins] = "picked"
     sentence: ClassVar[str] = "colours within {tolerance}"
     kind: Literal["colour"] = "colour"
     colour: tuple[float, float, float]

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from nuvett.core.area.part import AreaPart, Place
+from nuvett.core.area.part import AreaPart, Begins, Place
 from nuvett.core.area.scene import FEATHER, Scene
 from nuvett.core.types import Mask01
 
@@ -22,7 +22,7 @@ class OutlinePart(AreaPart):
     title: ClassVar[str] = "a thing's outline"
     travels: ClassVar[bool] = False
     edges: ClassVar[bool] = True
-    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "grown"
+    begins: ClassVar[Begins] = "grown"
     kind: Literal["outline"] = "outline"
     rings: tuple[Ring, ...] = Field(default=(), max_length=MOST_RINGS)
 

@@ -14,6 +14,7 @@ Place = Annotated[float, Field(ge=-2, le=3)]
 
 JOINS = {"added": "added", "taken": "taken away", "within": "kept within"}
 Join = Literal["added", "taken", "within"]
+Begins = Literal["at once", "picked", "brushed", "grown"]
 
 _PLACES = frozenset({"x", "y", "end_x", "end_y"})
 
@@ -39,7 +40,7 @@ class AreaPart(Document):
     looks_at: ClassVar[Literal["nothing", "colours", "subject"]] = "nothing"
     edges: ClassVar[bool] = False
     outline: ClassVar[Literal["", "round", "straight"]] = ""
-    begins: ClassVar[Literal["at once", "picked", "brushed", "grown"]] = "at once"
+    begins: ClassVar[Begins] = "at once"
     lacking: ClassVar[str] = ""
     sentence: ClassVar[str] = ""
     join: Join = choice("added", "joins", JOINS)

@@ -58,8 +58,7 @@ class Described:
     @property
     def places(self) -> Floats:
         """Column and row of each cell, (rows * columns, 2)."""
-        across, down = np.meshgrid(np.arange(self.columns), np.arange(self.rows))
-        return np.stack([across.ravel(), down.ravel()], axis=1).astype(np.float32)
+        return _grid(self.rows, self.columns)
 
     @cached_property
     def halved(self) -> tuple[Floats, Floats]:
@@ -67,9 +66,13 @@ class Described:
         rows, columns = max(1, self.rows // 2), max(1, self.columns // 2)
         grid = self.cells.reshape(self.rows, self.columns, -1)
         small = cv2.resize(grid[: 2 * rows, : 2 * columns], (columns, rows), interpolation=cv2.INTER_AREA)
-        across, down = np.meshgrid(np.arange(columns), np.arange(rows))
-        places = np.stack([across.ravel(), down.ravel()], axis=1) * 2 + 0.5
-        return _unit(np.asarray(small.reshape(rows * columns, -1), dtype=np.float32)), places.astype(np.float32)
+        places = np.asarray(_grid(rows, columns) * 2 + 0.5, dtype=np.float32)
+        return _unit(np.asarray(small.reshape(rows * columns, -1), dtype=np.float32)), places
+
+
+def _grid(rows: int, columns: int) -> Floats:
+    across, down = np.meshgrid(np.arange(columns), np.arange(rows))
+    return np.stack([across.ravel(), down.ravel()], axis=1).astype(np.float32)
 
 
 def _unit(vectors: Floats) -> Floats:

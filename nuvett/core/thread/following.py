@@ -6,7 +6,7 @@ place is what surrounds the thing, whether the thing is found again from there, 
 (`tools/derive_following.py` derives its weights, and says what they are worth).
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.thread.cells import Described, Shared
+from nuvett.core.thread.cells import Described, Shared, shared
 from nuvett.core.thread.growing import Mask, Values
 from nuvett.core.types import Floats
 
@@ -39,6 +39,15 @@ _MIDDLES = np.array([0.0339, -1.3819, 0.7992, 0.179, 0.4175, 3.1327, 0.0498])
 _SPREADS = np.array([0.0395, 0.8568, 0.2267, 0.1966, 0.0864, 0.7231, 0.0906])
 _WEIGHTS = np.array([0.0105, -0.0225, 0.2159, 0.4954, 0.4169, -0.7441, 0.7369, -4.84])
 """Of traits; the last weight stands alone (tools/derive_following.py)."""
+
+
+@dataclass(frozen=True)
+class Known:
+    """A frame in which a thing is known: its cells, those of the thing, and the share of the picture that it covers."""
+
+    described: Described
+    region: Mask
+    share: float
 
 
 @dataclass(frozen=True)
@@ -87,6 +96,16 @@ def look_for(here: Described, thing: Mask, there: Described, both: Shared) -> li
         x, y = (place.middle + 0.5) / (there.columns, there.rows)
         made.append(Candidate(place.cells, (float(x), float(y)), traits, confidence(traits)))
     return sorted(made, key=lambda candidate: -candidate.sure)
+
+
+def surest(known: Sequence[Known], there: Described) -> tuple[Candidate, float] | None:
+    """The surest place of a thing in a frame by any of those that it is known in, and the share it covers there."""
+    found = [
+        (candidate, own.share)
+        for own in known
+        for candidate in look_for(own.described, own.region, there, shared(own.described, there))[:1]
+    ]
+    return max(found, key=lambda one: one[0].sure, default=None)
 
 
 def standard(traits: Values, middles: Values = _MIDDLES, spreads: Values = _SPREADS) -> Values:

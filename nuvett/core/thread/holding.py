@@ -66,9 +66,7 @@ def held_moves(anchors: Sequence[Anchor], cloud: OKLab) -> tuple[Move, ...]:
     return moves
 
 
-def held_in_area(
-    anchor: Anchor, rings: tuple[Ring, ...], seen: Callable[[Layer], OKLab | None], rounds: int = _ROUNDS
-) -> Layer | None:
+def held_in_area(anchor: Anchor, rings: tuple[Ring, ...], seen: Callable[[Layer], OKLab | None]) -> Layer | None:
     """The layer that brings a thing within its limit inside its outline; none where it is, or cannot be seen.
 
     seen : the thing's colour (3,) under a layer, which says how far its weights and the limit of sRGB let it go
@@ -78,7 +76,7 @@ def held_in_area(
     if off <= anchor.within:
         return None
     wanted, by = anchor.colour + asked, asked * np.float32(_BACKGROUND)
-    for _ in range(rounds):
+    for _ in range(_ROUNDS):
         found = seen(_layer(anchor, rings, by))
         if found is None:
             return None

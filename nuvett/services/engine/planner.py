@@ -106,8 +106,8 @@ class Planner:
             if anchors:
                 seeing = self._areas.seeing(frame, plan)
                 plan = with_moves(plan, held_moves(anchors, finished_cloud(plan, self._sources.sample(frame), seeing)))
-            for thread, _ in found:
-                plan = plan if thread.goal.colour is None else self._held_to_colour(frame, plan, thread)
+            for thread, anchor in found:
+                plan = plan if thread.goal.colour is None else self._held_to_colour(frame, plan, thread, anchor)
             return plan
 
         own = frames.pool_key(aimed.look)
@@ -117,7 +117,9 @@ class Planner:
         """A thing as it is seen in a frame before it is held, and as it should be; none where that is not known."""
         places = sorted(i for f in thread.places if (i := frames.index_of(f)) is not None)
         on_hero = frames.index_of(thread.hero)
-        if thread.goal.kind == "hero" and on_hero in places:
+        if thread.goal.colour is not None:
+            places = [index]  # which no other frame tells
+        elif thread.goal.kind == "hero" and on_hero in places:
             places = [i for i in places if i in (index, on_hero)]
         colours = [self._unheld_colour(frames, i, aimed, thread) for i in places]
         hero = places.index(on_hero) if on_hero in places else None
@@ -125,18 +127,17 @@ class Planner:
         colour, goal = colours[places.index(index)], wanted[places.index(index)]
         return None if colour is None or goal is None else Anchor(colour, goal, thread.within)
 
-    def _held_to_colour(self, frame: FrameFacts, plan: FramePlan, thread: HeldThread) -> FramePlan:
-        """A plan with a thing held to a colour as given, inside its outline."""
+    def _held_to_colour(self, frame: FrameFacts, plan: FramePlan, thread: HeldThread, anchor: Anchor) -> FramePlan:
+        """A plan with a thing held to a colour as given, inside its outline. anchor : before other things were held"""
         place = thread.places[frame.id]
 
         def under(made: FramePlan) -> OKLab | None:
             return colour_under(made, place.colours, self._areas.seeing(frame, made))
 
-        colour, (goal,) = under(plan), goals(thread.goal, [under(plan)], [frame.setup], None)
-        if colour is None or goal is None:
+        colour = under(plan)
+        if colour is None:
             return plan
-        anchor = Anchor(colour, goal, thread.within)
-        layer = held_in_area(anchor, place.rings, lambda own: under(plan.with_layer(own)))
+        layer = held_in_area(replace(anchor, colour=colour), place.rings, lambda own: under(plan.with_layer(own)))
         return plan if layer is None else plan.with_layer(layer)
 
     def _unheld_colour(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> OKLab | None:

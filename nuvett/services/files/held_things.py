@@ -18,9 +18,9 @@ from nuvett.core.planning.framed import Seeing
 from nuvett.core.planning.series import finished_cloud
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.thread.cells import Described, shared
+from nuvett.core.thread.cells import Described
 from nuvett.core.thread.colours import Goal, distance, goals
-from nuvett.core.thread.following import SURE, Candidate, look_for, region_of
+from nuvett.core.thread.following import SURE, Known, region_of, surest
 from nuvett.core.thread.given import parse_given
 from nuvett.core.thread.growing import EDGE, Mask, Pointed, grown
 from nuvett.core.thread.holding import Anchor, held_moves, with_moves
@@ -118,13 +118,6 @@ class _Small:
         return colours_in(self.picture, outline_of(mask).mask((self.picture.shape[1], self.picture.shape[0])))
 
 
-@dataclass(frozen=True)
-class _Known:
-    described: Described
-    region: Mask
-    share: float
-
-
 def find_things(
     things: Sequence[Thing], photos: Sequence[Photo], lights: Sequence[EvenLight], limits: Limits
 ) -> list[Found]:
@@ -133,33 +126,31 @@ def find_things(
     for thing in things:
         for name in set(thing.places) - set(names):
             raise InvalidChangeError(f"{thing.name}: there is no {name} among the photos.")
-    pointed = {names.index(name) for thing in things for name in thing.places}
-    known: list[list[_Known]] = [[] for _ in things]
+    pointed = sorted({names.index(name) for thing in things for name in thing.places})
+    smalls = {index: _Small.of(photos[index], lights[index], limits) for index in pointed}
+    known: list[list[Known]] = [[] for _ in things]
     found = [Found(thing, {}) for thing in things]
-    for index in sorted(pointed):
-        small = _Small.of(photos[index], lights[index], limits)
+    for index, small in smalls.items():
         for own, sources in zip(found, known, strict=True):
             place = own.thing.places.get(names[index])
             mask = small.grow(place) if place is not None else None
             if mask is not None:
                 own.colours[index] = small.colours(mask)
-                sources.append(_Known(small.described, region_of(mask, small.described), float(mask.mean())))
+                sources.append(Known(small.described, region_of(mask, small.described), float(mask.mean())))
     for index in range(len(photos)):
-        small = _Small.of(photos[index], lights[index], limits)
+        small = smalls.get(index) or _Small.of(photos[index], lights[index], limits)
         for own, sources in zip(found, known, strict=True):
             if names[index] not in own.thing.places and (mask := _looked(small, sources)) is not None:
                 own.colours[index] = small.colours(mask)
     return found
 
 
-def _looked(small: _Small, sources: Sequence[_Known]) -> Mask | None:
-    best: tuple[Candidate, float] | None = None
-    for known in sources:
-        both = shared(known.described, small.described)
-        for candidate in look_for(known.described, known.region, small.described, both)[:1]:
-            if candidate.sure >= SURE and (best is None or candidate.sure > best[0].sure):
-                best = candidate, known.share
-    return None if best is None else small.grow(best[0].place, (best[0].cells, best[1]))
+def _looked(small: _Small, sources: Sequence[Known]) -> Mask | None:
+    best = surest(sources, small.described)
+    if best is None or best[0].sure < SURE:
+        return None
+    candidate, share = best
+    return small.grow(candidate.place, (candidate.cells, share))
 
 
 def with_things(seen: Sequence[Seen], found: Sequence[Found]) -> list[Seen]:

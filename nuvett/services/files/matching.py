@@ -27,16 +27,7 @@ from nuvett.core.plan.light import GainsOperation
 from nuvett.core.planning.framed import Seeing, weights_at
 from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import aim_of, area_plan, even_only
-from nuvett.core.planning.series import (
-    Measured,
-    Own,
-    Pools,
-    SeriesRun,
-    drift_of,
-    even_series,
-    seed_of,
-    shooting_order,
-)
+from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, drift_of, even_series, seed_of, shooting_order
 from nuvett.core.planning.warnings import newly_clipped
 from nuvett.core.reading.reading import Target
 from nuvett.core.steps.even import EvenStep
@@ -106,7 +97,7 @@ def even_files(
     """
     held = measure_file(base, limits).seen
     entries, failed = _measure_all(photos, limits, lenses)
-    lights = _lights_by(held, entries, base.name)
+    lights = _lights_by(held, [entry.measured.seen for entry in entries], base.name)
     index = {entry.photo.path: i for i, entry in enumerate(entries)}
 
     def work(photo: Photo) -> Outcome:
@@ -120,9 +111,9 @@ def even_files(
     return in_order(each([entry.photo for entry in entries], work, progress) + failed, photos)
 
 
-def _lights_by(base: Seen, entries: "list[_Entry]", name: str) -> list[EvenLight]:
+def _lights_by(base: Seen, seen: list[Seen], name: str) -> list[EvenLight]:
     """Even light of measured photos to a base picture, all solved together."""
-    return even_setup([base, *(e.measured.seen for e in entries)], name, 0)[1:]
+    return even_setup([base, *seen], name, 0)[1:]
 
 
 def drift_files(photos: list[Photo], target: Target, limits: Limits, progress: Progress) -> list[Outcome]:
@@ -247,7 +238,7 @@ def _lights_and_things(
     def lights_of(seen: list[Seen]) -> list[EvenLight]:
         if base is None or aside.base is None:
             return even_series(seen, setups)
-        return even_setup([base, *seen], aside.base.name, 0)[1:]
+        return _lights_by(base, seen, aside.base.name)
 
     seen = [entry.measured.seen for entry in entries]
     lights = lights_of(seen)

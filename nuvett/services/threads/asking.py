@@ -1,7 +1,6 @@
 """Questions about threads: is this it? Answered by yes, by no, or left open."""
 
 import uuid
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -96,11 +95,3 @@ def _refuse(session: Session, series: models.Series, seen: tuple[uuid.UUID, uuid
     words = f"{thread.name}: {'not in' if by == 'no' else 'left open in'} {frame.name}"
     with recorded(session, series, words, seen=[seen]):
         row.state = "no" if by == "no" else "skipped"
-
-
-def asked_by_thread(questions: Sequence[Question]) -> dict[uuid.UUID, int]:
-    """How many questions each thread has."""
-    found: dict[uuid.UUID, int] = {}
-    for question in questions:
-        found[question.thread] = found.get(question.thread, 0) + 1
-    return found

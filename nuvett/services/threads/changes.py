@@ -94,8 +94,13 @@ def restore(session: Session, series: models.Series, state: dict[str, Any]) -> N
         session.flush()
 
 
+def _ids(name: str) -> list[uuid.UUID]:
+    """The thread that a name is of, and the frame where it is of a place or a question."""
+    return [uuid.UUID(part) for part in name.split() if part != _QUESTION]
+
+
 def _found(session: Session, name: str) -> Row | None:
-    thread, *frame = (uuid.UUID(part) for part in name.split() if part != _QUESTION)
+    thread, *frame = _ids(name)
     if not frame:
         return session.get(models.Thread, thread)
     if name.endswith(_QUESTION):
@@ -134,7 +139,7 @@ def _restore(session: Session, series: models.Series, name: str, values: Json | 
 
 def _new(session: Session, series: models.Series, name: str) -> Row | None:
     """A row to be filled; none where what it belongs to is gone."""
-    thread, *frame = (uuid.UUID(part) for part in name.split() if part != _QUESTION)
+    thread, *frame = _ids(name)
     if not frame:
         return models.Thread(id=thread, series_id=series.id)
     if session.get(models.Thread, thread) is None or session.get(models.Frame, frame[0]) is None:

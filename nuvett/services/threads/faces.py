@@ -10,22 +10,25 @@ from dataclasses import dataclass
 from itertools import chain, count
 
 import numpy as np
-from sqlalchemy import func, select, update
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
+from nuvett.core.measure.sampling import Sample
 from nuvett.core.planning.planning import evened
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.thread.colours import Goal, middle
 from nuvett.core.thread.complexions import complexions, nearest, words_for
-from nuvett.core.types import Linear, OKLab
+from nuvett.core.types import OKLab
 from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import lock_series
+from nuvett.services.series.things import colours_of
 from nuvett.services.threads.asking import place_asked
 from nuvett.services.threads.changes import Grown, fill_place
 from nuvett.services.threads.growing import grow_face
+from nuvett.services.threads.threads import next_position
 from nuvett.store import models
 
 OF_FACES = ("complexion", "person")
@@ -79,25 +82,25 @@ def _faces(studio: Studio, frame: FrameFacts) -> list[_Face]:
     for face in sorted(frame.faces, key=lambda face: -face.box[2] * face.box[3]):
         with suppress(InvalidChangeError):
             grown = grow_face(studio.bench, frame, face, face.middle)
-            found.append(_Face(frame.id, _evened(frame, grown), grown))
+            found.append(_Face(frame.id, _evened(frame, grown.colours), grown))
     return found
 
 
-def _evened(frame: FrameFacts, grown: Grown) -> OKLab:
-    colours = linear_to_oklab(evened(Linear(grown.colours.colours), frame.even, Look()))
-    return OKLab(np.median(colours, axis=0))
+def _evened(frame: FrameFacts, colours: Sample) -> OKLab:
+    lab = linear_to_oklab(evened(colours.colours, frame.even, Look()))
+    return OKLab(np.median(lab, axis=0))
 
 
 def _begin(session: Session, series_id: uuid.UUID, faces: Sequence[_Face]) -> None:
     """A thread for each complexion of faces that none is known of."""
     groups = complexions(OKLab(np.array([face.colour for face in faces]).reshape(-1, 3)))
-    last = session.scalar(select(func.max(models.Thread.position)).where(models.Thread.series_id == series_id)) or 0
+    first = next_position(session, series_id)
     names = list(session.scalars(select(models.Thread.name).where(models.Thread.series_id == series_id)))
     for number in sorted(set(groups)):
         own = [face for face, group in zip(faces, groups, strict=True) if group == number]
         words = f"Faces, {words_for([face.colour for face in own])}"
         names.append(_unlike(words, names))
-        row = models.Thread(series_id=series_id, position=last + 1 + number, name=names[-1], kind="complexion")
+        row = models.Thread(series_id=series_id, position=first + number, name=names[-1], kind="complexion")
         row.id, row.goal = uuid.uuid4(), Goal().model_dump(mode="json")
         session.add(row)
         session.flush()
@@ -140,11 +143,6 @@ def _join(session: Session, series_id: uuid.UUID, facts: Facts, faces: Sequence[
 def _middle(session: Session, row: models.Thread, facts: Facts) -> OKLab | None:
     """The middle of the evened colours of a thread's places."""
     places = session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id == row.id)).all()
-    colours = []
-    for place in places:
-        index = facts.index_of(place.frame_id)
-        if index is not None:
-            linear = np.array(place.colours["colours"], dtype=np.float32).reshape(-1, 3)
-            lab = linear_to_oklab(evened(Linear(linear), facts[index].even, Look()))
-            colours.append(OKLab(np.median(lab, axis=0)))
+    seen = [(i, place) for place in places if (i := facts.index_of(place.frame_id)) is not None]
+    colours = [_evened(facts[i], colours_of(place.colours)) for i, place in seen]
     return middle(colours) if colours else None

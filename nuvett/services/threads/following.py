@@ -14,9 +14,9 @@ from sqlalchemy import delete, exists, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, StoppingError
-from nuvett.core.thread.cells import COLUMNS, Described, shared
-from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, look_for, region_of
-from nuvett.core.thread.growing import EDGE, Mask
+from nuvett.core.thread.cells import COLUMNS, Described
+from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, Known, region_of, surest
+from nuvett.core.thread.growing import EDGE
 from nuvett.imaging.descriptors import describe, in_cells
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.engine.arrays import dump_array, load_array
@@ -84,12 +84,11 @@ def follow(studio: Studio, series_id: uuid.UUID) -> None:
         if series is None:
             return
         facts, threads = series_facts(session, series), threads_of(session, series_id)
-        keys = {row.id: row.followed for row in _rows(session, series_id)}
         answered = _answered(session, series_id)
     follow_faces(studio, series_id, facts)
     for thread in threads:
         search = _Search.of(thread, facts, answered)
-        if thread.kind in OF_THINGS and search.sources and search.key != keys[thread.id]:
+        if thread.kind in OF_THINGS and search.sources and search.key != thread.followed:
             _follow(studio, series_id, search)
     if not twin_waits(studio, _name(series_id)):  # which looks again, by what has changed meanwhile
         give_up(studio, series_id)
@@ -103,10 +102,6 @@ def give_up(studio: Studio, series_id: uuid.UUID) -> None:
     """Nothing is looked for any more; nothing is lost: things are then pointed at by hand."""
     with studio.database.session() as session:
         session.execute(update(models.Series).where(models.Series.id == series_id).values(follow_due=False))
-
-
-def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
-    return session.scalars(select(models.Thread).where(models.Thread.series_id == series_id)).all()
 
 
 def _answered(session: Session, series_id: uuid.UUID) -> set[Seen]:
@@ -145,15 +140,6 @@ class _Search:
         return cls(thread, sources, tuple(near), hashlib.sha256(repr(known).encode()).hexdigest())
 
 
-@dataclass(frozen=True)
-class _Source:
-    """A frame in which a thing is known: its cells, those of the thing, and the share of the picture that it covers."""
-
-    described: Described
-    region: Mask
-    share: float
-
-
 def _follow(studio: Studio, series_id: uuid.UUID, search: _Search) -> None:
     if all(_is_person(studio, frame, place) for frame, place in search.sources):
         with studio.database.session() as session:
@@ -183,20 +169,15 @@ class _Place:
         return self.found.sure
 
 
-def _found(studio: Studio, frames: Iterable[FrameFacts], sources: Sequence[_Source]) -> list[_Place]:
+def _found(studio: Studio, frames: Iterable[FrameFacts], sources: Sequence[Known]) -> list[_Place]:
     """Frames that may show a thing, each with the surest place by any of the sources."""
     found = []
     for frame in frames:
         if studio.stopping.is_set():
             raise StoppingError
-        there, places = described_of(studio, frame), []
-        for source in sources:
-            both = shared(source.described, there)
-            candidates = look_for(source.described, source.region, there, both)
-            places += [_Place(frame, candidate, source.share) for candidate in candidates[:1]]
-        best = max(places, key=lambda place: place.sure, default=None)
-        if best is not None and best.sure >= DOUBTFUL:
-            found.append(best)
+        best = surest(sources, described_of(studio, frame))
+        if best is not None and best[0].sure >= DOUBTFUL:
+            found.append(_Place(frame, *best))
     return found
 
 
@@ -219,10 +200,10 @@ def _is_person(studio: Studio, frame: FrameFacts, place: Place) -> bool:
     return bool(mask.any() and people[mask].mean() > _PERSON)
 
 
-def _source(studio: Studio, frame: FrameFacts, place: Place) -> _Source:
+def _source(studio: Studio, frame: FrameFacts, place: Place) -> Known:
     described = described_of(studio, frame)
     mask = place.grown.outline.mask(fit_within(frame.width, frame.height, EDGE))
-    return _Source(described, region_of(mask, described), max(float(mask.mean()), 1e-4))
+    return Known(described, region_of(mask, described), max(float(mask.mean()), 1e-4))
 
 
 def described_of(studio: Studio, frame: FrameFacts) -> Described:

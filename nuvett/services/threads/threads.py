@@ -43,7 +43,7 @@ class Place:
 
 @dataclass(frozen=True)
 class Thread:
-    """A thing with its places in frames; kind : a thing, faces of a complexion, or a person."""
+    """A thing with its places in frames; kind, followed : as its row has them."""
 
     id: uuid.UUID
     name: str
@@ -51,6 +51,7 @@ class Thread:
     places: dict[uuid.UUID, Place]
     within: float | None = None
     kind: str = "thing"
+    followed: str = ""
 
 
 def names_of(session: Session, series_id: uuid.UUID) -> list[tuple[str, str]]:
@@ -79,7 +80,7 @@ def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
 
 
 def _thread(row: models.Thread) -> Thread:
-    return Thread(row.id, row.name, Goal.model_validate(row.goal), {}, row.within, row.kind)
+    return Thread(row.id, row.name, Goal.model_validate(row.goal), {}, row.within, row.kind, row.followed)
 
 
 def parse_pointed(values: object) -> tuple[Pointed, ...]:
@@ -117,13 +118,19 @@ def find_thread(session: Session, series: models.Series, thread_id: uuid.UUID) -
     return row
 
 
+def next_position(session: Session, series_id: uuid.UUID) -> int:
+    """The place of a thread after all others of a series."""
+    last = select(func.max(models.Thread.position)).where(models.Thread.series_id == series_id)
+    return (session.scalar(last) or 0) + 1
+
+
 def start_thread(session: Session, series: models.Series, name: str) -> models.Thread:
     """A new thread at the end. Raises InvalidChangeError for a name that cannot be used, or too many threads."""
     lock_series(session, series.id)
     if len(_rows(session, series.id)) >= MOST_THREADS:
         raise InvalidChangeError(f"There are at most {MOST_THREADS} threads; take one away first.")
-    last = session.scalar(select(func.max(models.Thread.position)).where(models.Thread.series_id == series.id)) or 0
-    row = models.Thread(series_id=series.id, position=last + 1, name=_named(name), goal=Goal().model_dump(mode="json"))
+    position, goal = next_position(session, series.id), Goal().model_dump(mode="json")
+    row = models.Thread(series_id=series.id, position=position, name=_named(name), goal=goal)
     with recorded(session, series, f"{row.name}: followed", threads=[row]):
         session.add(row)
     return row

@@ -1,6 +1,7 @@
 """View models of threads: what is followed, where it is seen, and its strip of colours in shooting order."""
 
 import uuid
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
@@ -25,7 +26,7 @@ from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.rows import Series
 from nuvett.services.threads import threads
-from nuvett.services.threads.asking import Question, asked_by_thread, questions_of
+from nuvett.services.threads.asking import Question, questions_of
 from nuvett.services.threads.changes import STROKES, subject_of
 from nuvett.services.threads.measuring import Bead, Seen, Strip, strips
 from nuvett.services.threads.threads import Place, Thread
@@ -277,11 +278,11 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         tiles.append(_tile(frame, labels[frame.id].name, src, place, bead))
     names = named([(frame.id, labels[frame.id].name) for frame in seen.facts.firsts])
     pictured = Pictured(slug, seen.facts, {seen.facts[i].id: plans[i].key for i in firsts}, names)
-    many = asked_by_thread(asked)
+    many = Counter(question.thread for question in asked)
     own = [question for question in asked if chosen is not None and question.thread == chosen.id]
     return {
         "slug": slug,
-        "items": [item_of(one, seen.hero, many.get(one.thread.id, 0)) for one in measured],
+        "items": [item_of(one, seen.hero, many[one.thread.id]) for one in measured],
         "asking": _asking(chosen, own, pictured),
         "follow_due": follow_due,
         "chosen": item_of(strip, seen.hero) if strip else None,
