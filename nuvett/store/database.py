@@ -9,15 +9,17 @@ from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, Operationa
 from sqlalchemy.orm import Session, sessionmaker
 
 from nuvett.core.errors import ConflictError, DiskFullError, InvalidChangeError, StoreError
+from nuvett.store.remembered import Remembered
 
 
 class Database:
-    """One database: hands out sessions."""
+    """One database: hands out sessions, and remembers what they read of series."""
 
     def __init__(self, address: str, pool_size: int = 8) -> None:
         self.address = address
         self.engine: Engine = create_engine(address, pool_size=pool_size, pool_pre_ping=True)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        Remembered().watch(self._sessions)
 
     @contextmanager
     def session(self) -> Iterator[Session]:

@@ -155,8 +155,10 @@ def test_a_frame_is_straightened_and_cut(trimming: Page) -> None:
         "() => { const p = document.querySelector('[data-picture]');"
         " return Math.abs(p.naturalWidth - p.naturalHeight) <= 2; }"
     )
-    shown = place(page, page.locator("[data-plate]"))
-    assert shown["width"] == pytest.approx(shown["height"], rel=0.02)
+    page.wait_for_function(  # the plate takes the shape of its picture once that is laid out
+        "() => { const r = document.querySelector('[data-plate]').getBoundingClientRect();"
+        " return r.width > 0 && Math.abs(r.width - r.height) <= 0.02 * r.height; }"
+    )
 
 
 def test_frames_are_chosen_on_the_wall_and_trimmed_alike(quiet: Page, site: str) -> None:

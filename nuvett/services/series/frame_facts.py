@@ -16,6 +16,7 @@ from nuvett.services.series.catalogue import shown_frames
 from nuvett.services.series.lenses import correction_of
 from nuvett.services.series.things import held_threads
 from nuvett.store import models
+from nuvett.store.remembered import remembered
 
 
 def trim_of(frame: models.Frame) -> Trim:
@@ -62,8 +63,12 @@ def facts_of(
 
 def series_facts(session: Session, series: models.Series) -> Facts:
     """Plain facts of all measured frames of a series and of their variants, in shooting order, with what is held."""
-    facts = facts_of_all(shown_frames(session, series.id), kept_plans(session, series.id))
-    return facts.holding(held_threads(session, series))
+
+    def read() -> Facts:
+        facts = facts_of_all(shown_frames(session, series.id), kept_plans(session, series.id))
+        return facts.holding(held_threads(session, series))
+
+    return remembered(session, series.id, "facts", read)
 
 
 def facts_of_all(rows: Sequence[models.Frame], kept: Kept | None = None) -> Facts:

@@ -5,7 +5,7 @@ from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTabl
 from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
 from nuvett.store.models.installation import Installation
 from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Plan, Target
-from nuvett.store.models.series import Clip, Frame, Reference, Series, SetUp, WatchedFile, WatchedFolder
+from nuvett.store.models.series import Clip, Frame, Reference, Series, SeriesRevision, SetUp, WatchedFile, WatchedFolder
 from nuvett.store.models.threads import Thread, ThreadPlace, ThreadQuestion
 
 __all__ = [
@@ -30,6 +30,7 @@ __all__ = [
     "Plan",
     "Reference",
     "Series",
+    "SeriesRevision",
     "SetUp",
     "Target",
     "Thread",

@@ -50,6 +50,15 @@ class Series(Base):
     setups: Mapped[list["SetUp"]] = relationship(order_by="SetUp.position", viewonly=True)
 
 
+class SeriesRevision(Base):
+    """A number that is another one whenever anything changed that a series' frames are shown by; given by triggers."""
+
+    __tablename__ = "series_revision"
+
+    series_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("series.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int] = mapped_column(BigInteger)
+
+
 class SetUp(Base):
     """Consecutive frames shot in one place and light; `light_key` names what its frames' light was worked out from."""
 

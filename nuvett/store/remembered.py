@@ -1,0 +1,60 @@
+"""What was read of series, remembered by their revisions: nothing is read again before something of it changed."""
+
+import uuid
+from collections.abc import Callable
+from threading import Lock
+from typing import Any, TypeVar, cast
+
+from cachetools import LRUCache
+from sqlalchemy import event, select
+from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker
+
+from nuvett.store import models
+
+T = TypeVar("T")
+_MOST = 24  # of a few series at a time; a long one's facts take about 10 MB
+_WRITTEN, _REMEMBERED = "written", "remembered"
+
+
+class Remembered:
+    """Values that depend on the rows of one series alone, by name; for use by several threads.
+
+    The revision of a series is raised by the database at the end of a transaction that changed its frames, set-ups,
+    threads, carried plans or hero (migration 0024). It is read before the rows, so that what is remembered under it
+    is never older than it says. A session that has written reads anew, since its own changes have no revision yet.
+    """
+
+    def __init__(self) -> None:
+        self._kept: LRUCache[tuple[uuid.UUID, str], tuple[int, Any]] = LRUCache(_MOST)
+        self._lock = Lock()
+
+    def watch(self, sessions: sessionmaker[Session]) -> None:
+        """Let sessions of a maker be asked, and know which of them have written."""
+        sessions.configure(info={_REMEMBERED: self})
+        event.listen(sessions, "after_flush", lambda session, _: session.info.update({_WRITTEN: True}))
+        event.listen(sessions, "do_orm_execute", _mark_writing)
+
+    def get(self, session: Session, series: uuid.UUID, name: str, make: Callable[[], T]) -> T:
+        """The value of a series under a name, made where its revision is another than when it was made."""
+        row = models.SeriesRevision
+        revision = session.scalar(select(row.revision).where(row.series_id == series)) or 0
+        with self._lock:
+            known = self._kept.get((series, name))
+        if known is not None and known[0] == revision:
+            return cast(T, known[1])
+        value = make()
+        with self._lock:
+            self._kept[series, name] = revision, value
+        return value
+
+
+def _mark_writing(state: ORMExecuteState) -> None:
+    if not state.is_select:
+        state.session.info[_WRITTEN] = True
+
+
+def remembered(session: Session, series: uuid.UUID, name: str, make: Callable[[], T]) -> T:
+    """What was read of a series under a name, read by `make` where something changed; not to be changed itself."""
+    kept = session.info.get(_REMEMBERED)
+    writing = session.info.get(_WRITTEN) or session.new or session.dirty or session.deleted
+    return make() if kept is None or writing else cast(Remembered, kept).get(session, series, name, make)

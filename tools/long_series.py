@@ -1,0 +1,60 @@
+"""A made-up series of any length: the demo's frames taken again and again, a little otherwise each time.
+
+`python -m tools.long_series FOLDER --frames 2000` writes the files; twenty-five a set-up, some minutes between them.
+"""
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from datetime import datetime, timedelta
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+FRAMES = Path(__file__).parents[1] / "demo" / "frames"
+IN_A_SETUP = 25
+_DATE_TIME, _TAKEN, _EXIF = 306, 36867, 0x8769
+_FIRST = datetime(2026, 10, 3, 8, 0)
+_BETWEEN_FRAMES, _BETWEEN_SETUPS = timedelta(seconds=8), timedelta(minutes=12)
+
+
+def write_frame(number: int, folder: Path) -> Path:
+    """Write the file of one frame: one of the demo's, brighter or darker, its view moved a little."""
+    setup, within = divmod(number, IN_A_SETUP)
+    sources = sorted(FRAMES.glob("*.jpg"))
+    own = sources[(setup * 5 + within % 5) % len(sources)]
+    drawn = np.random.default_rng(number)
+    with Image.open(own) as opened:
+        exif, image = opened.getexif(), opened.convert("RGB")
+    left, top = (int(v) for v in drawn.integers(0, 24, 2))
+    cut = image.crop((left, top, left + image.width - 24, top + image.height - 24))
+    gain = 2 ** float(drawn.normal(0, 0.12))
+    pixels = np.asarray(cut, np.float32) * gain + drawn.normal(0, 1.5, (*cut.size[::-1], 1))
+    taken = _FIRST + setup * (_BETWEEN_SETUPS + IN_A_SETUP * _BETWEEN_FRAMES) + within * _BETWEEN_FRAMES
+    text = taken.strftime("%Y:%m:%d %H:%M:%S")
+    exif[_DATE_TIME] = text
+    exif.get_ifd(_EXIF)[_TAKEN] = text
+    path = folder / f"LT-{number + 1:04}.jpg"
+    Image.fromarray(np.clip(pixels, 0, 255).astype(np.uint8)).save(path, quality=92, exif=exif)
+    return path
+
+
+def write_series(folder: Path, frames: int) -> list[Path]:
+    """Write the files of a whole series, in shooting order."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with ProcessPoolExecutor() as pool:
+        return list(pool.map(partial(write_frame, folder=folder), range(frames), chunksize=16))
+
+
+def main() -> None:
+    """Write the files that the arguments ask for."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("--frames", type=int, default=2000)
+    asked = parser.parse_args()
+    print(f"{len(write_series(asked.folder, asked.frames))} files in {asked.folder}")
+
+
+if __name__ == "__main__":
+    main()
