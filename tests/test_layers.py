@@ -43,7 +43,7 @@ CORE = (
 )
 # Rooms of the services, likewise: each may use itself and those before it.
 SERVICES = (
-    *("files", "engine", "platform", "series", "references", "looks", "threads"),
+    *("caching", "files", "engine", "platform", "entry", "series", "references", "looks", "threads"),
     *("lookbook", "delivery", "shelf", "upkeep"),
 )
 MOST_IN_A_ROOM = 16

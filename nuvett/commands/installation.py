@@ -10,10 +10,10 @@ import typer
 
 from nuvett.commands.looks import stop
 from nuvett.core.errors import NuvettError
+from nuvett.services.entry.passwords import hash_password
 from nuvett.services.platform import backup as backups
 from nuvett.services.platform import checkup
 from nuvett.services.platform.opening import open_installation
-from nuvett.services.platform.passwords import hash_password
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 

@@ -27,7 +27,7 @@ from nuvett.jobs.memory import hand_back_freed
 from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.jobs.watcher import watch_folders
 from nuvett.services.delivery import delivering
-from nuvett.services.looks import carried_plans
+from nuvett.services.looks import carried_plans, wall_filling
 from nuvett.services.platform.checkup import find_again, set_aside, tidy
 from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.queue import (
@@ -35,6 +35,7 @@ from nuvett.services.platform.queue import (
     DELIVER_FILE,
     DESCRIBE,
     EVEN_SERIES,
+    FILL_WALL,
     FIND_SUBJECTS,
     FINISH_DELIVERY,
     FOLLOW,
@@ -101,6 +102,7 @@ TASKS: dict[str, _Task] = {
     FOLLOW: _Task(following.follow, following.give_up),
     DELIVER: _Task(delivering.prepare_delivery, delivering.give_up),
     DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
+    FILL_WALL: _Task(wall_filling.fill_wall, wall_filling.leave),
     KEEP_CARRIED: _Task(carried_plans.keep_carried, _leave),
     PURGE_SERIES: _Task(filing.purge_series, _leave),
     FINISH_DELIVERY: _Task(delivering.finish_delivery, delivering.give_up),

@@ -13,7 +13,7 @@ from nuvett.store import models
 
 T = TypeVar("T")
 _MOST = 24  # of a few series at a time; a long one's facts take about 10 MB
-_WRITTEN, _REMEMBERED = "written", "remembered"
+_WRITTEN, _REMEMBERED, _REVISIONS = "written", "remembered", "revisions"
 
 
 class Remembered:
@@ -36,8 +36,10 @@ class Remembered:
 
     def get(self, session: Session, series: uuid.UUID, name: str, make: Callable[[], T]) -> T:
         """The value of a series under a name, made where its revision is another than when it was made."""
-        row = models.SeriesRevision
-        revision = session.scalar(select(row.revision).where(row.series_id == series)) or 0
+        row, told = models.SeriesRevision, session.info.setdefault(_REVISIONS, {})
+        if series not in told:  # once a session: what is read later is newer at the most
+            told[series] = session.scalar(select(row.revision).where(row.series_id == series)) or 0
+        revision = told[series]
         with self._lock:
             known = self._kept.get((series, name))
         if known is not None and known[0] == revision:

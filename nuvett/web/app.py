@@ -4,10 +4,12 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+from anyio import to_thread
 from fastapi import FastAPI
 from starlette.datastructures import Headers
 from starlette.staticfiles import StaticFiles
 
+from nuvett.services.entry.sessions import Attempts, Sessions
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web import faults
@@ -39,20 +41,20 @@ from nuvett.web.routes import (
     working_out,
 )
 from nuvett.web.security.guard import Guard
-from nuvett.web.security.signin import Attempts, Gate, Sessions, session_of
+from nuvett.web.security.signin import Gate, session_of
 
 
 def make_app(settings: Settings, studio: Studio) -> FastAPI:
     """An application on a studio that the caller keeps and closes."""
 
-    sessions = Sessions()
+    sessions = Sessions(studio.database)
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.studio = studio
         app.state.templates = make_templates()
         app.state.heavy, app.state.turns, app.state.signing = make_limiter(), in_turn(), in_turn()
-        app.state.sessions, app.state.attempts = sessions, Attempts()
+        app.state.sessions, app.state.attempts = sessions, Attempts(studio.database)
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
@@ -63,10 +65,12 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)
     if settings.password:
-        app.add_middleware(Gate, sessions=sessions)
+        app.add_middleware(Gate)
 
-    def known(headers: Headers) -> bool:
-        return not settings.password or sessions.holds(session_of(headers))
+    async def known(headers: Headers) -> bool:
+        if not settings.password:
+            return True
+        return await to_thread.run_sync(sessions.holds, session_of(headers))
 
     app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes, known=known)
     return app

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 
-from nuvett.core.drift.drift import Yardstick, distance, measure_drift, outliers, spread_of
+from nuvett.core.drift.drift import Yardstick, distance, form_of, measure_drift, outliers, spread_of
 from nuvett.core.look.look import Look
 from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.measure.statistics import measure
@@ -83,8 +83,9 @@ def test_outliers_stand_out_and_even_series_have_none() -> None:
 
 def test_a_series_of_equal_frames_has_no_spread(photo: np.ndarray) -> None:
     cloud = cloud_of(photo)
-    assert spread_of([cloud, cloud, cloud]) < 0.1
-    assert spread_of([cloud, cloud + np.float32([0.1, 0, 0])]) > 1
+    form, lighter = form_of(cloud), form_of(cloud + np.float32([0.1, 0, 0]))
+    assert spread_of([form]) == 0 == pytest.approx(spread_of([form, form, form]), abs=1e-5)
+    assert spread_of([form, lighter]) == pytest.approx(50 * np.abs(lighter - form).mean(), rel=1e-4)
 
 
 def test_prints_are_told_by_their_toning_and_never_as_cooler(photo: np.ndarray) -> None:

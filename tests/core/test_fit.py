@@ -277,12 +277,12 @@ def test_a_pull_is_suggested_with_its_reason(photo: np.ndarray, still: np.ndarra
     samples = [placed((photo * scale).astype(np.uint8)) for scale in random.uniform(0.35, 1, 5)]
     frames = [Measured(s, EvenLight(), 0) for s in samples]
     look, aim = Look(), aim_of_statistics(statistics_of(sample_of(still)))
-    found = suggest_pull(frames, Pools.of(frames, look), aim, look)
+    found = suggest_pull(dict(enumerate(frames)), Pools.of(frames, look), aim, look)
     drifts = [t.drift for t in found.trials]
     assert drifts[-1] < drifts[0] and found.trials[0].bending == pytest.approx(0, abs=1e-4)
     assert found.pull > 0 and f"{found.pull} %" in found.words
     alike = [Measured(samples[0], EvenLight(), 0)] * 3
-    same = suggest_pull(alike, Pools.of(alike, look), aim, look)
+    same = suggest_pull(dict(enumerate(alike)), Pools.of(alike, look), aim, look)
     assert same.pull == 0 and "only 0.0 nearer" in same.words
 
 

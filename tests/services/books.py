@@ -2,6 +2,8 @@
 
 import uuid
 
+from sqlalchemy.orm import Session
+
 from nuvett.core.book.files import Labels
 from nuvett.core.book.kept import USUAL_PARTS, Use
 from nuvett.core.look.look import Look
@@ -11,10 +13,12 @@ from nuvett.core.steps.white import WhiteStep
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.lookbook import keeping, using
 from nuvett.services.lookbook.keeping import Chosen
-from nuvett.services.looks import looks
+from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
 from nuvett.services.series import catalogue, gathering
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.store import models
 from tests.conftest import DEMO, drain
 from tests.services.conftest import FRAMES
 
@@ -63,3 +67,8 @@ def use(studio: Studio, slug: str, look_id: uuid.UUID, how: Use | None = None) -
 def walk(studio: Studio, slug: str, forward: bool) -> str:
     with studio.database.session() as session:
         return looks.walk_look(session, catalogue.find_series(session, slug), forward)[1]
+
+
+def carry_now(session: Session, series: models.Series) -> carrying.CarryState:
+    """Where carrying a series' look stands."""
+    return carrying.carry_state(session, series, series_facts(session, series))

@@ -4,16 +4,30 @@ import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import numpy as np
 import pytest
 
+from nuvett.core.even.even_light import EvenLight
+from nuvett.core.look.look import Look
+from nuvett.core.look.trim import Trim
+from nuvett.core.measure.sampling import placed_sample
+from nuvett.core.reading.reading import Weighed, blend, read
+from nuvett.core.spaces.rgb import Space, from_linear, to_linear
+from nuvett.imaging.encode import Format, encode
+from nuvett.imaging.opened import Limits
+from nuvett.imaging.proxy import measuring_proxy
 from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.engine.arrays import dump_sample
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying
 from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
 from nuvett.services.series import catalogue, gathering
 from nuvett.settings import Settings
+from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, Kept, drain
 from tools.cluster import Cluster
 
@@ -85,3 +99,50 @@ def own(fresh: Opener, tmp_path: Path) -> Studio:
         gathering.add_file(session, studio, catalogue.start_series(session, "Winter fair"), FRAMES[0])
     drain(studio)
     return studio
+
+
+@pytest.fixture
+def store(tmp_path: Path) -> BlobStore:
+    return BlobStore(str(tmp_path / "blobs"))
+
+
+@pytest.fixture
+def bench(store: BlobStore, studio: Studio) -> Workbench:
+    return Workbench(store, studio.database, Limits(), 64)
+
+
+@pytest.fixture
+def frames(store: BlobStore, photo: np.ndarray, tmp_path: Path) -> Facts:
+    """Four frames: the photo at four exposures, in two set-ups."""
+    made = []
+    setups = [uuid.uuid4(), uuid.uuid4()]
+    for n, scale in enumerate((1.0, 0.8, 0.6, 0.4)):
+        darker = to_linear((photo / 255).astype(np.float32)) * np.float32(0.6 * scale)
+        pixels = np.rint(np.clip(from_linear(darker), 0, 1) * 255).astype(np.uint8)
+        (tmp_path / "a.jpg").write_bytes(encode(pixels, Format.JPEG, 98))
+        blob, _ = store.put_file(tmp_path / "a.jpg")
+        sample, _ = store.put(dump_sample(placed_sample(measuring_proxy(pixels, Space.SRGB))))
+        own = uuid.uuid4()
+        made.append(
+            FrameFacts(
+                id=own,
+                first=own,
+                original=blob,
+                pixels=blob,
+                view=blob,
+                sample=sample,
+                domain=Space.SRGB,
+                width=300,
+                height=200,
+                setup=setups[n // 2],
+                even=EvenLight(gains=(1 / scale, 1 / scale, 1 / scale)),
+                trim=Trim(),
+            )
+        )
+    return Facts(made)
+
+
+@pytest.fixture
+def aimed(still: np.ndarray) -> Aimed:
+    reading = read(to_linear((still / 255).astype(np.float32)))
+    return Aimed(Look(), blend([Weighed(reading=reading, tone=1, colour=1)]), "one")

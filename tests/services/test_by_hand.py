@@ -23,7 +23,7 @@ from nuvett.services.references import new_references
 from nuvett.services.series import catalogue, frame_facts
 from nuvett.store import models
 from tests.conftest import DEMO, drain
-from tests.services.books import another, draft, keep, set_draft, use, walk
+from tests.services.books import another, carry_now, draft, keep, set_draft, use, walk
 
 BY_HAND = Look().with_step(WhiteStep(warmth=20)).with_step(ExposureStep(exposure=0.5))
 STILL = "still_2_pale_pastel.jpg"
@@ -92,13 +92,13 @@ def test_a_look_made_by_hand_is_carried_and_what_follows_it_stays_as_it_is(studi
     with studio.database.session() as session:
         series = catalogue.find_series(session, bare)
         version = carrying.carry(session, series)
-        assert version.target_id is None and not carrying.carry_state(session, series, 3).changed
+        assert version.target_id is None and not carry_now(session, series).changed
         session.flush()
     read_a_still(studio, bare)
     aim_at_own(studio, bare)
     with studio.database.session() as session:
         series = catalogue.find_series(session, bare)
-        assert carrying.carry_state(session, series, 3).changed
+        assert carry_now(session, series).changed
         facts, followed = frame_facts.series_facts(session, series), carrying.versions_followed(session, series)
     now = [studio.bench.planner.plan(facts, place, followed[f.id].aimed).key for place, f in enumerate(facts)]
     assert now == made

@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from nuvett.services.engine.caches import Cache, Caches, weight_of
+from nuvett.services.caching.caches import Cache, Caches, weight_of
 
 
 def test_the_least_used_goes_when_the_bytes_pass_the_limit() -> None:

@@ -18,6 +18,7 @@ from nuvett.services.series import catalogue, gathering
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 from tests.conftest import DEMO, drain
+from tests.services.books import carry_now
 
 
 @pytest.fixture
@@ -46,7 +47,7 @@ def drawn(studio: Studio, slug: str, state: str = wall_states.CARRIED) -> dict[s
 
 def stale(studio: Studio, slug: str) -> int:
     with studio.database.session() as session:
-        return carrying.carry_state(session, catalogue.find_series(session, slug), 1).stale
+        return carry_now(session, catalogue.find_series(session, slug)).stale
 
 
 def brighten(studio: Studio, slug: str, index: int) -> None:
@@ -82,7 +83,7 @@ def test_carrying_again_takes_what_changed_as_a_new_version_and_undo_brings_the_
     brighten(studio, carried, 1)
     with studio.database.session() as session:
         series = catalogue.find_series(session, carried)
-        assert carrying.carry_state(session, series, 5).next_number == 2
+        assert carry_now(session, series).next_number == 2
         assert carrying.renew(session, series) == 1
         carried_plans.queue_all_due(session, studio)
     drain(studio)
@@ -152,7 +153,7 @@ def test_walls_show_versions_the_draft_and_what_is_carried(studio: Studio, carri
         series = catalogue.find_series(session, carried)
         looks.change_look(session, series, Look(strength=30), catalogue.look_of(session, series).revision)
         frames = catalogue.ready_frames(session, series.id)
-        state = carrying.carry_state(session, series, 5)
+        state = carry_now(session, series)
         assert [c.key for c in wall_states.choices(state)] == ["original", "evened", "carried", "draft"]
         assert wall_states.usual_state(state) == "carried"
     assert drawn(studio, carried) == first == drawn(studio, carried, "v1") != drawn(studio, carried, "draft")

@@ -22,7 +22,7 @@ from nuvett.services.series.gathering import remove_frame
 from nuvett.services.shelf.filing import duplicate_series
 from nuvett.store import models
 from tests.conftest import drain
-from tests.services.books import another, draft, set_draft
+from tests.services.books import another, carry_now, draft, set_draft
 
 LIGHTER = Look().with_step(ExposureStep(exposure=0.6))
 
@@ -96,7 +96,7 @@ def test_a_frame_is_read_as_it_is_finished_by_its_trim_alone_and_stays_so(studio
     assert median(reading.statistics) == pytest.approx(float(np.median(made.tone)), abs=0.005)
     assert carry_unasked(studio, bare) == 1 and follow(studio, bare) == [0, 1, 1]
     with studio.database.session() as session:
-        assert carrying.carry_state(session, catalogue.find_series(session, bare), 3).is_settled
+        assert carry_now(session, catalogue.find_series(session, bare)).is_settled
 
 
 def test_a_frame_that_is_finished_by_the_draft_follows_it_from_then_on(studio: Studio, bare: str) -> None:
@@ -137,7 +137,7 @@ def test_work_on_the_hero_is_noticed_and_renewed_in_one_step_that_undo_takes_bac
     assert lighter > plain + 0.02
     assert draft(studio, bare).target_key != before and not standing(studio, bare).outdated
     with studio.database.session() as session:
-        assert carrying.carry_state(session, catalogue.find_series(session, bare), 3).changed
+        assert carry_now(session, catalogue.find_series(session, bare)).changed
         series = catalogue.find_series(session, bare)
         reading_history.walk_references(session, studio, series, False)
     assert newest(studio, bare).id == first.id and standing(studio, bare).outdated
@@ -195,6 +195,6 @@ def test_a_duplicated_series_has_heroes_and_set_ups_of_its_own(studio: Studio, b
         assert own.setup == str(series.setups[0].id) != setup and own.way == "steps"
         stay = targets.frames_read(targets.latest_target(session, series.id))
         assert stay == {frames(studio, twin)[0]}
-        assert carrying.carry_state(session, series, 3).is_settled
+        assert carry_now(session, series).is_settled
     with studio.database.session() as session:
         assert draft(studio, bare).look.setups[0].setup == setup, "the first one keeps its own"

@@ -40,6 +40,7 @@ def rows(studio: Studio) -> dict[str, list[dict[str, Any]]]:
                 key=repr,
             )
             for table in Base.metadata.sorted_tables
+            if table.name != "series_revision"  # which is another one whenever rows are written
         }
 
 
@@ -69,6 +70,7 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
         session.execute(text("DELETE FROM procrastinate_jobs"))
         first = delivery.files[0]
         session.execute(update(models.SetUp).values(light_key=""))
+        series.wall_asked = "draft"
         return {
             queue.INGEST_FRAME: frame.id,
             queue.INGEST_REFERENCE: reference.id,
@@ -81,6 +83,7 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
             queue.DELIVER_FILE: first.id,
             queue.FINISH_DELIVERY: delivery.id,
             queue.KEEP_CARRIED: series.id,
+            queue.FILL_WALL: series.id,
             queue.PURGE_SERIES: gone.id,
         }
 

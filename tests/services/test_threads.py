@@ -103,7 +103,7 @@ def test_a_thing_is_pointed_at_frame_by_frame_and_each_step_is_undone_and_done_a
     assert said[0].startswith("the blue bowl: not in AT-") and said[1].endswith("another goal")
     (again,) = kept(studio, slug)
     assert again.places.keys() == thread.places.keys() and again.name == thread.name and again.goal == thread.goal
-    assert [p.key for p in again.places.values()] == [p.key for p in thread.places.values()]
+    assert {f: p.key for f, p in again.places.items()} == {f: p.key for f, p in thread.places.items()}
     for _ in range(3):
         walk(studio, slug, False)
     assert kept(studio, slug) == []

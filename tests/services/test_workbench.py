@@ -1,20 +1,17 @@
 """The workbench: what it keeps, what it forgets, and that a picture under a plan is always the same."""
 
-import uuid
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 
 from nuvett.core.errors import DocumentError, InvalidChangeError, NotFoundError
-from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
-from nuvett.core.measure.sampling import placed_sample, stratified_sample
+from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.measure.statistics import measure
 from nuvett.core.plan.by_hand import SaturateOperation
 from nuvett.core.plan.light import GainsOperation
@@ -24,14 +21,14 @@ from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.reading.regions import Patch, Sampling, sampling_weights
 from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import Space, from_linear, to_linear
+from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.steps.saturation import SaturationStep
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.opened import Limits
 from nuvett.imaging.proxy import measuring_proxy
-from nuvett.services.engine.arrays import dump_array, dump_features, dump_sample, load_array, load_features
+from nuvett.services.engine.arrays import dump_array, dump_features, load_array, load_features
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.plans import KEPT_DAYS
 from nuvett.services.engine.wall import Show, build_wall, choose_proofs, shown_plan
@@ -41,53 +38,6 @@ from nuvett.services.shelf.strips import ROW_HEIGHT, STRIP_WIDTH, strip
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, load_rgb
-
-
-@pytest.fixture
-def store(tmp_path: Path) -> BlobStore:
-    return BlobStore(str(tmp_path / "blobs"))
-
-
-@pytest.fixture
-def bench(store: BlobStore, studio: Studio) -> Workbench:
-    return Workbench(store, studio.database, Limits(), 64)
-
-
-@pytest.fixture
-def frames(store: BlobStore, photo: np.ndarray, tmp_path: Path) -> Facts:
-    """Four frames: the photo at four exposures, in two set-ups."""
-    made = []
-    setups = [uuid.uuid4(), uuid.uuid4()]
-    for n, scale in enumerate((1.0, 0.8, 0.6, 0.4)):
-        darker = to_linear((photo / 255).astype(np.float32)) * np.float32(0.6 * scale)
-        pixels = np.rint(np.clip(from_linear(darker), 0, 1) * 255).astype(np.uint8)
-        (tmp_path / "a.jpg").write_bytes(encode(pixels, Format.JPEG, 98))
-        blob, _ = store.put_file(tmp_path / "a.jpg")
-        sample, _ = store.put(dump_sample(placed_sample(measuring_proxy(pixels, Space.SRGB))))
-        own = uuid.uuid4()
-        made.append(
-            FrameFacts(
-                id=own,
-                first=own,
-                original=blob,
-                pixels=blob,
-                view=blob,
-                sample=sample,
-                domain=Space.SRGB,
-                width=300,
-                height=200,
-                setup=setups[n // 2],
-                even=EvenLight(gains=(1 / scale, 1 / scale, 1 / scale)),
-                trim=Trim(),
-            )
-        )
-    return Facts(made)
-
-
-@pytest.fixture
-def aimed(still: np.ndarray) -> Aimed:
-    reading = read(to_linear((still / 255).astype(np.float32)))
-    return Aimed(Look(), blend([Weighed(reading=reading, tone=1, colour=1)]), "one")
 
 
 def pixels_of(data: bytes) -> np.ndarray:
@@ -151,7 +101,8 @@ def test_what_a_vignette_darkens_is_measured_as_it_is_seen(bench: Workbench, fra
         seen = bench.measures.summary(frames[0], plan, dark)
         shown = pixels_of(bench.pictures.preview(frames[0], plan, 300))[..., ::-1]
         drawn = linear_to_oklab(to_linear((shown.reshape(-1, 3) / 255).astype(np.float32)))
-        assert np.median(seen.cloud[:, 0]) == pytest.approx(np.median(drawn[:, 0]), abs=0.012)
+        measured = bench.measures.cloud(frames[0], plan)
+        assert np.median(measured[:, 0]) == pytest.approx(np.median(drawn[:, 0]), abs=0.012)
         summaries.append(seen)
     none, half, whole = summaries
     assert none.marks[3] > half.marks[3] > whole.marks[3] and none.palette != half.palette
@@ -188,9 +139,9 @@ def test_the_wall_says_which_frames_are_richer_than_the_target(
     plain, original = (build_wall(bench, frames, aimed, show) for show in (Show.LOOK, Show.ORIGINAL))
     vivid = replace(aimed, look=aimed.look.with_step(SaturationStep(saturation=100)))
     rich = build_wall(bench, frames, vivid, Show.LOOK)
-    assert all(item.summary.richer is None for item in original.items)
-    told = [item.summary.richer for item in rich.items]
-    assert sum(note is not None for note in told) > sum(item.summary.richer is not None for item in plain.items)
+    assert all(item.shown.summary.richer is None for item in original.items)
+    told = [item.shown.summary.richer for item in rich.items]
+    assert sum(note is not None for note in told) > sum(item.shown.summary.richer is not None for item in plain.items)
     index = next(i for i, note in enumerate(told) if note is not None)
     plan = bench.planner.plan(frames, index, vivid)
     assert told[index] in bench.measures.notes(frames[index], plan, vivid), "the proof says the same"
@@ -198,7 +149,7 @@ def test_the_wall_says_which_frames_are_richer_than_the_target(
 
 def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, frames: list, aimed: Aimed) -> None:  # type: ignore[type-arg]
     original, evened, looked = (build_wall(bench, frames, aimed, show) for show in Show)
-    middles = [[item.summary.marks[3] for item in wall.items] for wall in (original, evened, looked)]
+    middles = [[item.shown.summary.marks[3] for item in wall.items] for wall in (original, evened, looked)]
     assert np.ptp(middles[0]) > 15 and np.ptp(middles[1]) < 5 and np.ptp(middles[2]) < 6
     assert original.drift and looked.drift and original.drift[0] == original.drift[1] > looked.drift[1]
     assert build_wall(bench, [], aimed, Show.LOOK).items == []

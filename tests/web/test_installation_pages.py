@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import text
 from starlette.testclient import TestClient
 
-from nuvett.services.platform.passwords import hash_password
+from nuvett.services.entry.passwords import hash_password
 from nuvett.services.platform.studio import Studio
 from nuvett.services.upkeep import state
 from nuvett.services.upkeep.state import LEAST_FREE, LONGEST_WAIT, remedies, state_of

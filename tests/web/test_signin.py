@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from starlette.testclient import TestClient
 
-from nuvett.services.platform.passwords import hash_password
+from nuvett.services.entry.passwords import hash_password
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web.app import make_app
@@ -74,30 +74,11 @@ def test_the_cookie_goes_over_encrypted_ways_alone_where_there_is_one(
     assert ("secure" in cookie.lower().split("; ")) is secure
 
 
-def test_of_too_many_sessions_the_one_unused_for_longest_ends(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(signin, "_MOST_SESSIONS", 2)
-    sessions = signin.Sessions()
-    first, second = sessions.begin(), sessions.begin()
-    assert sessions.holds(first)
-    third = sessions.begin()
-    assert [sessions.holds(name) for name in (first, second, third)] == [True, False, True]
-
-
 def test_attempts_are_limited_even_for_the_right_password(client: TestClient) -> None:
     for _ in range(5):
         assert client.post("/sign-in", data={"password": "wrong"}).status_code == 403
     limited = client.post("/sign-in", data={"password": PASSWORD})
     assert limited.status_code == 429 and "seconds" in limited.text
-
-
-def test_a_session_ends_when_it_is_not_used(monkeypatch: pytest.MonkeyPatch) -> None:
-    sessions = signin.Sessions()
-    name = sessions.begin()
-    assert sessions.holds(name)
-    monkeypatch.setattr(signin, "_LASTS", -1.0)
-    assert not sessions.holds(name)
-    monkeypatch.undo()
-    assert not sessions.holds(name)
 
 
 @pytest.mark.parametrize(
@@ -140,16 +121,3 @@ def test_pages_answer_while_all_that_computes_is_busy(studio: Studio, monkeypatc
             assert time.monotonic() - started < 5
             release.set()
             assert {answer.result().status_code for answer in asked} == {200}
-
-
-def test_each_failed_attempt_beyond_the_free_ones_waits_longer_and_success_forgets() -> None:
-    attempts = signin.Attempts()
-    waits = []
-    for _ in range(8):
-        attempts.failed("192.0.2.7")
-        waits.append(attempts.wait("192.0.2.7"))
-    assert waits[:4] == [0, 0, 0, 0]
-    assert [round(wait) for wait in waits[4:]] == [30, 60, 120, 240]
-    assert attempts.wait("192.0.2.8") == 0
-    attempts.succeeded("192.0.2.7")
-    assert attempts.wait("192.0.2.7") == 0

@@ -54,7 +54,7 @@ def test_the_wall_has_rings_distances_and_an_order_along_the_thread(
         off = re.findall(r">(\d+\.\d)(?: [a-z]+)?</span>\s*</span>\s*</button>", html)
         circles = html.count("<circle")
         tiles = [float(value) for value in off[: circles // 2]]  # those of the strip follow
-        return re.findall(r'data-frame="([^"]+)"\s+data-setup', html), tiles, circles
+        return re.findall(r'min-w-0" data-frame="([^"]+)"', html), tiles, circles
 
     frames, off, circles = wall()
     assert set(frames) == {first, second} and off == sorted(off, reverse=True) and off[0] > off[1] and circles == 4

@@ -16,7 +16,7 @@ import httpx2 as httpx
 import numpy as np
 import tifffile
 
-from nuvett.services.platform.passwords import hash_password
+from nuvett.services.entry.passwords import hash_password
 from tools.cluster import cluster_of
 from tools.hard.copy import Copy, wait_until
 from tools.home import PROJECT

@@ -1,12 +1,13 @@
 """Drift: how far a frame is from the target, and why, in words."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.measure.sliced import barycentre, directions, projected_quantiles
+from nuvett.core.measure.sliced import directions, projected_quantiles
 from nuvett.core.measure.statistics import thin
 from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.types import Document, Floats, OKLab
@@ -17,6 +18,7 @@ _OTHER, _BLACK_AND_WHITE = "other colours", "black-and-white"
 _TONES, _ABOUT_A_TINT = 16, 0.018  # steps of lightness, and OKLab chroma about a tint that a toned print stays within
 _DIRECTIONS = 32
 _QUANTILES = 128
+_FORM_DIRECTIONS, _FORM_QUANTILES = 16, 16
 _NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
 _OUTLIER_DEVIATIONS = 3.0
 _LEAST_DEVIATION = 0.25  # of drift; below it a series counts as even and nothing stands out by chance
@@ -212,12 +214,20 @@ def _sentence(reasons: list[Reason], than: str, total: float, shown: float | Non
     return f"{' and '.join(plain)} than {than}{tail}"
 
 
-def spread_of(clouds: list[OKLab]) -> float:
-    """Spread of a series: mean distance of its frames' clouds from their own barycentre."""
-    if len(clouds) < 2:
+def form_of(cloud: OKLab) -> Floats:
+    """(16, 16) quantiles of a cloud (N, 3) along fixed directions, by which many pictures are told apart."""
+    return projected_quantiles(cloud, directions(_FORM_DIRECTIONS), _FORM_QUANTILES)
+
+
+def spread_of(forms: Sequence[Floats]) -> float:
+    """Spread of a series: mean sliced 1-Wasserstein distance of its frames' forms from their barycentre, times 100.
+
+    In one dimension the barycentre's quantile function is the mean of those of its parts (Agueh and Carlier 2011).
+    """
+    if len(forms) < 2:
         return 0.0
-    middle = Yardstick.of(barycentre(clouds, [1 / len(clouds)] * len(clouds)))
-    return float(np.mean([distance(cloud, middle) for cloud in clouds]))
+    together = np.stack(forms)
+    return float(np.abs(together - together.mean(axis=0)).mean() * 100)
 
 
 def outliers(values: list[float]) -> list[bool]:

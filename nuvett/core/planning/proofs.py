@@ -5,14 +5,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.types import OKLab
-
 _TONES, _COLOURS = 1 / 100, 3.0  # how much marks in CIE L* and mean a, b in OKLab tell frames apart
 
 
-def features_of(marks: Sequence[float], cloud: OKLab) -> NDArray[np.float64]:
-    """What frames are told apart by: marks of lightness in CIE L*, and the mean colour of OKLab colours (N, 3)."""
-    return np.array([*(mark * _TONES for mark in marks), *(_COLOURS * cloud[:, 1:].mean(axis=0))])
+def features_of(marks: Sequence[float], cast: tuple[float, float]) -> NDArray[np.float64]:
+    """What frames are told apart by: marks of lightness in CIE L*, and the mean of a and b in OKLab."""
+    return np.array([*(mark * _TONES for mark in marks), *(_COLOURS * value for value in cast)])
 
 
 def most_different(features: NDArray[np.float64], count: int) -> list[int]:

@@ -1,9 +1,10 @@
 """A series as a whole: light evened set-up by set-up, statistics pooled, every frame planned and measured."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import cache
 
 import numpy as np
 
@@ -46,11 +47,16 @@ def even_members(frames: list[Seen], hero: int | None) -> list[EvenLight]:
     return even_setup(frames, SERIES_BASE if hero is None else HERO_BASE, hero)
 
 
-def pool_samples(samples: list[Linear]) -> Statistics:
+def pooled_share(count: int) -> int:
+    """How many colours each of so many samples gives to their pool."""
+    return max(1, SAMPLE_SIZE // count)
+
+
+def pool_samples(samples: Sequence[Linear]) -> Statistics:
     """Statistics of several evened samples together, each frame counting alike, whatever their order."""
-    share = max(1, SAMPLE_SIZE // len(samples))
-    in_order = sorted(samples, key=lambda sample: sample[:64].tobytes())
-    lab = linear_to_oklab(Linear(np.concatenate([thin(sample, share) for sample in in_order])))
+    share = pooled_share(len(samples))
+    in_order = sorted((thin(sample, share) for sample in samples), key=lambda few: few.tobytes())
+    lab = linear_to_oklab(Linear(np.concatenate(in_order)))
     return measure(lab[colour_order(lab)])
 
 
@@ -69,12 +75,12 @@ class Measured:
 
 @dataclass(frozen=True)
 class Pools:
-    """Statistics of evened frames: each by itself, by set-up and of the series."""
+    """Statistics of evened frames, by set-up and of the series; those of each by itself are asked for when needed."""
 
-    frames: list[Statistics]
     setups: dict[int, Statistics]
     series: Statistics
-    numbers: list[int] = field(default_factory=list)
+    numbers: list[int]
+    own: Callable[[int], Statistics]
 
     @classmethod
     def of(cls, frames: list[Measured], look: Look) -> "Pools":
@@ -85,12 +91,18 @@ class Pools:
             number: pool_samples([e for e, own in zip(even, numbers, strict=True) if own == number])
             for number in sorted(set(numbers))
         }
-        return cls([measure(linear_to_oklab(e)) for e in even], by_setup, pool_samples(even), numbers)
+        return cls(by_setup, pool_samples(even), numbers, cache(lambda index: evened_statistics(frames[index], look)))
 
     def pulled(self, index: int, pull: float) -> Statistics:
         """Statistics that frame `index` is fitted by, at a pull of 0 to 1."""
         series, setup, frame = pull_weights(pull)
-        return mix([(self.series, series), (self.setups[self.numbers[index]], setup), (self.frames[index], frame)])
+        parts = [(self.series, series), (self.setups[self.numbers[index]], setup)]
+        return mix([*parts, (self.own(index), frame)] if frame else parts)
+
+
+def evened_statistics(frame: Measured, look: Look) -> Statistics:
+    """Statistics of one evened frame, with even light as strong as the look asks."""
+    return measure(linear_to_oklab(evened(frame.sample.colours, frame.even, look)))
 
 
 @dataclass(frozen=True)

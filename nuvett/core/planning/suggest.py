@@ -1,5 +1,7 @@
 """A pull suggested for a series, by what it gains in drift and costs in difference between frames' transforms."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from pydantic import Field
 
@@ -49,17 +51,19 @@ class PullSuggestion(Document):
         )
 
 
-def suggest_pull(frames: list[Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:
-    """Try pulls on evenly spaced frames of a series, and take the one of least drift plus bending."""
-    step = -(-len(frames) // _MOST_FRAMES)
-    chosen = range(0, len(frames), step)
+def tried_frames(count: int) -> range:
+    """Indices of the frames of a series of so many that pulls are tried on: evenly spaced."""
+    return range(0, count, max(1, -(-count // _MOST_FRAMES)))
+
+
+def suggest_pull(frames: Mapping[int, Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:
+    """Try pulls on some frames of a series, by their indices, and take the one of least drift plus bending."""
     yardstick = Yardstick.of(OKLab(np.asarray(aim.statistics.cloud)))
     shared = SeriesRun(pools, aim, look).shared()
     trials = []
     for pull in PULLS:
         drifts, bends = [], []
-        for index in chosen:
-            frame = frames[index]
+        for index, frame in frames.items():
             pulled = look.model_copy(update={"pull": float(pull)})
             plan = SeriesRun(pools, aim, pulled).plan(index, Own(frame.even)).without_layers()
             drifts.append(distance(finished_cloud(plan, frame.sample, Seeing(frame.proportion)), yardstick))

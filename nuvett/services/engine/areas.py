@@ -14,8 +14,8 @@ from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within
 from nuvett.imaging.sky import find_sky
 from nuvett.imaging.subject import find_subject
+from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.arrays import load_array
-from nuvett.services.engine.caches import Cache
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.engine.sources import Sources
 from nuvett.store.blobs import BlobStore

@@ -19,7 +19,8 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.core.thread.colours import Goal
 
 
-def _digest(*parts: object) -> str:
+def digest(*parts: object) -> str:
+    """A name for values that say by their `repr` all that they are."""
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
 
 
@@ -78,12 +79,12 @@ class FrameFacts:
         """Names all of its own that what a look does to it depends on."""
         faces = tuple((face.box, face.colour) for face in self.faces)
         even = self.even
-        return _digest(self.original, self.pixels, self.sample, even.gains, even.camera, faces, self.lens_key)
+        return digest(self.original, self.pixels, self.sample, even.gains, even.camera, faces, self.lens_key)
 
     @cached_property
     def key(self) -> str:
         """Names all that its plan depends on beside the look and the other frames."""
-        return _digest(self.basis, self.setup, self.trim.model_dump_json())
+        return digest(self.basis, self.setup, self.trim.model_dump_json())
 
 
 @dataclass(frozen=True)
@@ -116,7 +117,7 @@ class HeldThread:
     def key(self) -> str:
         """Names all of it."""
         places = sorted((str(frame), place.key, place.rings) for frame, place in self.places.items())
-        return _digest(self.goal.model_dump_json(), self.within, places, self.hero)
+        return digest(self.goal.model_dump_json(), self.within, places, self.hero)
 
 
 class Facts(list[FrameFacts]):
@@ -143,13 +144,13 @@ class Facts(list[FrameFacts]):
     def held_key(self, frame: UUID) -> str:
         """Names all that holding things in a frame depends on beside the look; empty where nothing is held."""
         held = self.held_in(frame)
-        return _digest(*(self._held_keys[thread.key] for thread in held)) if held else ""
+        return digest(*(self._held_keys[thread.key] for thread in held)) if held else ""
 
     @cached_property
     def _held_keys(self) -> dict[str, str]:
         """Names things that are held, and all of the frames that show them that their plans depend on."""
         shown = {t.key: sorted(self._indices[f] for f in t.places if f in self._indices) for t in self.held}
-        return {key: _digest(key, *(self[index].key for index in places)) for key, places in shown.items()}
+        return {key: digest(key, *(self[index].key for index in places)) for key, places in shown.items()}
 
     @cached_property
     def _indices(self) -> dict[UUID, int]:
@@ -158,11 +159,11 @@ class Facts(list[FrameFacts]):
     @cached_property
     def key(self) -> str:
         """Names all that statistics pooled over the frames depend on, beside the look."""
-        return _digest(*((f.sample_key, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
+        return digest(*((f.sample_key, f.even.gains, f.even.camera, f.setup) for f in self.firsts))
 
     @cached_property
     def _cut_key(self) -> str:
-        return _digest(self.key, *(f.trim.geometry.model_dump_json() for f in self.firsts))
+        return digest(self.key, *(f.trim.geometry.model_dump_json() for f in self.firsts))
 
     def pool_key(self, look: Look) -> str:
         """The same for a look, which may be fitted by what crops leave."""
@@ -224,4 +225,4 @@ class Aimed:
     @cached_property
     def key(self) -> str:
         """Names the look and the target."""
-        return _digest(self.look.model_dump_json(), self.target_key)
+        return digest(self.look.model_dump_json(), self.target_key)

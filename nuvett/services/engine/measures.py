@@ -1,83 +1,59 @@
 """What is measured of frames under their plans, and remembered while memory lasts."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from nuvett.core.book.health import health_on
 from nuvett.core.book.suits import bending
-from nuvett.core.drift.drift import Drift, measure_drift
 from nuvett.core.fit.holds import HoldLimits
 from nuvett.core.fit.hue_families import hue_families
 from nuvett.core.fit.hues import HueBand
-from nuvett.core.fit.moves import FINE
 from nuvett.core.look.look import Look
-from nuvett.core.measure.statistics import quantiles_of, thin
+from nuvett.core.measure.statistics import quantiles_of
 from nuvett.core.plan.apply import before_kind
 from nuvett.core.plan.by_hand import GreyOperation, HuesOperation
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.lacking import Unmatched, unmatched
-from nuvett.core.planning.richer import richer_than
 from nuvett.core.planning.series import finished_cloud, plain_cloud
+from nuvett.core.planning.summary import Summary, palette_of, summary_of
 from nuvett.core.planning.warnings import Note, notes_on
-from nuvett.core.reading.column import lightness_marks
-from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.reading.palette import Palette
 from nuvett.core.steps.hold import HoldStep
 from nuvett.core.types import OKLab, Quantiles
+from nuvett.services.caching.caches import Caches
 from nuvett.services.engine.areas import Areas
-from nuvett.services.engine.caches import Cache
 from nuvett.services.engine.facts import Aimed, FrameFacts
 from nuvett.services.engine.planner import Planner
 from nuvett.services.engine.sources import Sources
 
-_PALETTE_COLOURS, _PALETTE_SIZE, _FAMILY_COLOURS = 512, 6, 4096
-_SUMMARY_BYTES = 34_000  # of a summary, nearly all of it its cloud, which is not worth weighing each time
-
-
-@dataclass(frozen=True)
-class Summary:
-    """What is shown of a frame beside its picture.
-
-    drift : from the target, none without one
-    palette : a few colours with their shares
-    tone : (65,) quantiles of its lightness
-    marks : (7,) CIE L* at the shares of MARKS
-    cloud : (N, 3) OKLab colours
-    richer : what in it is richer than anything in the target; none without a plan
-    """
-
-    drift: Drift | None
-    richer: Note | None
-    palette: Palette
-    tone: Quantiles
-    marks: tuple[float, ...]
-    cloud: OKLab
+_PALETTE_COLOURS, _FAMILY_COLOURS = 512, 4096
 
 
 class Measures:
     """Summaries and notes of frames, keyed by their samples and plans."""
 
-    def __init__(self, sources: Sources, planner: Planner, areas: Areas, kept: Cache) -> None:
-        self._sources, self._planner, self._areas, self._kept = sources, planner, areas, kept
+    def __init__(self, sources: Sources, planner: Planner, areas: Areas, caches: Caches) -> None:
+        self._sources, self._planner, self._areas = sources, planner, areas
+        self._kept, self._clouds = caches.facts, caches.pictures
+
+    def cloud(self, frame: FrameFacts, plan: FramePlan | None) -> OKLab:
+        """OKLab colours (N, 3) of what is seen of a frame under a plan, or as it came, in colour order."""
+
+        def make() -> OKLab:
+            sample = self._sources.sample(frame)
+            return finished_cloud(plan, sample, self._areas.seeing(frame, plan)) if plan else plain_cloud(sample)
+
+        return self._clouds.get(("cloud", frame.sample_key, plan.key if plan else ""), make)
 
     def summary(self, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> Summary:
         """What a wall shows of a frame under a plan, or as it came."""
         aimed = aimed.on(frame) if aimed else None
         key = ("summary", frame.sample_key, plan.key if plan else "", aimed.target_key if aimed else "")
+        yardstick = self._planner.yardstick(aimed)
+        return self._kept.get(key, lambda: summary_of(self.cloud(frame, plan), yardstick, plan is not None))
 
-        def make() -> Summary:
-            sample = self._sources.sample(frame)
-            cloud = finished_cloud(plan, sample, self._areas.seeing(frame, plan)) if plan else plain_cloud(sample)
-            tone, yardstick = quantiles_of(cloud[:, 0]), self._planner.yardstick(aimed)
-            return Summary(
-                drift=measure_drift(cloud, yardstick) if yardstick else None,
-                richer=richer_than(cloud, yardstick.cloud) if yardstick and plan else None,
-                palette=find_palette(thin(cloud, _PALETTE_COLOURS), _PALETTE_SIZE, FINE),
-                tone=tone,
-                marks=tuple(lightness_marks(tone).values()),
-                cloud=cloud,
-            )
-
-        return self._kept.get(key, make, _SUMMARY_BYTES)
+    def tone(self, frame: FrameFacts, plan: FramePlan | None) -> Quantiles:
+        """(65,) quantiles of the lightness of a frame under a plan, or as it came."""
+        return quantiles_of(self.cloud(frame, plan)[:, 0])
 
     def unmatched(self, frame: FrameFacts, plan: FramePlan, aimed: Aimed) -> tuple[Unmatched, ...]:
         """Colours that a frame under a plan lacks of its target, and has beside it; none without a target."""
@@ -86,7 +62,7 @@ class Measures:
         if yardstick is None:
             return ()
         key = ("unmatched", frame.sample_key, plan.key, aimed.target_key)
-        return self._kept.get(key, lambda: unmatched(self.summary(frame, plan, aimed).cloud, yardstick.cloud))
+        return self._kept.get(key, lambda: unmatched(self.cloud(frame, plan), yardstick.cloud))
 
     def before_greys(self, frame: FrameFacts, plan: FramePlan, name: str) -> Palette:
         """Palette of a frame as its colours come to black-and-white in a group or layer of its plan."""
@@ -94,7 +70,7 @@ class Measures:
 
         def make() -> Palette:
             colours = self._sources.sample(frame).thinned(_PALETTE_COLOURS).colours
-            return find_palette(before_kind(plan, name, GreyOperation, colours), _PALETTE_SIZE, FINE)
+            return palette_of(before_kind(plan, name, GreyOperation, colours))
 
         return self._kept.get(key, make) if plan.find(GreyOperation, name) else ()
 

@@ -13,7 +13,7 @@ from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import InvalidChangeError
 from nuvett.imaging.decode import decode, open_picture
 from nuvett.imaging.opened import Limits, Opened
-from nuvett.services.engine.caches import Cache
+from nuvett.services.caching.caches import Cache
 from nuvett.store.blobs import BlobStore
 
 log = logging.getLogger("nuvett.originals")

@@ -23,8 +23,8 @@ from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Linear, OKLab
 from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within
+from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.areas import Areas
-from nuvett.services.engine.caches import Cache
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.engine.originals import Originals
 from nuvett.services.engine.sources import Sources

@@ -14,7 +14,7 @@ from nuvett.core.measure.sampling import Sample
 from nuvett.core.measure.statistics import Statistics
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.plan.light import GainsOperation
-from nuvett.core.planning.framed import inside_cut, weights_at
+from nuvett.core.planning.framed import weights_at
 from nuvett.core.planning.part_to_part import statistics_inside
 from nuvett.core.planning.planning import (
     Fitting,
@@ -27,8 +27,8 @@ from nuvett.core.planning.planning import (
     trimmed,
     where_plan,
 )
-from nuvett.core.planning.series import Measured, Own, Pools, SeriesRun, finished_cloud
-from nuvett.core.planning.suggest import PullSuggestion, suggest_pull
+from nuvett.core.planning.series import Own, Pools, SeriesRun, finished_cloud
+from nuvett.core.planning.suggest import PullSuggestion, suggest_pull, tried_frames
 from nuvett.core.steps.curve import CurveStep
 from nuvett.core.steps.even import EvenStep
 from nuvett.core.steps.step import Aim
@@ -36,10 +36,11 @@ from nuvett.core.thread.colours import goals
 from nuvett.core.thread.holding import Anchor, held_in_area, held_moves, with_moves
 from nuvett.core.thread.places import colour_under
 from nuvett.core.types import OKLab
+from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.areas import Areas
-from nuvett.services.engine.caches import Caches
-from nuvett.services.engine.facts import Aimed, Facts, FrameFacts, HeldThread
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts, HeldThread, digest
 from nuvett.services.engine.plans import Plans
+from nuvett.services.engine.pooling import Pooling
 from nuvett.services.engine.sources import Sources
 from nuvett.services.engine.tables import Tables
 
@@ -49,9 +50,11 @@ _PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 class Planner:
     """Plans of frames, keyed by all that they depend on."""
 
-    def __init__(self, sources: Sources, tables: Tables, plans: Plans, areas: Areas, caches: Caches) -> None:
+    def __init__(
+        self, sources: Sources, tables: Tables, plans: Plans, areas: Areas, pooling: Pooling, kept: Cache
+    ) -> None:
         self._sources, self._tables, self._plans, self._areas = sources, tables, plans, areas
-        self._kept, self._pools = caches.facts, caches.pools
+        self._pooling, self._kept = pooling, kept
 
     def _aim(self, aimed: Aimed | None) -> tuple[Aim, Yardstick] | tuple[None, None]:
         target = aimed.target if aimed else None
@@ -70,23 +73,9 @@ class Planner:
         """What drift is measured against, none without a target."""
         return self._aim(aimed)[1]
 
-    def _measured(self, frames: Facts, look: Look) -> list[Measured]:
-        firsts = frames.firsts
-        numbers = {setup: i for i, setup in enumerate(dict.fromkeys(f.setup for f in firsts))}
-        return [Measured(self._seen(f, look), f.even, numbers[f.setup], f.proportion) for f in firsts]
-
-    def _seen(self, frame: FrameFacts, look: Look) -> Sample:
-        """The sample that a look is fitted by: of all of a frame, or of what its crop leaves."""
-        sample = self._sources.sample(frame)
-        if look.seen == "frame":
-            return sample
-        return inside_cut(FramePlan(lens=frame.lens, geometry=frame.trim.geometry), sample, frame.proportion)
-
     def pools(self, frames: Facts, look: Look) -> Pools:
         """Pooled statistics of a series under a look's even light."""
-        even = look.step(EvenStep)
-        key = ("pools", frames.pool_key(look), (0.0, None) if even.is_idle else (even.amount, even.white))
-        return self._pools.get(key, lambda: Pools.of(self._measured(frames, look), look))
+        return self._pooling.of(frames, look)
 
     def run(self, frames: Facts, aimed: Aimed) -> SeriesRun:
         """A series under a look."""
@@ -95,8 +84,8 @@ class Planner:
 
     def plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """Plan of one frame of a series under a look, with the frame's own trim, and with things held in it."""
-        frame, key = frames[index], frames.held_key(frames[index].id)
-        if not key:
+        frame = frames[index]
+        if not frames.held_key(frame.id):
             return self.unheld(frames, index, aimed)
 
         def make() -> FramePlan:
@@ -110,8 +99,19 @@ class Planner:
                 plan = plan if thread.goal.colour is None else self._held_to_colour(frame, plan, thread, anchor)
             return plan
 
-        own = frames.pool_key(aimed.look)
-        return self._kept.get(("held plan", own, frame.key, aimed.on(frame).key, key), make, _PLAN_BYTES)
+        return self._kept.get(("plan", self.name(frames, index, aimed)), make, _PLAN_BYTES)
+
+    def name(self, frames: Facts, index: int, aimed: Aimed) -> str:
+        """Names all that the plan of a frame depends on: frames of one name have the same plan."""
+        frame, held = frames[index], frames.held_key(frames[index].id)
+        if not held:
+            return self._unheld_name(frames, frame, aimed)
+        return digest(self._unheld_name(frames, frame, aimed), frames.pool_key(aimed.look), held)
+
+    def _unheld_name(self, frames: Facts, frame: FrameFacts, aimed: Aimed) -> str:
+        kept = frame.kept.get(aimed.version, "") if aimed.version else ""
+        own = kept or frames.pool_key(aimed.look)  # what was kept depends on no other frame
+        return digest(own, frame.key, aimed.on(frame).key, frame.view, frame.subject)
 
     def _anchor(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> Anchor | None:
         """A thing as it is seen in a frame before it is held, and as it should be; none where that is not known."""
@@ -158,8 +158,9 @@ class Planner:
     def unheld(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """Plan of one frame of a series under a look, with the frame's own trim alone."""
         frame = frames[index]
-        aimed = aimed.on(frame)
+        name = self._unheld_name(frames, frame, aimed)
         kept = frame.kept.get(aimed.version, "") if aimed.version else ""
+        aimed = aimed.on(frame)
 
         def make() -> FramePlan:
             trim = with_tables(frame.trim, self._tables.find)
@@ -168,8 +169,7 @@ class Planner:
             plan = trimmed(base, look, trim, lambda: self._fitting(frames, frame, aimed))
             return plan.through_lens(frame.lens)
 
-        own = kept or frames.pool_key(aimed.look)  # what was kept depends on no other frame
-        return self._kept.get(("plan", own, frame.key, aimed.key), make, _PLAN_BYTES)
+        return self._kept.get(("plan", name), make, _PLAN_BYTES)
 
     def look_plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """What a look does to one frame of a series as it would be carried now: its plan without its trim and lens."""
@@ -225,9 +225,9 @@ class Planner:
         aim = self.aim(aimed)
         if aim is None:
             raise TargetError("A pull can be suggested once there are frames and a target.")
-        measured = self._measured(frames, aimed.look)
-        look = with_tables(aimed.look, self._tables.find)
-        return suggest_pull(measured, self.pools(frames, aimed.look), aim, look)
+        firsts, pools = frames.firsts, self.pools(frames, aimed.look)
+        tried = {i: self._pooling.measured(firsts[i], aimed.look, pools.numbers[i]) for i in tried_frames(len(firsts))}
+        return suggest_pull(tried, pools, aim, with_tables(aimed.look, self._tables.find))
 
     def with_straight_curve(self, frames: Facts, index: int, aimed: Aimed) -> tuple[FramePlan, Aimed]:
         """The plan of a frame under a look whose master curve is straight, and that look."""

@@ -1,14 +1,15 @@
 """Plans kept by their content: any process draws any picture whose address it is given, also after a restart."""
 
+from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 
-from sqlalchemy import delete, exists
+from sqlalchemy import delete, exists, update
 from sqlalchemy.dialects.postgresql import insert
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.frame_plan import FramePlan
-from nuvett.services.engine.caches import Cache
+from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.tables import Tables
 from nuvett.store import models
 from nuvett.store.database import Database
@@ -46,6 +47,18 @@ class Plans:
         for key, plan in fresh.items():
             self._kept.put(("seen", key), now)
             self._kept.put(("known", key), plan)
+
+    def mark_seen(self, keys: Iterable[str]) -> None:
+        """Mark plans as named by a page, which keeps them from being forgotten."""
+        now = datetime.now(UTC)
+        due = sorted({key for key in keys if key and self._is_due(key, now)})
+        if due and self._database is not None:
+            before = now - _SEEN_ANEW
+            with self._database.session() as session:
+                old = update(models.Plan).where(models.Plan.key.in_(due), models.Plan.seen < before)
+                session.execute(old.values(seen=now))
+        for key in due:
+            self._kept.put(("seen", key), now)
 
     def _is_due(self, key: str, now: datetime) -> bool:
         seen: datetime | None = self._kept.peek(("seen", key))

@@ -17,8 +17,8 @@ from nuvett.core.thread.growing import EDGE, Outlines, Pointed, grown
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.proxy import fit_within, measuring_proxy
 from nuvett.imaging.views import decode_view
+from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.arrays import load_array, sample_of_array
-from nuvett.services.engine.caches import Cache
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.store.blobs import BlobStore
 

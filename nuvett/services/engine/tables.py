@@ -11,7 +11,7 @@ from nuvett.core.look.tables import tables_of
 from nuvett.core.look.trim import Trim
 from nuvett.core.table.held import HeldTable
 from nuvett.imaging.tables import TableFormat, read_table
-from nuvett.services.engine.caches import Cache
+from nuvett.services.caching.caches import Cache
 from nuvett.store.blobs import BlobStore
 
 _TWICE = 2  # times a table's own bytes: with what the colour library makes of it

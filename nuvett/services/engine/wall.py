@@ -1,21 +1,27 @@
 """A series seen as a set: every frame under the look, with its measures; and the frames most worth proofing."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from functools import cached_property
 from uuid import UUID
 
 import numpy as np
 
+from nuvett.core.computation import COMPUTATION
 from nuvett.core.drift.drift import outliers, spread_of
+from nuvett.core.look.trim import Trim
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.proofs import features_of, most_different
-from nuvett.core.types import OKLab
-from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
-from nuvett.services.engine.measures import Summary
+from nuvett.core.planning.summary import SUMMARY, Summary
+from nuvett.core.steps.even import EvenStep
+from nuvett.core.types import Document
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts, digest
 from nuvett.services.engine.workbench import Workbench
 
 PROOFS = 6
+_LOOKED_AT = 120  # frames of a long series that proofs are chosen from
+_AT_ONCE = 12  # frames that are worked out before they are kept, so that others see them soon
 
 
 class Show(StrEnum):
@@ -26,24 +32,30 @@ class Show(StrEnum):
     LOOK = "look"
 
 
+class Shown(Document):
+    """What is shown of a frame in a state: the key of its plan, empty as it came, and what stands beside it."""
+
+    plan: str
+    summary: Summary
+
+
 @dataclass(frozen=True)
 class WallItem:
-    """One frame on the wall: the plan it is shown under (none: as it came), its measures, and those of the original."""
+    """One frame on the wall as it is shown and as it came; none while that is not worked out."""
 
     frame: FrameFacts
-    plan: FramePlan | None
-    summary: Summary
-    original: Summary
+    shown: Shown | None
+    original: Summary | None
     outlier: bool = False
 
     @property
     def drift(self) -> float:
-        return self.summary.drift.value if self.summary.drift else 0.0
+        return self.shown.summary.drift.value if self.shown and self.shown.summary.drift else 0.0
 
 
 @dataclass(frozen=True)
 class Wall:
-    """All frames of a series in shooting order; what is said of all of them is said of those with a drift.
+    """All frames of a series in shooting order; what is said of all of them is said of those that are worked out.
 
     drift : mean as they came and as shown, none without a target; spread : likewise, of all frames
     """
@@ -51,6 +63,11 @@ class Wall:
     items: list[WallItem]
     drift: tuple[float, float] | None
     spread: tuple[float, float]
+
+    @property
+    def missing(self) -> int:
+        """How many frames are not worked out yet."""
+        return sum(item.shown is None or item.original is None for item in self.items)
 
 
 Aims = Aimed | Sequence[Aimed | None] | None
@@ -66,48 +83,111 @@ def shown_plan(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None,
     return bench.planner.plan(frames, index, aimed)
 
 
-def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show) -> Wall:
-    """Plan and measure every frame; what was measured before is taken from memory."""
-    each = [aims] * len(frames) if aims is None or isinstance(aims, Aimed) else list(aims)
-    plans = [shown_plan(bench, frames, index, aimed, show) for index, aimed in enumerate(each)]
-    bench.plans.keep(*plans)
-    # One after the other: these are many small array steps, which threads only slow down.
-    items = [_item(bench, frame, plan, aimed) for frame, plan, aimed in zip(frames, plans, each, strict=True)]
-    firsts = [item for item in items if item.frame.id == item.frame.first]  # a variant is no second frame of the set
-    measured = [item for item in firsts if item.summary.drift]
+def _name(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> str:
+    """Names all that is shown of a frame: what its plan depends on, what it is measured against, and how."""
+    frame, how = frames[index], (COMPUTATION, SUMMARY)
+    target = aimed.on(frame).target_key if aimed else ""
+    if show is Show.ORIGINAL or aimed is None:
+        return digest("came", how, frame.sample_key, frame.trim.geometry.model_dump_json(), target)
+    if show is Show.EVENED:
+        even = aimed.look.step(EvenStep)
+        return digest("evened", how, frame.key, even.is_idle, even.amount, even.white, target)
+    return digest("look", how, bench.planner.name(frames, index, aimed))
+
+
+def _work_out(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> tuple[Shown, FramePlan]:
+    plan = shown_plan(bench, frames, index, aimed, show)
+    shown = Shown(plan=plan.key if plan else "", summary=bench.measures.summary(frames[index], plan, aimed))
+    return shown, plan or FramePlan()
+
+
+@dataclass(frozen=True)
+class State:
+    """What is asked of a wall: how each frame is shown, by the names of all that it depends on."""
+
+    bench: Workbench
+    frames: Facts
+    aims: Sequence[Aimed | None]
+    show: Show
+
+    @classmethod
+    def of(cls, bench: Workbench, frames: Facts, aims: Aims, show: Show) -> "State":
+        each = [aims] * len(frames) if aims is None or isinstance(aims, Aimed) else list(aims)
+        return cls(bench, frames, each, show)
+
+    @cached_property
+    def names(self) -> tuple[list[str], list[str]]:
+        """Names of what each frame is as it came, and as it is shown."""
+        each = list(enumerate(self.aims))
+        came, shown = (
+            [_name(self.bench, self.frames, index, aimed, show) for index, aimed in each]
+            for show in (Show.ORIGINAL, self.show)
+        )
+        return came, shown
+
+    def known(self) -> tuple[list[Shown | None], list[Shown | None]]:
+        """What is known of each frame as it came and as it is shown."""
+        came, shown = self.names
+        found = self.bench.lasting.find(Shown, {*came, *shown})
+        return [found.get(name) for name in came], [found.get(name) for name in shown]
+
+    def missing(self) -> list[int]:
+        """Indices of frames that are not worked out yet."""
+        return [index for index, pair in enumerate(zip(*self.known(), strict=True)) if None in pair]
+
+    def work_out(self, indices: Sequence[int]) -> None:
+        """Plan and measure some frames, and keep what is found for every process."""
+        # One after the other: these are many small array steps, which threads only slow down.
+        for start in range(0, len(indices), _AT_ONCE):
+            made, plans = {}, []
+            for index in indices[start : start + _AT_ONCE]:
+                for show, names in zip((Show.ORIGINAL, self.show), self.names, strict=True):
+                    shown, plan = _work_out(self.bench, self.frames, index, self.aims[index], show)
+                    made[names[index]] = shown
+                    plans.append(plan)
+            self.bench.plans.keep(*plans)
+            self.bench.lasting.keep(made)
+
+
+def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show, now: Collection[int] | None = None) -> Wall:
+    """What is shown of every frame: what is known, and what is missing of some frames, of all by default.
+
+    now : indices of the frames that are worked out if they are not known
+    """
+    state = State.of(bench, frames, aims, show)
+    state.work_out([index for index in state.missing() if now is None or index in now])
+    came, shown = state.known()
+    bench.plans.mark_seen(one.plan for one in (*came, *shown) if one)
+    pairs = zip(frames, shown, came, strict=True)
+    items = [WallItem(frame, one, original.summary if original else None) for frame, one, original in pairs]
+    whole = [item for item in items if item.frame.id == item.frame.first]  # a variant is no second frame of the set
+    measured = [item for item in whole if item.shown and item.shown.summary.drift]
     flags = zip(measured, outliers([item.drift for item in measured]), strict=True)
     standing_out = {item.frame.id for item, flag in flags if flag}
     items = [replace(item, outlier=item.frame.id in standing_out) for item in items]
-    came, shown = ([OKLab(one.cloud[::4]) for one in some] for some in _summaries(firsts))
-    return Wall(items, mean_drift(items), (spread_of(came), spread_of(shown)))
+    both = [(item.original, item.shown.summary) for item in whole if item.original and item.shown]
+    return Wall(items, mean_drift(both), (spread_of([a.form for a, _ in both]), spread_of([b.form for _, b in both])))
 
 
-def _summaries(items: Sequence[WallItem]) -> tuple[list[Summary], list[Summary]]:
-    return [item.original for item in items], [item.summary for item in items]
-
-
-def _item(bench: Workbench, frame: FrameFacts, plan: FramePlan | None, aimed: Aimed | None) -> WallItem:
-    original = bench.measures.summary(frame, bench.planner.as_came(frame), aimed)
-    return WallItem(frame, plan, bench.measures.summary(frame, plan, aimed) if plan else original, original)
-
-
-def mean_drift(items: Sequence[WallItem]) -> tuple[float, float] | None:
-    """Mean drift of frames, as they came and as shown; variants and frames without a target left out."""
-    found = [
-        (item.original.drift.value, item.summary.drift.value)
-        for item in items
-        if item.frame.id == item.frame.first and item.original.drift and item.summary.drift
-    ]
+def mean_drift(pairs: Sequence[tuple[Summary, Summary]]) -> tuple[float, float] | None:
+    """Mean drift of frames as they came and as shown; frames without a target left out."""
+    found = [(came.drift.value, shown.drift.value) for came, shown in pairs if came.drift and shown.drift]
     before, shown = np.mean(found, axis=0) if found else (0.0, 0.0)
     return (float(before), float(shown)) if found else None
 
 
 def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = (), count: int = PROOFS) -> list[int]:
-    """Indices of the frames that were chosen, else of the most different ones; variants are left out."""
+    """Indices of the frames that were chosen, else of the most different ones; variants are left out.
+
+    Of a long series evenly spaced frames are looked at.
+    """
     picked = [i for i, frame in enumerate(frames) if frame.id in chosen]
     if picked:
         return picked
     firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
-    summaries = [bench.measures.summary(frames[i], None, None) for i in firsts]
-    features = np.array([features_of(one.marks, one.cloud) for one in summaries])
-    return [firsts[place] for place in most_different(features, count)]
+    tried = firsts[:: max(1, -(-len(firsts) // _LOOKED_AT))]
+    looked = Facts(replace(frames[i], trim=Trim()) for i in tried)
+    wall = build_wall(bench, looked, None, Show.ORIGINAL)
+    summaries = [item.original for item in wall.items if item.original]
+    features = np.array([features_of(one.marks, one.cast) for one in summaries])
+    return [tried[place] for place in most_different(features, count)]

@@ -70,7 +70,7 @@ class Standing:
 
     def colours(self, bench: Workbench) -> OKLab:
         """Its finished colours (N, 3)."""
-        return bench.measures.summary(self.frame, self.plan(bench), None).cloud
+        return bench.measures.cloud(self.frame, self.plan(bench))
 
 
 def standing(session: Session, slug: str, asked: Asked) -> Standing:

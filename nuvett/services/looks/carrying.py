@@ -1,7 +1,7 @@
 """Carrying: the versions of a look that frames follow."""
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,12 +12,13 @@ from nuvett.core.computation import COMPUTATION
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
 from nuvett.core.reading.reading import Target
-from nuvett.services.engine.facts import Aimed
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.looks.looks import aim_of_draft, aimed_at, locked_look
 from nuvett.services.platform import history
 from nuvett.services.references.targets import frames_read, lock_series
 from nuvett.services.series.catalogue import last_version, look_of, shown_frames
 from nuvett.services.series.frame_facts import facts_of_all
+from nuvett.services.series.labels import labels_of
 from nuvett.store import models
 
 
@@ -31,13 +32,9 @@ class Following:
 
 def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID, Following]:
     """Version that each frame follows, by frame; frames that follow none are left out."""
-    rows = session.execute(
-        select(models.Frame.id, models.LookVersion.id)
-        .join(models.LookVersion, models.Frame.follows_id == models.LookVersion.id)
-        .where(models.Frame.series_id == series.id)
-    ).all()
-    known = followings(session, {version for _, version in rows})
-    return {frame: known[version] for frame, version in rows}
+    follows = {frame: own.follows for frame, own in labels_of(session, series).items() if own.follows}
+    known = followings(session, set(follows.values()))
+    return {frame: known[version] for frame, version in follows.items()}
 
 
 def number_followed(session: Session, frame: models.Frame) -> int:
@@ -112,14 +109,14 @@ class CarryState:
         return up_to_date and self.frames > 0 and self.following + self.staying >= self.frames
 
 
-def carry_state(session: Session, series: models.Series, frames: int) -> CarryState:
-    """Where carrying a series' look stands; `frames` is how many have been measured, 0 to leave stale ones aside."""
+def carry_state(session: Session, series: models.Series, facts: Facts | None = None) -> CarryState:
+    """Where carrying a series' look stands. facts : its frames, none to leave stale ones aside"""
     row = look_of(session, series)
     last = last_version(session, row)
     target = aim_of_draft(session, series, row)
     changed = last is None or last.document != row.draft or last.target_id != (target.id if target else None)
     versions = _counts_by_version(session, series)
-    stale = len(stale_frames(session, series, shown_frames(session, series.id))) if versions and frames else 0
+    stale = len(stale_frames(session, series, facts)) if versions and facts else 0
     following = sum(count for _, count in versions)
     past = history.steps(session, f"carry:{series.id}")
     latest = last.number if last else 0
@@ -131,7 +128,7 @@ def carry_state(session: Session, series: models.Series, frames: int) -> CarrySt
         following=following,
         latest=latest,
         behind=following - dict(versions).get(latest, 0) - older,
-        frames=frames,
+        frames=len(facts.firsts) if facts else 0,
         versions=versions,
         stale=stale,
         undo=history.undo_words(past),
@@ -149,7 +146,7 @@ def _follow_of(session: Session, series: models.Series, frames: set[uuid.UUID]) 
     return list(session.scalars(select(models.Frame.follows_id).where(models.Frame.id.in_(frames), *own)))
 
 
-def stale_frames(session: Session, series: models.Series, frames: Sequence[models.Frame]) -> set[uuid.UUID]:
+def stale_frames(session: Session, series: models.Series, frames: Iterable[FrameFacts]) -> set[uuid.UUID]:
     """Those of some frames that would come out otherwise if what they follow were carried anew.
 
     That is where a frame's light or development was changed since, or the computation is a newer one.
@@ -160,12 +157,7 @@ def stale_frames(session: Session, series: models.Series, frames: Sequence[model
     )
     rows = session.execute(query.where(models.Frame.series_id == series.id))
     kept = {frame: (basis, computation) for frame, basis, computation in rows}
-    asked = {frame.id for frame in frames}
-    return {
-        facts.id
-        for facts in facts_of_all(frames)
-        if facts.id in asked and facts.id in kept and kept[facts.id] != (facts.basis, COMPUTATION)
-    }
+    return {own.id for own in frames if own.id in kept and kept[own.id] != (own.basis, COMPUTATION)}
 
 
 def _counts_by_version(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
@@ -213,7 +205,8 @@ def carry_as(
         raise InvalidChangeError("There are no frames to carry the look to.")
     last = last_version(session, row)
     same = last is not None and Carried(last.document, last.target_id, last.origin) == carried
-    if last is None or not same or last.computation != COMPUTATION or stale_frames(session, series, frames):
+    facts = facts_of_all(frames)
+    if last is None or not same or last.computation != COMPUTATION or stale_frames(session, series, facts):
         last = models.LookVersion(
             look_id=row.id,
             target_id=carried.target,
@@ -237,7 +230,7 @@ def renew(session: Session, series: models.Series) -> int:
     """Carry anew what frames follow, where they would come out otherwise today; how many. Raises InvalidChangeError."""
     lock_series(session, series)
     frames = shown_frames(session, series.id)
-    stale = stale_frames(session, series, frames)
+    stale = stale_frames(session, series, facts_of_all(frames))
     if not stale:
         raise InvalidChangeError("All frames would come out as they are.")
     followed: dict[uuid.UUID, list[uuid.UUID]] = {}

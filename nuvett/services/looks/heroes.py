@@ -6,7 +6,7 @@ A renewed reference is another row in the place of the one before, which is take
 import hashlib
 import tempfile
 import uuid
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -33,8 +33,9 @@ from nuvett.services.references import reading_history
 from nuvett.services.references.kept_references import ready_references
 from nuvett.services.references.new_references import add_reference
 from nuvett.services.references.targets import frames_read, weighs
-from nuvett.services.series.catalogue import find_series, look_of, shown_frames
+from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.frame_facts import series_facts, trim_of
+from nuvett.services.series.labels import Labels, labels_of
 from nuvett.store import models
 
 _EDGE = 2560
@@ -138,13 +139,13 @@ def frames_to_carry(session: Session, series: models.Series) -> list[uuid.UUID] 
     Were these carried as well, each would be made like itself, and no longer be what the others are made like.
     """
     target = aim_of_draft(session, series, look_of(session, series))
-    return to_carry(shown_frames(session, series.id), target)
+    return to_carry(labels_of(session, series), target)
 
 
-def to_carry(frames: Sequence[models.Frame], target: models.Target | None) -> list[uuid.UUID] | None:
+def to_carry(frames: Mapping[uuid.UUID, Labels], target: models.Target | None) -> list[uuid.UUID] | None:
     """The same of frames and their variants, toward a target."""
-    stay = frames_read(target) | {frame.id for frame in frames if frame.left_out}
-    kept = [frame.id for frame in frames if frame.id not in stay]
+    stay = frames_read(target) | {frame for frame, own in frames.items() if own.left_out}
+    kept = [frame for frame in frames if frame not in stay]
     return kept if len(kept) < len(frames) else None
 
 

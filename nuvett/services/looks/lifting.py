@@ -35,10 +35,7 @@ def offered(studio: Studio, slug: str, frame_id: uuid.UUID) -> Offered:
         row = look_of(session, series)
         look, trim, facts = Look.model_validate(row.draft), trim_of(frame), series_facts(session, series)
     bench = studio.bench
-    tones = {
-        own.id: bench.measures.summary(own, bench.planner.evened(own, look), None).tone
-        for own in _company(facts, frame_id)
-    }
+    tones = {own.id: bench.measures.tone(own, bench.planner.evened(own, look)) for own in _company(facts, frame_id)}
     own = tones.pop(frame_id, None)
     below = under(own, list(tones.values())) if own is not None else 0.0
     return Offered(tuple(liftable(look, trim, below)), row.revision)

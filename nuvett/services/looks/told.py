@@ -13,8 +13,9 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks.heroes import to_carry
 from nuvett.services.looks.looks import aim_of_draft
 from nuvett.services.references.targets import frames_read
-from nuvett.services.series.catalogue import look_of, shown_frames
-from nuvett.services.series.frame_facts import trim_of
+from nuvett.services.series.catalogue import look_of
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.labels import labels_of
 from nuvett.store import models
 
 _NAMED = 3
@@ -36,19 +37,18 @@ def carrying_words(session: Session, series: models.Series) -> Carrying:
     row = look_of(session, series)
     target = aim_of_draft(session, series, row)
     look = Look.model_validate(row.draft)
-    shown = shown_frames(session, series.id)
-    wanted = to_carry(shown, target)
-    frames = [frame for frame in shown if frame.variant_of_id is None]
-    gone = len(frames) if wanted is None else sum(frame.id in wanted for frame in frames)
+    labels, facts = labels_of(session, series), series_facts(session, series)
+    wanted = to_carry(labels, target)
+    frames = facts.firsts
+    gone = len(frames) if wanted is None else len({frame.id for frame in frames}.intersection(wanted))
     read = frames_read(target)
-    heroes = [frame.name for frame in frames if frame.id in read]
-    trims = [trim_of(frame) for frame in frames]
+    heroes = [labels[frame.id].name for frame in frames if frame.id in read]
     stays = []
     if heroes:
         stays.append(f"{_listed(heroes)}: the target was read from {'it' if len(heroes) == 1 else 'them'}")
-    if left := sum(frame.left_out for frame in frames):
+    if left := sum(labels[frame.id].left_out for frame in frames):
         stays.append(f"{left} left out")
-    if any(not trim.is_none for trim in trims):
+    if any(not frame.trim.is_none for frame in frames):
         stays.append("trims, crops and brushes: they belong to their frames")
     return Carrying(goes(look, target is not None), gone, tuple(stays))
 

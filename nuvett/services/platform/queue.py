@@ -19,9 +19,11 @@ DELIVER_FILE = "deliver_file"
 FINISH_DELIVERY = "finish_delivery"
 PURGE_SERIES = "purge_series"
 KEEP_CARRIED = "keep_carried"
+FILL_WALL = "fill_wall"
 _PRIORITY = {
     INGEST_REFERENCE: 2,  # few, and somebody looks at the screen that they appear on
     INGEST_CLIP: 1,
+    FILL_WALL: 1,  # as long as somebody looks
     DELIVER_FILE: -1,  # these wait while anything else does
     FINISH_DELIVERY: -1,
     PURGE_SERIES: -1,

@@ -67,6 +67,14 @@ def development_of(frame: models.Frame) -> str:
     return next(key for key, (development, _) in DEVELOPMENTS.items() if development == chosen_development(frame))
 
 
+def developments_in(session: Session, series: models.Series) -> list[str]:
+    """How the raw frames of a series are developed, each way once, as forms spell it."""
+    row = models.Frame
+    query = select(row.development).where(row.series_id == series.id, row.state == "ready", row.format == RAW)
+    found = {Development.model_validate(kept or {}) for kept in session.scalars(query.distinct())}
+    return [key for key, (development, _) in DEVELOPMENTS.items() if development in found]
+
+
 def file_words(frame: models.Frame) -> str:
     """What a frame's file is, in few words; nothing for a usual one."""
     if frame.format != RAW:

@@ -3,8 +3,8 @@
 from nuvett.store.models.base import Base, Json
 from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTable, Pair, Palette, WorkedOut
 from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
-from nuvett.store.models.installation import Installation
-from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Plan, Target
+from nuvett.store.models.installation import FailedAttempt, Installation, SignedIn
+from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Measured, Plan, Target
 from nuvett.store.models.series import Clip, Frame, Reference, Series, SeriesRevision, SetUp, WatchedFile, WatchedFolder
 from nuvett.store.models.threads import Thread, ThreadPlace, ThreadQuestion
 
@@ -14,6 +14,7 @@ __all__ = [
     "Clip",
     "Delivery",
     "DeliveryFile",
+    "FailedAttempt",
     "Finished",
     "Frame",
     "History",
@@ -25,6 +26,7 @@ __all__ = [
     "Look",
     "LookVersion",
     "LookupTable",
+    "Measured",
     "Pair",
     "Palette",
     "Plan",
@@ -32,6 +34,7 @@ __all__ = [
     "Series",
     "SeriesRevision",
     "SetUp",
+    "SignedIn",
     "Target",
     "Thread",
     "ThreadPlace",

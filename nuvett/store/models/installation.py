@@ -21,3 +21,22 @@ class Installation(Base):
     identity: Mapped[str]
     unused: Mapped[Json | None]
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class SignedIn(Base):
+    """A session of somebody who signed in, by the SHA-256 of its secret name; `used` is about when it was last used."""
+
+    __tablename__ = "signed_in"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    used: Mapped[datetime] = mapped_column(index=True)
+
+
+class FailedAttempt(Base):
+    """Attempts to sign in that failed from one address, and until when that has to wait."""
+
+    __tablename__ = "failed_attempt"
+
+    address: Mapped[str] = mapped_column(primary_key=True)
+    count: Mapped[int]
+    until: Mapped[datetime] = mapped_column(index=True)

@@ -101,6 +101,16 @@ class Plan(Base):
     seen: Mapped[datetime] = mapped_column(default=now, index=True)
 
 
+class Measured(Base):
+    """A document by a name of all that it depends on. `seen` is when it was last asked for, by a day or so."""
+
+    __tablename__ = "measured"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    document: Mapped[str]
+    seen: Mapped[datetime] = mapped_column(default=now, index=True)
+
+
 class History(Base):
     """One named change of a subject, with what was before and after.
 

@@ -16,6 +16,7 @@ class Series(Base):
     ordered_by : "time" or "name", which frames are in order of
     put_away : out of sight at the end of the shelf; deleted : when it went into the bin, from where it can come back
     follow_due : things are still looked for in its frames
+    wall_asked : states of its wall that somebody looked at last, while frames of them were not worked out
     """
 
     __tablename__ = "series"
@@ -35,6 +36,7 @@ class Series(Base):
     light_due: Mapped[bool] = mapped_column(default=False)
     light_problem: Mapped[str] = mapped_column(default="")
     follow_due: Mapped[bool] = mapped_column(default=False, server_default=false())
+    wall_asked: Mapped[str] = mapped_column(default="", server_default="")
     drift_key: Mapped[str] = mapped_column(default="")
     drift_before: Mapped[float | None]
     drift_now: Mapped[float | None]

@@ -41,7 +41,7 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
         usual = [frame.id for frame in frames if frame.id == first] + [f.id for f in frames if f.id != first][:1]
         asked = [_asked(text) for text in of or []] or [beside.Asked(frame) for frame in usual]
         standing = [beside.standing(session, slug, one) for one in asked[: beside.MOST]]
-        state = carrying.carry_state(session, series, 0)
+        state = carrying.carry_state(session, series)
         states = [("", "As finished"), *((c.key, c.words) for c in wall_states.choices(state))]
         more = [*wall_states.ways(looks.draft_of(session, series)), *wall_states.versions(session, series)]
         states += [(c.key, c.words) for c in more]

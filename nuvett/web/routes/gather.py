@@ -3,7 +3,7 @@
 import uuid
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Form, UploadFile
+from fastapi import APIRouter, Form, Query, UploadFile
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from nuvett.core.errors import DuplicateFileError
@@ -13,7 +13,7 @@ from nuvett.services.series.catalogue import find_frame, find_series, ready_fram
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import FolderToWatch, LensChoice
 from nuvett.web.context import Means
-from nuvett.web.views.board import board_of
+from nuvett.web.views.board import Asked, board_of
 from nuvett.web.views.filters import plural
 
 DEVELOPMENTS = [(key, words) for key, (_, words) in companions.DEVELOPMENTS.items()]
@@ -21,20 +21,29 @@ router = APIRouter(prefix="/series/{slug}")
 
 
 @router.get("/gather")
-def show(context: Means, slug: str) -> HTMLResponse:
+def show(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
         most = context.studio.settings.upload_bytes // 1_000_000
-        values: dict[str, Any] = {"stages": stages_of(session, series), "board": board_of(context, session, slug)}
+        board = board_of(context, session, slug, asked)
+        values: dict[str, Any] = {"stages": stages_of(session, series), "board": board}
         values |= {"developments": DEVELOPMENTS, "root": str(context.studio.settings.folders)}
         return context.page("gather.html", "gather", series=series, slug=slug, most_megabytes=most, **values)
 
 
 @router.get("/gather/board")
-def board(context: Means, slug: str) -> HTMLResponse:
+def board(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLResponse:
     with context.session() as session:
-        board = board_of(context, session, slug)
+        board = board_of(context, session, slug, asked)
         return context.part("parts/board.html", board=board, slug=slug, developments=DEVELOPMENTS)
+
+
+@router.get("/gather/frames")
+def frames(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLResponse:
+    """Frames of the board from a place on, as they are looked for."""
+    with context.session() as session:
+        board = board_of(context, session, slug, asked)
+        return context.part("parts/board_frames.html", board=board, slug=slug, developments=DEVELOPMENTS)
 
 
 @router.post("/frames")
@@ -48,8 +57,9 @@ def upload(context: Means, slug: str, file: UploadFile) -> Response:
         return JSONResponse({"already": error.message})
 
 
-def _back(slug: str, anchor: str = "") -> Response:
-    return RedirectResponse(f"/series/{slug}/gather{anchor}", 303)
+def _back(slug: str, frame: uuid.UUID | None = None) -> Response:
+    at = f"?frame={frame}#frame-{frame}" if frame else ""
+    return RedirectResponse(f"/series/{slug}/gather{at}", 303)
 
 
 @router.post("/watch")
@@ -74,7 +84,7 @@ def hero(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
         named = series.hero_id != frame.id
         with arranging.arranged(session, context.studio, series, f"{frame.name} {'' if named else 'no longer '}hero"):
             lighting.name_hero(session, context.studio, series, frame if named else None)
-    return _back(slug, f"#frame-{frame_id}")
+    return _back(slug, frame_id)
 
 
 @router.post("/frames/{frame_id}/base")
@@ -84,7 +94,7 @@ def base(context: Means, slug: str, frame_id: uuid.UUID, base: Annotated[str, Fo
         frame = find_frame(session, series, frame_id)
         with arranging.arranged(session, context.studio, series, f"Light of {frame.name}"):
             lighting.choose_base(session, context.studio, series, frame, base)
-    return _back(slug, f"#frame-{frame_id}")
+    return _back(slug, frame_id)
 
 
 @router.post("/frames/{frame_id}/develop")
@@ -92,7 +102,7 @@ def develop(context: Means, slug: str, frame_id: uuid.UUID, how: Annotated[str, 
     with context.session() as session:
         series = find_series(session, slug)
         companions.choose_development(session, context.studio, [find_frame(session, series, frame_id)], how)
-    return _back(slug, f"#frame-{frame_id}")
+    return _back(slug, frame_id)
 
 
 @router.get("/frames/{frame_id}/lenses")
@@ -130,7 +140,7 @@ def begin(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
         frame = find_frame(session, series, frame_id)
         with arranging.arranged(session, context.studio, series, f"Set-up begins with {frame.name}"):
             setups.begin_setup(session, series, frame)
-    return _back(slug, f"#frame-{frame_id}")
+    return _back(slug, frame_id)
 
 
 @router.post("/frames/{frame_id}/join")
@@ -140,7 +150,7 @@ def join(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
         frame = find_frame(session, series, frame_id)
         with arranging.arranged(session, context.studio, series, f"Set-up of {frame.name} joined"):
             setups.join_setup(session, series, frame)
-    return _back(slug, f"#frame-{frame_id}")
+    return _back(slug, frame_id)
 
 
 @router.post("/setups/join")
@@ -174,7 +184,7 @@ def put_back(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     with context.session() as session:
         series = find_series(session, slug)
         gathering.put_frame_back(session, context.studio, series, find_frame(session, series, frame_id))
-    return _back(slug, f"#frame-{frame_id}")
+    return _back(slug, frame_id)
 
 
 @router.post("/frames/{frame_id}/remove")

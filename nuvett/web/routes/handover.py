@@ -38,6 +38,7 @@ from nuvett.services.looks.carrying import carry_state
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.platform.folders import already_there
 from nuvett.services.series.catalogue import count_ready, find_series
+from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import HandOver
 from nuvett.web.context import Context, Means
@@ -75,7 +76,7 @@ def show(context: Means, slug: str, settings: uuid.UUID | None = None) -> HTMLRe
             "handover",
             series=series,
             stages=stages_of(session, series),
-            state=carry_state(session, series, frames),
+            state=carry_state(session, series, series_facts(session, series)),
             trimmed_alone=trimmed_alone(session, series),
             frames=frames,
             settings=used,

@@ -1,8 +1,8 @@
 """What is done to several frames at once, to variants, and with what trims have in common."""
 
 import uuid
-from dataclasses import replace
-from typing import Annotated
+from dataclasses import asdict, replace
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
@@ -10,12 +10,14 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from nuvett.services.looks import carried_plans, carrying, common_trims, finding_places, trims_of_many
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import gathering, subjects, variants
-from nuvett.services.series.catalogue import find_frame, find_series, ready_frames
-from nuvett.services.series.frame_facts import trim_of
+from nuvett.services.series.catalogue import find_frame, find_series
+from nuvett.services.series.frame_facts import series_facts, trim_of
+from nuvett.services.series.labels import labels_of
 from nuvett.web.bodies import Chosen, Named, TrimCopy
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.filters import plural
+from nuvett.web.views.frame_lists import choices_around, choices_of
 from nuvett.web.views.trim_parts import part_titles
 
 router = APIRouter(prefix="/series/{slug}")
@@ -42,8 +44,35 @@ def copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
 def frames_elsewhere(context: Means, slug: str, of: Annotated[str, Query(max_length=200)] = "") -> HTMLResponse:
     """Frames of this or another series, to choose those that the same is done to."""
     with context.session() as session:
-        found = ready_frames(session, find_series(session, of or slug).id)
-        return context.part("parts/choose_frames.html", frames=found, frames_of=of or slug, setup=[])
+        series = find_series(session, of or slug)
+        firsts, labels = series_facts(session, series).firsts, labels_of(session, series)
+    found = choices_around(firsts, labels, 0)
+    values = {"frames": found, "frames_of": series.slug, "frames_in_all": len(firsts), "setup_frames": []}
+    return context.part("parts/choose_frames.html", **values)
+
+
+@router.get("/frames/boxes")
+def boxes(
+    context: Means,
+    slug: str,
+    box: Literal["proof", "column", "chosen-frame"],
+    ticked: Annotated[list[uuid.UUID] | None, Query(max_length=40)] = None,
+) -> HTMLResponse:
+    """All frames of a long series to tick, once somebody wants to choose among them."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        found = choices_of(series_facts(session, series), labels_of(session, series))
+    chosen = {str(one) for one in ticked or ()}
+    return context.part("parts/frame_boxes.html", frames=found, frames_of=slug, box=box, ticked=chosen)
+
+
+@router.get("/frames/names")
+def names(context: Means, slug: str) -> JSONResponse:
+    """All frames of a long series by name, once somebody wants to go to another."""
+    with context.session() as session:
+        series = find_series(session, slug)
+        found = choices_of(series_facts(session, series), labels_of(session, series))
+    return JSONResponse([asdict(one) for one in found])
 
 
 def _taken(asked: TrimCopy) -> trims_of_many.Taken:

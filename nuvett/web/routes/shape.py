@@ -26,8 +26,9 @@ from nuvett.web.heavy import heavy
 from nuvett.web.views.chart import instruments
 from nuvett.web.views.drafting import drafted, kept, picked, sheet_values
 from nuvett.web.views.easel import Easel, addresses, easel_for_look
+from nuvett.web.views.frame_lists import Choice
 from nuvett.web.views.proofs import proof_values
-from nuvett.web.views.viewing import Beside, Choice, viewing
+from nuvett.web.views.viewing import Beside, viewing
 
 router = APIRouter(prefix="/series/{slug}")
 _MOST_DIGITS = 9
@@ -39,7 +40,7 @@ def _sheet_values(session: Session, slug: str, draft: Aimed | None = None) -> di
     """The look sheet with its history; `draft` where it has been loaded already."""
     series = find_series(session, slug)
     row = look_of(session, series)
-    state = carrying.carry_state(session, series, 0)
+    state = carrying.carry_state(session, series)
     look = Look.model_validate(row.draft)
     target = (draft or looks.draft_of(session, series)).target if state.aimed else None
     values = sheet_values(session, look, row.revision, f"look:{row.id}", target, _MOST_STEPS)

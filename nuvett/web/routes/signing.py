@@ -6,7 +6,7 @@ from fastapi import APIRouter, Form, Query
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from nuvett.core.errors import NotFoundError
-from nuvett.services.platform.passwords import is_password
+from nuvett.services.entry.passwords import is_password
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import one_attempt
 from nuvett.web.security.signin import COOKIE, SIGN_IN, safe_next, session_of

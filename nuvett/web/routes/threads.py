@@ -43,6 +43,13 @@ def board(context: Means, slug: str, shown: Asked) -> HTMLResponse:
     return context.part("parts/threads.html", **board_of(context, slug, shown))
 
 
+@router.get("/tiles")
+@heavy
+def tiles(context: Means, slug: str, shown: Asked) -> HTMLResponse:
+    """Frames of the board from a place on, as they are looked for."""
+    return context.part("parts/thread_tiles.html", **board_of(context, slug, shown) | {"paged": True})
+
+
 def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
     """Raises NotFoundError, InvalidChangeError for a frame that is not measured."""
     with context.session() as session:

@@ -27,12 +27,14 @@ from nuvett.web.heavy import heavy
 from nuvett.web.views.chart import instruments
 from nuvett.web.views.drafting import drafted, kept, picked, sheet_values
 from nuvett.web.views.easel import Easel, addresses, easel_for_trim
+from nuvett.web.views.frame_lists import Choice, choices_of
 from nuvett.web.views.proofs import proof_values
 from nuvett.web.views.trim_parts import part_titles, ticked
-from nuvett.web.views.viewing import Beside, Choice, viewing
+from nuvett.web.views.viewing import Beside, viewing
 
 router = APIRouter(prefix="/series/{slug}")
 _LATEST_STEPS = 12
+_NAMED = 24  # trimmed frames that are listed by name
 _MOST_DIGITS = 9
 
 
@@ -58,11 +60,11 @@ def show(
         row = find_frame(session, series, easel.frame.id)
         values = _sheet_values(session, row, easel.aimed.target if easel.aimed else None)
         rows = kept_references.ready_references(session, series.id, readings=False)
-        state = carrying.carry_state(session, series, 0)
+        state = carrying.carry_state(session, series)
         values |= {"variant": row.variant, "common": common_view(session, series), "carried": state}
         values["version"] = carrying.number_followed(session, row)
         others = other_series(session, series)
-    trimmed = [(str(f.id), easel.labels[f.id].name) for f in easel.facts if f.trim.acts]
+    acting = [frame for frame in easel.facts if frame.trim.acts]
     return context.page(
         "trim.html",
         "trim",
@@ -71,7 +73,8 @@ def show(
         stages=stages,
         view=viewing(context, easel, rows, _states(values)),
         follows=easel.aimed is not None,
-        trimmed=trimmed,
+        trimmed=choices_of(acting[:_NAMED], easel.labels),
+        trimmed_more=max(0, len(acting) - _NAMED),
         held=[(thread.name, thread.within) for thread in easel.facts.held_in(easel.frame.id)],
         trim_parts=part_titles(),
         others=others,

@@ -1,13 +1,15 @@
 """What every request must pass: known host, no cross-site write, bounded body; and the headers every answer carries."""
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from contextlib import suppress
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import PlainTextResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from nuvett.core.errors import NuvettError
 
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 _PLAIN_BODY = 1_000_000  # bytes of a body that is no file; looks and samplings have a few thousand
@@ -67,7 +69,9 @@ def is_cross_site(headers: Headers) -> bool:
     return origin is not None and urlsplit(origin).netloc.lower() != headers.get("host", "").lower()
 
 
-Known = Callable[[Headers], bool]
+Known = Callable[[Headers], Awaitable[bool]]
+KNOWN = "nuvett.known"
+"""Where a request's scope says whether it comes from somebody who may be here."""
 
 
 class Guard:
@@ -82,26 +86,35 @@ class Guard:
             await self._app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        refusal = self._refusal(scope, headers)
+        refusal = self._stranger(headers, scope)
+        if refusal is None:
+            try:
+                scope[KNOWN] = await self._known(headers)
+                refusal = self._too_much(scope, headers)
+            except NuvettError as error:  # where sessions are kept cannot be reached
+                refusal = PlainTextResponse(error.message, 503)
         if refusal is not None:
             refusal.headers.update(_HEADERS)
             await refusal(scope, receive, send)
             return
         await self._limited(scope, receive, send)
 
-    def _refusal(self, scope: Scope, headers: Headers) -> PlainTextResponse | None:
+    def _stranger(self, headers: Headers, scope: Scope) -> PlainTextResponse | None:
         if host_name(headers.get("host", "")) not in self._hosts:
             return PlainTextResponse("This address is not one that this application answers to.", 421)
         if scope["method"] not in _SAFE and is_cross_site(headers):
             return PlainTextResponse("The request came from another site and was refused.", 403)
-        length, most = headers.get("content-length", "0"), self._most_of(headers)
+        return None
+
+    def _too_much(self, scope: Scope, headers: Headers) -> PlainTextResponse | None:
+        length, most = headers.get("content-length", "0"), self._most_of(scope, headers)
         if length.isdecimal() and int(length) > most:
             return PlainTextResponse(_too_large(most), 413)
         return None
 
-    def _most_of(self, headers: Headers) -> int:
+    def _most_of(self, scope: Scope, headers: Headers) -> int:
         """Bytes that a body may have: files come as forms of several parts, and all else is small."""
-        if not self._known(headers):
+        if not scope[KNOWN]:
             return _STRANGER_BODY
         is_form = headers.get("content-type", "").lower().startswith("multipart/form-data")
         return self._most if is_form else _PLAIN_BODY
@@ -109,7 +122,7 @@ class Guard:
     async def _limited(self, scope: Scope, receive: Receive, send: Send) -> None:
         seen, started, whole = 0, False, False
         refusal: PlainTextResponse | None = None
-        most = self._most_of(Headers(scope=scope))
+        most = self._most_of(scope, Headers(scope=scope))
 
         async def counted() -> Message:
             nonlocal seen, whole, refusal

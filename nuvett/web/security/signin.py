@@ -1,10 +1,6 @@
-"""Signing in, for a copy that listens beyond its own machine: one password, sessions in a cookie, few attempts."""
+"""Signing in, for a copy that listens beyond its own machine: one password, and sessions in a cookie."""
 
-import secrets
-import time
-from collections import OrderedDict
 from http.cookies import CookieError, SimpleCookie
-from threading import Lock
 from urllib.parse import quote, urlsplit
 
 from starlette.datastructures import Headers
@@ -12,74 +8,12 @@ from starlette.responses import JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from nuvett.settings import Settings
+from nuvett.web.security.guard import KNOWN
 
 COOKIE = "nuvett_session"
 SIGN_IN = "/sign-in"
-_LASTS = 12 * 3600.0  # seconds that a session lasts unused
-_MOST_SESSIONS = 1000
-_FREE_ATTEMPTS, _FIRST_WAIT, _LONGEST_WAIT = 5, 30.0, 900.0  # attempts without a pause, and seconds of the pauses
-_MOST_ADDRESSES = 10_000
 _OPEN = (SIGN_IN, "/static/", "/alive", "/ready", "/metrics")
 _LOOPBACK = ("127.0.0.1", "::1", "localhost")
-
-
-class Sessions:
-    """Sessions by their secret names, the longest unused let go first; gone when the application stops."""
-
-    def __init__(self) -> None:
-        self._used: OrderedDict[str, float] = OrderedDict()
-        self._lock = Lock()
-
-    def begin(self) -> str:
-        """A new session's name."""
-        name = secrets.token_urlsafe(32)
-        with self._lock:
-            self._used[name] = time.monotonic()
-            while len(self._used) > _MOST_SESSIONS:
-                self._used.popitem(last=False)
-        return name
-
-    def holds(self, name: str) -> bool:
-        """Whether a session goes on; it goes on from now."""
-        now = time.monotonic()
-        with self._lock:
-            used = self._used.get(name)
-            if used is None or now - used > _LASTS:
-                self._used.pop(name, None)
-                return False
-            self._used[name] = now
-            self._used.move_to_end(name)
-            return True
-
-    def end(self, name: str) -> None:
-        with self._lock:
-            self._used.pop(name, None)
-
-
-class Attempts:
-    """Failed attempts by address: after a few, each must wait twice as long as the one before."""
-
-    def __init__(self) -> None:
-        self._failed: OrderedDict[str, tuple[int, float]] = OrderedDict()
-        self._lock = Lock()
-
-    def wait(self, address: str) -> float:
-        """Seconds until an address may try again."""
-        with self._lock:
-            return max(0.0, self._failed.get(address, (0, 0.0))[1] - time.monotonic())
-
-    def failed(self, address: str) -> None:
-        with self._lock:
-            count = self._failed.pop(address, (0, 0.0))[0] + 1
-            over = count - _FREE_ATTEMPTS
-            pause = min(_FIRST_WAIT * 2**over, _LONGEST_WAIT) if over >= 0 else 0.0
-            self._failed[address] = (count, time.monotonic() + pause)
-            while len(self._failed) > _MOST_ADDRESSES:
-                self._failed.popitem(last=False)
-
-    def succeeded(self, address: str) -> None:
-        with self._lock:
-            self._failed.pop(address, None)
 
 
 def refusal_to_listen(settings: Settings) -> str:
@@ -116,14 +50,14 @@ def safe_next(path: str) -> str:
 
 
 class Gate:
-    """ASGI middleware that lets nobody past without a session; all pages, pictures and changes lie behind it."""
+    """ASGI middleware that lets nobody past whom the guard does not know; all of it lies behind."""
 
-    def __init__(self, app: ASGIApp, sessions: Sessions) -> None:
-        self._app, self._sessions = app, sessions
+    def __init__(self, app: ASGIApp) -> None:
+        self._app = app
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         headers = Headers(scope=scope) if scope["type"] == "http" else None
-        if headers is None or scope["path"].startswith(_OPEN) or self._sessions.holds(session_of(headers)):
+        if headers is None or scope["path"].startswith(_OPEN) or scope[KNOWN]:
             await self._app(scope, receive, send)
             return
         await _turned_away(scope, headers)(scope, receive, send)

@@ -1,17 +1,25 @@
 """The board of Gather: frames by set-up, those that wait or were refused, and the folder that is watched."""
 
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from datetime import datetime
+from itertools import groupby, pairwise
+from typing import Literal
 
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from nuvett.core.even.even_light import EvenLight
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.series import arranging, companions, lenses, watching
 from nuvett.services.series.catalogue import find_series
-from nuvett.services.series.rows import Series
+from nuvett.services.series.rows import Frame, Series
 from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import Context
+
+PAGE = 36
+"""Frames of a board that are there at once; more come as they are looked for."""
 
 
 @dataclass(frozen=True)
@@ -20,7 +28,6 @@ class GatherFrame:
 
     id: str
     name: str
-    problem: str
     taken: str
     light: str
     sure: bool
@@ -39,17 +46,33 @@ class GatherFrame:
 
 @dataclass(frozen=True)
 class GatherSetup:
-    """Consecutive frames under one bracket."""
+    """Consecutive frames under one bracket.
+
+    places : its frames that are asked for, none for those on other pages; count : of all; first : id of the first
+    """
 
     id: str
     name: str
-    frames: list[GatherFrame]
+    places: list[GatherFrame | None]
+    count: int
+    times: str
+    first: str
 
-    @property
-    def times(self) -> str:
-        """From when to when it was shot; nothing when no frame says so."""
-        known = [frame.taken for frame in self.frames if frame.taken]
-        return " to ".join(dict.fromkeys([known[0], known[-1]])) if known else ""
+
+class Asked(BaseModel):
+    """Which frames of a board are asked for, and which page of it: from a place on, or the one with a frame."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    only: Literal["", "favourite", "wanted", "left-out"] = ""
+    find: str = Field(default="", max_length=120)
+    start: int = Field(default=0, ge=0)
+    frame: uuid.UUID | None = None
+
+    def finds(self, row: "_Row") -> bool:
+        """Whether a frame is among those that are asked for."""
+        kept = {"favourite": row.favourite, "wanted": not row.left_out, "left-out": row.left_out}
+        return kept.get(self.only, True) and self.find.strip().lower() in row.name.lower()
 
 
 @dataclass(frozen=True)
@@ -64,30 +87,37 @@ class Watch:
 
 
 @dataclass(frozen=True)
+class Named:
+    """A file that is no frame of the board, by its name, and why."""
+
+    id: str
+    name: str
+    problem: str
+
+
+@dataclass(frozen=True)
 class Board:
-    """Everything that the board of Gather shows."""
+    """Everything that the board of Gather shows; `start` is where the page begins whose frames are there."""
 
     setups: list[GatherSetup]
-    waiting: list[GatherFrame]
-    refused: list[GatherFrame]
-    removed: list[GatherFrame]
+    waiting: int
+    refused: list[Named]
+    removed: list[Named]
     ready: int
     hero: str
     light_due: bool
     held_up: str
     watch: Watch | None
     ordered_by: str
+    developments: list[str]
+    asked: Asked
+    start: int
     undo: str
     redo: str
 
     @property
     def total(self) -> int:
-        return self.ready + len(self.waiting) + len(self.refused)
-
-    @property
-    def developments(self) -> list[str]:
-        """How raw frames are developed, each way once; none without raw frames."""
-        return list(dict.fromkeys(f.development for setup in self.setups for f in setup.frames if f.development))
+        return self.ready + self.waiting + len(self.refused)
 
     @property
     def moving(self) -> bool:
@@ -95,61 +125,101 @@ class Board:
         return self.light_due or bool(self.waiting) or self.watch is not None
 
 
-def board_of(context: Context, session: Session, slug: str) -> Board:
+@dataclass(frozen=True)
+class _Row:
+    """What the board needs of every frame."""
+
+    id: uuid.UUID
+    name: str
+    state: str
+    problem: str
+    setup_id: uuid.UUID | None
+    taken: datetime | None
+    favourite: bool
+    left_out: bool
+
+    @property
+    def named(self) -> Named:
+        return Named(str(self.id), self.name, self.problem)
+
+
+def _rows(session: Session, series: Series) -> list[_Row]:
+    columns = [getattr(Frame, one.name) for one in fields(_Row)]
+    query = select(*columns).where(Frame.series_id == series.id, Frame.state != VARIANT).order_by(Frame.position)
+    return [_Row(*row) for row in session.execute(query)]
+
+
+def board_of(context: Context, session: Session, slug: str, asked: Asked) -> Board:
     """The board of a series."""
     series = find_series(session, slug)
-    names: dict[uuid.UUID | None, str] = {setup.id: setup.name for setup in series.setups}
-    setups: list[GatherSetup] = []
-    waiting: list[GatherFrame] = []
-    refused: list[GatherFrame] = []
-    removed: list[GatherFrame] = []
-    before: uuid.UUID | None = None
-    for row in series.frames:
-        if row.state == VARIANT:
-            continue
-        light = EvenLight.model_validate(row.even) if row.even else None
-        first = row.state == "ready" and (not setups or row.setup_id != before)
-        frame = GatherFrame(
-            id=str(row.id),
-            name=row.name,
-            problem=row.problem,
-            taken=row.taken.strftime("%H:%M") if row.taken else "",
-            light=light.words if light else "",
-            sure=light is None or not light.wants_a_look,
-            by_key=light is not None and light.is_unsure,
-            file=companions.file_words(row),
-            note=row.note,
-            development=companions.development_of(row),
-            lens=lenses.lens_words(row),
-            lens_choice=(row.lens or {}).get("choice", lenses.AUTO),
-            base="none" if row.light_alone else str(row.light_base_id or "own"),
-            hero=row.id == series.hero_id,
-            first=first,
-            favourite=row.favourite,
-            left_out=row.left_out,
-        )
-        if row.state != "ready":
-            {"refused": refused, "removed": removed}.get(row.state, waiting).append(frame)
-            continue
-        if first:
-            setups.append(GatherSetup(str(row.setup_id or ""), names.get(row.setup_id, "Not in a set-up yet"), []))
-        setups[-1].frames.append(frame)
-        before = row.setup_id
+    rows = _rows(session, series)
+    ready = [row for row in rows if row.state == "ready"]
+    wanted = [row for row in ready if asked.finds(row)]
+    at = next((place for place, row in enumerate(wanted) if row.id == asked.frame), asked.start)
+    start = at // PAGE * PAGE
+    shown = _frames(session, series, wanted[start : start + PAGE], ready)
     past = steps(session, arranging.subject_of(series))
-    hero = next((f.name for s in setups for f in s.frames if f.hero), "")
     return Board(
-        setups,
-        waiting,
-        refused,
-        removed,
-        sum(len(s.frames) for s in setups),
-        hero,
-        series.light_due,
-        context.held_up(session, series),
-        _watch(session, series),
-        series.ordered_by,
-        undo_words(past),
-        redo_words(past),
+        setups=_setups(series, ready, {row.id for row in wanted}, shown),
+        waiting=sum(row.state == "waiting" for row in rows),
+        refused=[row.named for row in rows if row.state == "refused"],
+        removed=[row.named for row in rows if row.state == "removed"],
+        ready=len(ready),
+        hero=next((row.name for row in ready if row.id == series.hero_id), ""),
+        light_due=series.light_due,
+        held_up=context.held_up(session, series),
+        watch=_watch(session, series),
+        ordered_by=series.ordered_by,
+        developments=companions.developments_in(session, series),
+        asked=asked,
+        start=start,
+        undo=undo_words(past),
+        redo=redo_words(past),
+    )
+
+
+def _setups(
+    series: Series, ready: list[_Row], wanted: set[uuid.UUID], shown: dict[uuid.UUID, GatherFrame]
+) -> list[GatherSetup]:
+    names: dict[uuid.UUID | None, str] = {setup.id: setup.name for setup in series.setups}
+    found = []
+    for setup, group in groupby(ready, key=lambda row: row.setup_id):
+        rows = list(group)
+        times = [row.taken.strftime("%H:%M") for row in rows if row.taken]
+        shot = " to ".join(dict.fromkeys([times[0], times[-1]])) if times else ""
+        places = [shown.get(row.id) for row in rows if row.id in wanted]
+        name = names.get(setup, "Not in a set-up yet")
+        found.append(GatherSetup(str(setup or ""), name, places, len(rows), shot, str(rows[0].id)))
+    return found
+
+
+def _frames(session: Session, series: Series, page: list[_Row], ready: list[_Row]) -> dict[uuid.UUID, GatherFrame]:
+    """Frames of a page with all that is said of each."""
+    befores = pairwise([None, *ready])
+    begins = {row.id for before, row in befores if row and (before is None or before.setup_id != row.setup_id)}
+    rows = session.scalars(select(Frame).where(Frame.id.in_([row.id for row in page])))
+    return {row.id: _frame(row, row.id == series.hero_id, row.id in begins) for row in rows}
+
+
+def _frame(row: Frame, hero: bool, first: bool) -> GatherFrame:
+    light = EvenLight.model_validate(row.even) if row.even else None
+    return GatherFrame(
+        id=str(row.id),
+        name=row.name,
+        taken=row.taken.strftime("%H:%M") if row.taken else "",
+        light=light.words if light else "",
+        sure=light is None or not light.wants_a_look,
+        by_key=light is not None and light.is_unsure,
+        file=companions.file_words(row),
+        note=row.note,
+        development=companions.development_of(row),
+        lens=lenses.lens_words(row),
+        lens_choice=(row.lens or {}).get("choice", lenses.AUTO),
+        base="none" if row.light_alone else str(row.light_base_id or "own"),
+        hero=hero,
+        first=first,
+        favourite=row.favourite,
+        left_out=row.left_out,
     )
 
 

@@ -207,7 +207,7 @@ def instruments(context: Context, easel: Easel, document: WithSteps) -> dict[str
         "slope": plan.steepest_slope,
         "notes": bench.measures.notes(easel.frame, plan, aimed) if aimed else (),
         "dots": chart_palette(finished.palette),
-        "cloud": chart_cloud(finished.cloud),
+        "cloud": chart_cloud(bench.measures.cloud(easel.frame, plan)),
         "arrows": _arrows(plan, easel),
         "zone_handles": _zone_handles(document.step(ZoneStep), plan, easel),
         "rings": _rings(plan, easel),

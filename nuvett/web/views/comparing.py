@@ -12,11 +12,13 @@ from nuvett.services.lookbook.book import KeptVersion, version_of
 from nuvett.services.lookbook.book_list import names
 from nuvett.services.lookbook.trying import Ground, aimed_with, drafted, ground_of, with_frame_parts
 from nuvett.services.references.kept_references import ready_references
-from nuvett.services.series.catalogue import find_series, shown_frames
+from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.labels import labels_of
 from nuvett.web.context import Context
 from nuvett.web.views.easel import EDGE, Easel, addresses, placed
-from nuvett.web.views.tiles import Labels, picture_address
-from nuvett.web.views.viewing import Beside, Choice, Viewing, size_of
+from nuvett.web.views.frame_lists import Choice, choices_around
+from nuvett.web.views.tiles import picture_address
+from nuvett.web.views.viewing import Beside, Viewing, size_of
 
 DRAFT = "draft"
 
@@ -58,7 +60,7 @@ def comparing(context: Context, slug: str, frame: uuid.UUID, left: str, right: s
         index = ground.facts.index_of(frame)
         if index is None:
             raise NotFoundError
-        labels = {f.id: Labels(f.name, f.id == series.hero_id) for f in shown_frames(session, series.id)}
+        labels = labels_of(session, series)
         rows = ready_references(session, series.id, readings=False)
         one, other = _version(session, left), _version(session, right)
         options = [Choice(f"kept {key}", name) for key, name in names(session)]
@@ -92,7 +94,7 @@ def comparing(context: Context, slug: str, frame: uuid.UUID, left: str, right: s
         next_id=str(frames[(index + 1) % count].id),
         position=index + 1,
         count=count,
-        frames=[Choice(str(f.id), labels[f.id].name) for f in frames],
+        frames=choices_around(frames, labels, index),
         large=True,
         words=_words(context, mine, theirs),
         beside_picture=theirs.picture,

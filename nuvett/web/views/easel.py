@@ -20,10 +20,10 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, looks, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
-from nuvett.services.series.catalogue import find_series, shown_frames
+from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.labels import Labels, labels_of
 from nuvett.services.series.rows import Reference, Series
-from nuvett.services.series.things import held_threads
-from nuvett.web.views.tiles import Labels, picture_address
+from nuvett.web.views.tiles import picture_address
 
 EDGE = 1280
 _SHIFTS = 17  # places a side that a lens's shifts are told at; between them they are even to a thousandth of a side
@@ -83,12 +83,11 @@ def _begun(
     session: Session, slug: str, reference: uuid.UUID | None
 ) -> tuple[Series, Facts, dict[uuid.UUID, Labels], Reference | None]:
     series = find_series(session, slug)
-    frames = shown_frames(session, series.id)
-    facts = frame_facts.facts_of_all(frames).holding(held_threads(session, series))
+    facts = frame_facts.series_facts(session, series)
     ready = kept_references.ready_references(session, series.id, readings=False)
     heaviest = max(ready, key=lambda r: r.tone_weight + r.colour_weight, default=None)
     chosen = next((r for r in ready if r.id == reference), heaviest)
-    return series, facts, {f.id: Labels(f.name, f.id == series.hero_id) for f in frames}, chosen
+    return series, facts, labels_of(session, series), chosen
 
 
 def _index_of(facts: Facts, frame: uuid.UUID | None, hero: uuid.UUID | None) -> int:

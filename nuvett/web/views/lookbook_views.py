@@ -19,7 +19,9 @@ from nuvett.services.lookbook.health import in_short
 from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, health_of, suit_on, with_frame_parts
 from nuvett.services.looks.looks import proofs_of
 from nuvett.services.platform.studio import Studio
-from nuvett.services.series.catalogue import find_series, list_series, shown_frames
+from nuvett.services.series.catalogue import find_series, list_series
+from nuvett.services.series.labels import labels_of
+from nuvett.web.views.frame_lists import Choice, choices_around
 from nuvett.web.views.instruments import Band, palette_bands
 
 COLUMNS, MOST_COLUMNS = 5, 8
@@ -34,17 +36,17 @@ class Column:
     id: str
     name: str
     hero: bool
-    chosen: bool = False
 
 
 @dataclass(frozen=True)
 class InView:
-    """The series in view: its frames as columns, all of them to choose from, and what its rows depend on."""
+    """The series in view: frames as columns, of `count` to choose from, and what its rows depend on."""
 
     slug: str
     title: str
     columns: list[Column]
-    frames: list[Column]
+    frames: list[Choice]
+    count: int
     query: str
     others: list[tuple[str, str]]
 
@@ -76,21 +78,20 @@ def stand_of(studio: Studio, session: Session, slug: str, chosen: Sequence[uuid.
     for candidate in [series] if series else every:
         if candidate is None:
             continue
-        frames = shown_frames(session, candidate.id)
-        if not frames and not series:
-            continue
         ground = ground_of(session, candidate)
+        if not ground.facts and not series:
+            continue
         wanted = tuple(chosen) or proofs_of(session, candidate)
         places = choose_proofs(studio.bench, ground.facts, wanted, COLUMNS)[:MOST_COLUMNS] if ground.facts else []
-        names = {frame.id: (frame.name, frame.id == candidate.hero_id) for frame in frames}
-        picked = {ground.facts[place].id for place in places}
-        columns = [Column(str(f.id), *names[f.id], chosen=f.id in picked) for f in ground.facts]
+        labels = labels_of(session, candidate)
+        shown = [ground.facts[place].id for place in places]
         query = f"series={candidate.slug}&frames={','.join(str(ground.facts[place].id) for place in places)}"
         view = InView(
             candidate.slug,
             candidate.title,
-            [c for c in columns if c.chosen],
-            columns,
+            [Column(str(own), labels[own].name, labels[own].hero) for own in shown],
+            choices_around(ground.facts, labels, places[0] if places else 0),
+            len(ground.facts),
             query,
             [(other.slug, other.title) for other in every if other.id != candidate.id],
         )

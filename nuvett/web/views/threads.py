@@ -24,6 +24,7 @@ from nuvett.services.looks import carrying, wall_states
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.labels import labels_of
 from nuvett.services.series.rows import Series
 from nuvett.services.threads import threads
 from nuvett.services.threads.asking import Question, questions_of
@@ -31,12 +32,17 @@ from nuvett.services.threads.changes import STROKES, subject_of
 from nuvett.services.threads.measuring import Bead, Seen, Strip, strips
 from nuvett.services.threads.threads import Place, Thread
 from nuvett.web.context import Context
+from nuvett.web.views.frame_lists import is_long
 from nuvett.web.views.instruments import hexes
 from nuvett.web.views.thread_questions import Asking, Crop, crop_of, line_of
-from nuvett.web.views.tiles import labels_of, picture_address, short_names
+from nuvett.web.views.tiles import picture_address, short_names
 
 _EDGES = {"small": 480, "medium": 640, "large": 1280}
 NEW = "new"
+PAGE = 24
+"""Frames of the board that are there at once; more come as they are looked for."""
+
+_GLIMPSED = 12  # frames that a complexion is known by in a long series, while another thread is in hand
 _NOT_ON_HERO = "It is not seen on the hero: the middle of its frames stands in."
 _NO_HERO = "No hero is named: the middle of its frames stands in."
 _FIGURE = "This is a person, it seems: people are not looked for, so click in every frame."
@@ -52,6 +58,7 @@ class Shown(BaseModel):
     thread: str = Field(default="", max_length=40)
     show: str = Field(default="", max_length=20)
     size: Literal["small", "medium", "large"] = "small"
+    start: int = Field(default=0, ge=0)
 
 
 @dataclass(frozen=True)
@@ -245,9 +252,15 @@ def chosen_of(found: list[Thread], wanted: str) -> Thread | None:
     return asked or next((one for one in found if one.kind != "complexion"), None)
 
 
+def _glimpse(thread: Thread) -> Thread:
+    """A thread in a few of its frames: enough to know it by, where nobody looks at it."""
+    places = list(thread.places.items())
+    return replace(thread, places=dict(places[:: max(1, -(-len(places) // _GLIMPSED))]))
+
+
 def _seen(session: Session, series: Series, show: str) -> tuple[Seen, str, list[wall_states.Choice]]:
     facts = series_facts(session, series)
-    state = carrying.carry_state(session, series, len(facts.firsts))
+    state = carrying.carry_state(session, series, facts)
     key = show or wall_states.usual_state(state)
     wanted = wall_states.state_of(session, series, facts, key)
     return Seen(facts, wanted.aims, wanted.show, series.hero_id), key, wall_states.choices(state)
@@ -261,28 +274,40 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
         seen, key, choices = _seen(session, series, shown.show)
         found = sorted(threads.threads_of(session, series.id), key=lambda thread: thread.kind == "complexion")
         asked, follow_due = questions_of(session, series.id), series.follow_due
-        labels, light_due = labels_of(series), series.light_due
+        labels, light_due = labels_of(session, series), series.light_due
         past = steps(session, subject_of(series))
-    measured = strips(bench, seen, found)
     chosen = chosen_of(found, shown.thread)
+    whole = {one.id for one in found if one is chosen or one.kind != "complexion" or not is_long(seen.facts)}
+    measured = strips(bench, seen, [one if one.id in whole else _glimpse(one) for one in found])
     strip = next((one for one in measured if chosen is not None and one.thread.id == chosen.id), None)
     beads = {bead.frame.id: bead for bead in strip.beads} if strip else {}
-    firsts = [index for index, frame in enumerate(seen.facts) if frame.id == frame.first]
-    plans = {index: seen.uncut(bench, index) for index in firsts}
-    bench.plans.keep(*plans.values())
-    tiles = []
-    for index in firsts:
-        frame = seen.facts[index]
-        place, bead = chosen.places.get(frame.id) if chosen else None, beads.get(frame.id)
-        src = picture_address(slug, frame.id, plans[index].key, _EDGES[shown.size])
-        tiles.append(_tile(frame, labels[frame.id].name, src, place, bead))
-    names = named([(frame.id, labels[frame.id].name) for frame in seen.facts.firsts])
-    pictured = Pictured(slug, seen.facts, {seen.facts[i].id: plans[i].key for i in firsts}, names)
     many = Counter(question.thread for question in asked)
     own = [question for question in asked if chosen is not None and question.thread == chosen.id]
+    firsts = [index for index, frame in enumerate(seen.facts) if frame.id == frame.first]
+    start = shown.start // PAGE * PAGE
+    page = set(firsts[start : start + PAGE])
+    about = {question.frame for question in own} | (set(chosen.places) if chosen and own else set())
+    plans = {i: seen.uncut(bench, i) for i in firsts if i in page or seen.facts[i].id in about}
+    bench.plans.keep(*plans.values())
+    tiles: list[tuple[str, Tile | None]] = []
+    for index in firsts:
+        frame, tile = seen.facts[index], None
+        if index in page:
+            place, bead = chosen.places.get(frame.id) if chosen else None, beads.get(frame.id)
+            src = picture_address(slug, frame.id, plans[index].key, _EDGES[shown.size])
+            tile = _tile(frame, labels[frame.id].name, src, place, bead)
+        tiles.append((str(frame.id), tile))
+    names = named([(frame.id, labels[frame.id].name) for frame in seen.facts.firsts])
+    pictured = Pictured(slug, seen.facts, {seen.facts[i].id: plan.key for i, plan in plans.items()}, names)
     return {
         "slug": slug,
-        "items": [item_of(one, seen.hero, many[one.thread.id]) for one in measured],
+        "items": [
+            one if by.id in whole else replace(one, frames=len(by.places), apart=None, was=None)
+            for by, strip in zip(found, measured, strict=True)
+            for one in (item_of(strip, seen.hero, many[by.id]),)
+        ],
+        "page_size": PAGE,
+        "paged": False,
         "asking": _asking(chosen, own, pictured),
         "follow_due": follow_due,
         "chosen": item_of(strip, seen.hero) if strip else None,

@@ -1,11 +1,10 @@
 """View models of frames on walls and in rows: picture address, palette bar, tone ribbon, drift in words."""
 
 import re
-import uuid
 from dataclasses import dataclass
 
 from nuvett.services.engine.wall import WallItem
-from nuvett.services.series.rows import Series
+from nuvett.services.series.labels import Labels
 from nuvett.web.views.instruments import Band, palette_bands
 
 
@@ -26,29 +25,9 @@ class Tile:
     hero: bool
     trimmed: bool
     favourite: bool
-    setup: str
-    variant: bool
     left_out: bool
     beside_src: str
     beside_drift: float | None
-
-
-@dataclass(frozen=True)
-class Labels:
-    """What is known of a frame beside its pixels."""
-
-    name: str
-    hero: bool
-    favourite: bool = False
-    left_out: bool = False
-
-
-def labels_of(series: Series) -> dict[uuid.UUID, Labels]:
-    """What is known of the frames of a series beside their pixels."""
-    return {
-        frame.id: Labels(frame.name, frame.id == series.hero_id, frame.favourite, frame.left_out)
-        for frame in series.frames
-    }
 
 
 def short_names(names: list[str]) -> list[str]:
@@ -66,27 +45,26 @@ def picture_address(slug: str, frame_id: object, plan_key: str, edge: int) -> st
     return f"/series/{slug}/frames/{frame_id}/picture.jpg?{plan}edge={edge}"
 
 
-def tile_of(slug: str, item: WallItem, labels: Labels, edge: int = 400, beside: WallItem | None = None) -> Tile:
-    """Tile of one frame of a wall, whose plan has been kept; `beside` is the frame on the wall that stands beside."""
-    drift, plan = item.summary.drift, item.plan.key if item.plan else ""
-    other = beside.plan.key if beside and beside.plan else ""
+def tile_of(slug: str, item: WallItem, labels: Labels, edge: int = 400, beside: WallItem | None = None) -> Tile | None:
+    """Tile of one frame of a wall; none while that is not worked out. beside : the frame as it stands beside itself"""
+    if item.shown is None or item.original is None:
+        return None
+    seen, other = item.shown.summary, beside.shown if beside else None
     return Tile(
         id=str(item.frame.id),
         name=labels.name,
-        src=picture_address(slug, item.frame.id, plan, edge),
-        bands=palette_bands(item.summary.palette),
-        marks=item.summary.marks,
+        src=picture_address(slug, item.frame.id, item.shown.plan, edge),
+        bands=palette_bands(seen.palette),
+        marks=seen.marks,
         original=item.original.marks,
-        drift=drift.value if drift else None,
-        words=drift.words if drift else "",
-        richer=item.summary.richer.words if item.summary.richer else "",
+        drift=seen.drift.value if seen.drift else None,
+        words=seen.drift.words if seen.drift else "",
+        richer=seen.richer.words if seen.richer else "",
         outlier=item.outlier,
         hero=labels.hero,
         trimmed=item.frame.trim.acts,
         favourite=labels.favourite,
-        setup=str(item.frame.setup or ""),
-        variant=item.frame.id != item.frame.first,
         left_out=labels.left_out,
-        beside_src=picture_address(slug, item.frame.id, other, edge) if beside else "",
-        beside_drift=beside.summary.drift.value if beside and beside.summary.drift else None,
+        beside_src=picture_address(slug, item.frame.id, other.plan, edge) if other else "",
+        beside_drift=other.summary.drift.value if other and other.summary.drift else None,
     )

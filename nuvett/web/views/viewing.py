@@ -8,6 +8,7 @@ from nuvett.services.engine.overlays import VEILS
 from nuvett.services.series.rows import Reference
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, Placed, addresses, placed, plan_on
+from nuvett.web.views.frame_lists import Choice, choices_around
 
 _WORDS = {
     "original": "Original",
@@ -16,14 +17,6 @@ _WORDS = {
     "look": "With look",
 }
 _TRIMMED = "With trim"
-
-
-@dataclass(frozen=True)
-class Choice:
-    """A frame, reference or state that can be chosen."""
-
-    id: str
-    name: str
 
 
 @dataclass(frozen=True)
@@ -118,7 +111,7 @@ def viewing(
         next_id=str(easel.facts[(easel.index + 1) % count].id),
         position=easel.index + 1,
         count=count,
-        frames=[Choice(str(f.id), easel.labels[f.id].name) for f in easel.facts],
+        frames=choices_around(easel.facts, easel.labels, easel.index),
         large=large,
         light=frame.even.words if frame.even.shared else "",
         trims=easel.group == "trim" and not large,

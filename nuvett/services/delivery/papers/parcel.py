@@ -9,9 +9,9 @@ from sqlalchemy import select
 
 from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.summary import Summary
 from nuvett.services.delivery.delivery_settings import PICTURE, DeliverySettings, settings_of
 from nuvett.services.engine.facts import Facts, FrameFacts
-from nuvett.services.engine.measures import Summary
 from nuvett.services.looks.carrying import Following, followings
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.frame_facts import series_facts

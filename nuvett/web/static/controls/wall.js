@@ -13,14 +13,15 @@ const BESIDE = 4; // frames that can stand beside each other
  */
 export function connectChoosing(root, wall, slug, again) {
   let last = null;
-  const boxes = () => all("[data-choose-tile]", wall);
+  const places = () => all("[data-tiles] > [data-frame]", wall); // also of those whose tiles are not there yet
   const show = () => {
-    const chosen = new Set(chosenOf(slug));
-    for (const box of boxes()) {
-      box.checked = chosen.has(box.value);
-      box.closest("[data-frame]").toggleAttribute("data-chosen", box.checked);
+    const now = new Set(chosenOf(slug));
+    for (const place of places()) {
+      const box = place.querySelector("[data-choose-tile]");
+      if (box) box.checked = now.has(place.dataset.frame);
+      place.toggleAttribute("data-chosen", now.has(place.dataset.frame));
     }
-    const count = boxes().filter((box) => box.checked).length;
+    const count = chosen().length;
     const bar = one("[data-chosen-bar]", wall);
     if (!bar) return;
     one("[data-chosen-acts]", bar).hidden = count === 0;
@@ -32,9 +33,11 @@ export function connectChoosing(root, wall, slug, again) {
     choose(slug, frames);
     show();
   };
-  const chosen = () => boxes().flatMap((box) => (box.checked ? [box.value] : []));
+  const framesOf = (some) => some.map((place) => place.dataset.frame);
+  const marked = (mark) => framesOf(places().filter((place) => place.hasAttribute(mark)));
+  const chosen = () => marked("data-chosen");
   const toggle = (id, range) => {
-    const order = boxes().map((box) => box.value);
+    const order = framesOf(places());
     const now = new Set(chosen());
     if (range && last) for (const frame of between(order, last, id)) now.add(frame);
     else if (!now.delete(id)) now.add(id);
@@ -42,16 +45,17 @@ export function connectChoosing(root, wall, slug, again) {
     set(now);
   };
   const groups = {
-    all: () => boxes().map((box) => box.value),
+    all: () => framesOf(places()),
     none: () => [],
     setup: () => {
-      const tiles = all("[data-frame][data-setup]", wall);
-      const setups = new Set(tiles.filter((t) => t.hasAttribute("data-chosen")).map((t) => t.dataset.setup));
-      return tiles.filter((tile) => setups.has(tile.dataset.setup)).map((tile) => tile.dataset.frame);
+      let setup; // told by the first of several that follow each other
+      const each = places().map((place) => [place, (setup = place.dataset.setup ?? setup)]);
+      const wanted = new Set(each.filter(([place]) => place.hasAttribute("data-chosen")).map(([, own]) => own));
+      return framesOf(each.filter(([, own]) => wanted.has(own)).map(([place]) => place));
     },
-    outliers: () => all("[data-frame][data-outlier]", wall).map((tile) => tile.dataset.frame),
-    favourites: () => all("[data-frame][data-favourite]", wall).map((tile) => tile.dataset.frame),
-    trimmed: () => all("[data-frame][data-trimmed]", wall).map((tile) => tile.dataset.frame),
+    outliers: () => marked("data-outlier"),
+    favourites: () => marked("data-favourite"),
+    trimmed: () => marked("data-trimmed"),
   };
   const ACTS = {
     carry: "carry/chosen",

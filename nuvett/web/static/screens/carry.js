@@ -3,7 +3,10 @@ import { latest, newestWins } from "../lib/draft.js";
 import { keepMerged } from "../lib/keeping.js";
 import { merged } from "../lib/merging.js";
 import { morphInto } from "../lib/morphing.js";
+import { fillAsSeen, startSeen } from "../lib/paging.js";
 import { connectChoosing } from "../controls/wall.js";
+
+const AGAIN = 1000; // ms between two looks at how far a long wall is worked out
 
 export const carry = () => ({
   init() {
@@ -16,12 +19,47 @@ export const carry = () => ({
     /** Show the wall; of several asked for, the last one stays, whatever order they arrive in. */
     const hang = async (query) => {
       const wanted = asked();
-      const html = await (await ask(`/series/${slug}/carry/wall${query}`)).text();
+      const from = new URLSearchParams(query);
+      from.set("start", String(startSeen(places(), tiles()?.parentElement, size())));
+      const html = await (await ask(`/series/${slug}/carry/wall?${from}`)).text();
       if (!wanted()) return;
       morphInto(wall, html);
       showChosen?.();
+      lookForTiles?.();
+      follow?.();
     };
+    const tiles = () => one("[data-tiles]", wall);
+    const places = () => [...(tiles()?.children ?? [])];
+    const size = () => Number(tiles()?.dataset.tiles ?? 1);
     const showChosen = connectChoosing(root, wall, slug, () => hang(location.search));
+    const lookForTiles = fillAsSeen({
+      places,
+      size,
+      load: async (start) => {
+        const query = new URLSearchParams(location.search);
+        query.set("start", String(start));
+        return (await ask(`/series/${slug}/carry/tiles?${query}`)).text();
+      },
+      filled: showChosen,
+    });
+    /** While frames are worked out in the background say how far that is; then show what is said of all of them. */
+    const follow = async () => {
+      const words = one("[data-filling]", wall);
+      if (!words) return;
+      await new Promise((resolve) => setTimeout(resolve, AGAIN));
+      if (!words.isConnected) return;
+      try {
+        const address = `/series/${slug}/carry/filling?show=${encodeURIComponent(words.dataset.filling)}`;
+        const told = document.hidden ? null : await (await ask(address)).json();
+        if (told && told.known >= told.frames) return hang(location.search);
+        if (told) one("b", words).textContent = String(told.known);
+      } catch {
+        // The application is asked again as long as the screen is open.
+      }
+      follow();
+    };
+    lookForTiles();
+    follow();
     const change = newestWins(async (look) => {
       try {
         const held = { document: look, revision: state.revision, known: state.known };

@@ -1,8 +1,11 @@
 import { all, ask, one, say } from "../lib/common.js";
 import { morphInto } from "../lib/morphing.js";
+import { fillAsSeen, startSeen } from "../lib/paging.js";
 import { acceptFiles, sendFiles } from "../lib/upload.js";
 
 const POLL = 900;
+const PAGE = 36; // frames that the board shows at once
+const PAUSE = 250; // ms without a further letter, after which a name is looked for
 
 /** The dialog in which a frame's lens is chosen. */
 function chooseLenses(root, slug, refresh) {
@@ -60,29 +63,28 @@ export const gather = () => ({
     const board = one("[data-board]", root);
     let polling = null;
     const asked = { only: "", find: "" };
-    /** Show the frames that are asked for, and set-ups that hold any. */
+    const places = () => all("[data-board-frames] > *", board);
+    /** Which frames are asked for, and where the page begins that is seen. */
+    const query = (start) => new URLSearchParams({ ...asked, start: String(start) });
+    const lookForFrames = fillAsSeen({
+      places,
+      size: () => PAGE,
+      load: async (start) => (await ask(`/series/${slug}/gather/frames?${query(start)}`)).text(),
+    });
+    const show = async (start) => {
+      morphInto(board, await (await ask(`/series/${slug}/gather/board?${query(start)}`)).text());
+      one("[aria-current] [data-stage-count]").textContent = one("[data-ready]", board).dataset.ready;
+      lookForFrames();
+    };
+    let typed;
     const narrow = () => {
-      const wanted = {
-        favourite: (frame) => "favourite" in frame.dataset,
-        wanted: (frame) => !("leftOut" in frame.dataset),
-        "left-out": (frame) => "leftOut" in frame.dataset,
-      };
-      for (const frame of all("[data-board-frame]", board)) {
-        const fits = wanted[asked.only]?.(frame) ?? true;
-        frame.hidden = !fits || !frame.dataset.boardFrame.includes(asked.find);
-      }
-      for (const setup of all("section", board)) setup.hidden = !one("[data-board-frame]:not([hidden])", setup);
-      const [only, find] = [one("[data-board-only]", board), one("[data-board-find]", board)];
-      if (only) only.value = asked.only;
-      if (find && find !== document.activeElement) find.value = asked.find;
+      clearTimeout(typed);
+      typed = setTimeout(() => show(0).catch((error) => say(error.message)), PAUSE);
     };
     const refresh = async () => {
       polling = null;
       try {
-        const text = await (await ask(`/series/${slug}/gather/board`)).text();
-        morphInto(board, text);
-        one("[aria-current] [data-stage-count]").textContent = one("[data-ready]", board).dataset.ready;
-        narrow();
+        await show(startSeen(places(), board, PAGE));
       } catch {
         // The next round tries again.
       }
@@ -94,7 +96,7 @@ export const gather = () => ({
     if (Number(root.dataset.waiting) > 0) later();
     board.addEventListener("input", ({ target }) => {
       if (!target.matches("[data-board-find]")) return;
-      asked.find = target.value.trim().toLowerCase();
+      asked.find = target.value;
       narrow();
     });
     board.addEventListener("click", async ({ target }) => {
@@ -117,6 +119,7 @@ export const gather = () => ({
       if (event.target.matches("[data-submits]")) event.target.form.requestSubmit();
       return undefined;
     });
+    lookForFrames();
     chooseLenses(root, slug, refresh);
     acceptFiles("frames", (files) => {
       const watch = setInterval(later, POLL);

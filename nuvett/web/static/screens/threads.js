@@ -1,8 +1,9 @@
 // Threads: a thing is pointed at in frames, its outline grows, and its colours stand in a row in shooting order.
 
-import { ask, one, say } from "../lib/common.js";
+import { all, ask, one, say } from "../lib/common.js";
 import { latest } from "../lib/draft.js";
 import { morphInto } from "../lib/morphing.js";
+import { fillAsSeen, startSeen } from "../lib/paging.js";
 import { arrowOf, stepped } from "../lib/places.js";
 
 const STEP = 0.02; // of the picture that the cross goes by a key
@@ -37,6 +38,16 @@ export const threads = () => ({
     this.turned = 0;
     this.crosses = new Map();
     this.waitForLight();
+    this.lookForTiles = fillAsSeen({
+      places: () => this.places,
+      size: () => this.pageSize,
+      load: async (start) => {
+        const query = new URLSearchParams(location.search);
+        query.set("start", String(start));
+        return (await ask(`${this.address}/tiles?${query}`)).text();
+      },
+    });
+    this.lookForTiles();
     this.root.addEventListener("pointerdown", (event) => this.pressed(event));
     this.root.addEventListener("pointermove", (event) => this.brushed(event));
     this.root.addEventListener("pointerup", () => this.lifted());
@@ -48,6 +59,12 @@ export const threads = () => ({
     this.root.addEventListener("focusin", (event) => this.showCross(event.target.closest("[data-plate]")));
     this.root.addEventListener("focusout", (event) => this.hideCross(event.target.closest("[data-plate]")));
   },
+  get places() {
+    return all("[data-tiles] > *", this.root);
+  },
+  get pageSize() {
+    return Number(one("[data-tiles]", this.root).dataset.tiles);
+  },
   get address() {
     return `/series/${this.slug}/threads`;
   },
@@ -57,9 +74,12 @@ export const threads = () => ({
   /** Show what the address asks for; of several asked for, the last one stays. */
   async hang(query = location.search) {
     const wanted = this.asked();
-    const html = await (await ask(`${this.address}/board${query}`)).text();
+    const from = new URLSearchParams(query);
+    from.set("start", String(startSeen(this.places, one("[data-tiles]", this.root), this.pageSize)));
+    const html = await (await ask(`${this.address}/board?${from}`)).text();
     if (!wanted()) return;
     morphInto(this.root, html);
+    this.lookForTiles();
     this.waitForLight();
   },
   /** Light is evened anew by what was pointed at: show it once it is. */
@@ -171,7 +191,7 @@ export const threads = () => ({
     event.preventDefault();
     const tile = one(`[data-tile="${bead.dataset.goTile}"]`, this.root);
     tile.scrollIntoView({ block: "center" });
-    return one("[data-plate]", tile).focus();
+    return one("[data-plate]", tile)?.focus(); // none while the frame is not there yet
   },
   typed(event) {
     const plate = event.target.closest("[data-plate]");

@@ -1,0 +1,1 @@
+"""Who may come in, where a password is asked for: the password, sessions, and attempts that failed."""

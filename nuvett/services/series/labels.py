@@ -1,0 +1,34 @@
+"""What frames of a series are called and how they are marked, beside their pixels."""
+
+import uuid
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from nuvett.services.series.variants import VARIANT
+from nuvett.store import models
+from nuvett.store.remembered import remembered
+
+
+@dataclass(frozen=True)
+class Labels:
+    """What is known of a frame beside its pixels. follows : the version of the look that it follows, if any."""
+
+    name: str
+    hero: bool
+    favourite: bool = False
+    left_out: bool = False
+    follows: uuid.UUID | None = None
+
+
+def labels_of(session: Session, series: models.Series) -> dict[uuid.UUID, Labels]:
+    """What is known of the measured frames of a series and their variants, by their ids."""
+    row = models.Frame
+    query = select(row.id, row.name, row.favourite, row.left_out, row.follows_id)
+
+    def read() -> dict[uuid.UUID, Labels]:
+        rows = session.execute(query.where(row.series_id == series.id, row.state.in_(("ready", VARIANT))))
+        return {own: Labels(name, own == series.hero_id, fav, out, follows) for own, name, fav, out, follows in rows}
+
+    return remembered(session, series.id, "labels", read)
