@@ -1,6 +1,7 @@
 """All settings, read once at entry points from the environment (prefix NUVETT_) and passed down."""
 
 from pathlib import Path
+from typing import Literal
 
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -19,11 +20,19 @@ class Settings(BaseSettings):
         default=Path(".state/folders"),
         description="Folder of this machine below which series are watched for and handed over to.",
     )
+    has_folders: bool = Field(
+        default=True,
+        description="Whether this process reaches the folders; one that does not leaves work there to those that do.",
+    )
     demo: Path = Field(default=Path("demo"), description="Folder with the demo pictures and their manifest.")
     host: str = Field(default="127.0.0.1", description="Address to listen on.")
     port: int = Field(default=8760, ge=0, le=65535, description="Port to listen on; the next free one is taken.")
     hosts: tuple[str, ...] = Field(
         default=("127.0.0.1", "localhost", "[::1]"), description="Host names that requests may carry."
+    )
+    log: Literal["text", "json"] = Field(
+        default="text",
+        description="How logs are written: text tells what is amiss, json every request and job with its id, too.",
     )
     metrics_key: str = Field(
         default="",
@@ -35,6 +44,12 @@ class Settings(BaseSettings):
     )
     proxies: tuple[str, ...] = Field(
         default=(), description="Addresses of proxies in front, whose word on client and scheme is trusted."
+    )
+    connections: int = Field(
+        default=0, ge=0, description="Connections that a web server keeps at once; more are turned away. 0: no limit."
+    )
+    database_connections: int = Field(
+        default=8, gt=0, description="Connections to the database that a process keeps; it takes ten more when busy."
     )
     tls: bool = Field(default=False, description="Whether browsers reach it over TLS that ends before it.")
     upload_bytes: int = Field(default=400_000_000, gt=0, description="Largest file accepted, in bytes.")

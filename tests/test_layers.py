@@ -12,9 +12,10 @@ ALLOWED: dict[str, set[str]] = {
     "imaging": {"core", "imaging"},
     "store": {"core", "store"},
     "settings": set(),
+    "logs": set(),
     "services": {"core", "imaging", "store", "services", "settings"},
-    "jobs": {"core", "services", "settings", "jobs"},
-    "web": {"core", "services", "settings", "web"},
+    "jobs": {"core", "services", "settings", "logs", "jobs"},
+    "web": {"core", "services", "settings", "logs", "web"},
     "cli": {"core", "imaging", "services", "commands"},
     "commands": {"core", "imaging", "services", "settings", "commands"},
 }

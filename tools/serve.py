@@ -1,7 +1,6 @@
 """Starts everything: the private database, its migrations, the worker and the web server; stops it all on Ctrl-C."""
 
 import argparse
-import logging
 import os
 import signal
 import socket
@@ -9,6 +8,7 @@ import subprocess
 import sys
 
 from nuvett.core.errors import ForeignStoreError
+from nuvett.logs import set_up_logs
 from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
 from nuvett.services.shelf.demo import load_demo
@@ -40,7 +40,7 @@ def main() -> None:
     parser.add_argument("--demo", action="store_true", help=argparse.SUPPRESS)
     parser.add_argument("--port", type=int, help="port to listen on; the next free one is taken")
     arguments = parser.parse_args()
-    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
+    set_up_logs(Settings().log, "web")
     refusal = refusal_to_listen(Settings())
     if refusal:
         raise SystemExit(refusal)

@@ -26,11 +26,13 @@ from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, Sto
 from nuvett.jobs.memory import hand_back_freed
 from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.jobs.watcher import watch_folders
+from nuvett.logs import Timed, logged_as, set_up_logs
 from nuvett.services.delivery import delivering
 from nuvett.services.looks import carried_plans, wall_filling
 from nuvett.services.platform.checkup import find_again, set_aside, tidy
 from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.queue import (
+    ANY,
     DELIVER,
     DELIVER_FILE,
     DESCRIBE,
@@ -38,6 +40,7 @@ from nuvett.services.platform.queue import (
     FILL_WALL,
     FIND_SUBJECTS,
     FINISH_DELIVERY,
+    FOLDERS,
     FOLLOW,
     INGEST_CLIP,
     INGEST_FRAME,
@@ -57,6 +60,7 @@ log = logging.getLogger("nuvett.jobs")
 _CONCURRENCY = 2
 _RETRY = procrastinate.RetryStrategy(max_attempts=3, linear_wait=2)
 _LOOK_AGAIN = 15  # seconds until a full disk or an absent store is tried again
+_NICE = 5  # lower than pages and previews, which somebody waits for
 _GRACE = 5  # seconds that running tasks are given to come to a place where they can stop
 Work = Callable[[Studio, uuid.UUID], None]
 
@@ -118,13 +122,23 @@ def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, 
     def again(job: Job, seconds: int) -> None:
         """Queue the same work anew, which unlike a retry does not count as a try."""
         with studio.database.session() as session:
-            studio.queue.defer(session, name, once=job.queueing_lock, seconds=seconds, **job.task_kwargs)
+            lock, queue = job.queueing_lock, job.queue
+            studio.queue.defer(session, name, once=lock, seconds=seconds, queue=queue, **job.task_kwargs)
 
     @app.task(name=name, retry=_RETRY, pass_context=True)
     def task(context: procrastinate.JobContext, /, **argument: str) -> None:
         (row,) = (uuid.UUID(value) for value in argument.values())
-        job = context.job
+        job, timed = context.job, Timed()
         running.add(job.id or 0)
+        try:
+            with logged_as(job=str(job.id), task=name):
+                attempt(job, row)
+                timed.over("job", row=str(row))
+        finally:
+            running.discard(job.id or 0)
+            hand_back_freed()
+
+    def attempt(job: Job, row: uuid.UUID) -> None:
         try:
             doing.work(studio, row)
         except StoppingError:
@@ -144,9 +158,6 @@ def _bind(app: procrastinate.App, studio: Studio, running: set[int], name: str, 
                 log.exception("%s failed; one that waits already does it again", name)
                 return
             raise  # the queue logs it, and tries again while tries are left
-        finally:
-            running.discard(job.id or 0)
-            hand_back_freed()
 
 
 def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.App:
@@ -216,6 +227,7 @@ async def work(settings: Settings) -> None:
                 await clear_the_dead(app, studio)
             working = asyncio.create_task(
                 app.run_worker_async(
+                    queues=[ANY, FOLDERS] if settings.has_folders else [ANY],
                     concurrency=_CONCURRENCY,
                     install_signal_handlers=False,
                     fetch_job_polling_interval=0.5,
@@ -224,7 +236,7 @@ async def work(settings: Settings) -> None:
                     delete_jobs="successful",
                 )
             )
-            watching = asyncio.create_task(watch_folders(studio))
+            watching = asyncio.create_task(watch_folders(studio) if settings.has_folders else asyncio.sleep(0))
             _stop_when_told(studio, running, working)
             await asyncio.wait([working])
             watching.cancel()
@@ -263,10 +275,11 @@ def _stop_when_told(studio: Studio, running: set[int], working: asyncio.Task[Non
 
 def main() -> None:
     """Entry point of the worker process."""
-    logging.basicConfig(level=logging.WARNING, format="%(levelname)s %(name)s: %(message)s")
-    code = 0
+    settings, code = Settings(), 0
+    set_up_logs(settings.log, "worker")
+    os.nice(_NICE)
     try:
-        asyncio.run(work(Settings()))
+        asyncio.run(work(settings))
     except (NuvettError, SQLAlchemyError, ProcrastinateException) as error:
         log.error("The worker ends: %s", error)
         code = 1

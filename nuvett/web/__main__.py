@@ -1,10 +1,10 @@
 """`python -m nuvett.web`: a web server on its own, beside workers and other web servers of the same installation."""
 
-import logging
 import signal
 from contextlib import suppress
 
 from nuvett.core.errors import ForeignStoreError
+from nuvett.logs import set_up_logs
 from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
@@ -14,8 +14,8 @@ from nuvett.web.serving import serve_pages
 
 def main() -> None:
     """Bring the tables up to date, one process at a time, and answer requests until stopped."""
-    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
     settings = Settings()
+    set_up_logs(settings.log, "web")
     refusal = refusal_to_listen(settings)
     if refusal:
         raise SystemExit(refusal)

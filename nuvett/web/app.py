@@ -20,6 +20,7 @@ from nuvett.web.routes import (
     by_setup,
     carry,
     clips,
+    events,
     gather,
     handover,
     health,
@@ -41,24 +42,23 @@ from nuvett.web.routes import (
     working_out,
 )
 from nuvett.web.security.guard import Guard
+from nuvett.web.security.naming import Named
 from nuvett.web.security.signin import Gate, session_of
 
 
 def make_app(settings: Settings, studio: Studio) -> FastAPI:
     """An application on a studio that the caller keeps and closes."""
 
-    sessions = Sessions(studio.database)
-
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.studio = studio
         app.state.templates = make_templates()
         app.state.heavy, app.state.turns, app.state.signing = make_limiter(), in_turn(), in_turn()
-        app.state.sessions, app.state.attempts = sessions, Attempts(studio.database)
+        app.state.sessions, app.state.attempts = Sessions(studio.database), Attempts(studio.database)
         yield
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    stages = (shelf, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
+    stages = (shelf, events, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
     looks = (working_out, lookbook, kept, trying, health, by_setup, beside, threads)
     for module in (*looks, *stages, pages, upkeep, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)
@@ -70,7 +70,8 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     async def known(headers: Headers) -> bool:
         if not settings.password:
             return True
-        return await to_thread.run_sync(sessions.holds, session_of(headers))
+        return await to_thread.run_sync(app.state.sessions.holds, session_of(headers))
 
     app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes, known=known)
+    app.add_middleware(Named)
     return app

@@ -9,8 +9,10 @@ from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 
 from nuvett.core import errors
+from nuvett.logs import logged_as
 from nuvett.services.platform.checkup import set_aside
 from nuvett.web.context import context_of
+from nuvett.web.security.naming import HEADER, NAME
 
 log = logging.getLogger("nuvett.web")
 
@@ -74,5 +76,9 @@ def add_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     async def unexpected(request: Request, error: Exception) -> Response:
-        log.exception("Unexpected error at %s", request.url.path, exc_info=error)
-        return _answer(request, 500, "Something went wrong here, and it was noted. Nothing was changed.")
+        name = request.scope.get(NAME, "")  # answered outside of all that names requests
+        with logged_as(request=name):
+            log.exception("Unexpected error at %s", request.url.path, exc_info=error)
+        answer = _answer(request, 500, "Something went wrong here, and it was noted. Nothing was changed.")
+        answer.headers[HEADER] = name
+        return answer

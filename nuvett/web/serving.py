@@ -33,5 +33,6 @@ def serve_pages(settings: Settings, studio: Studio, port: int) -> None:
         proxy_headers=bool(settings.proxies),
         forwarded_allow_ips=list(settings.proxies),
         timeout_graceful_shutdown=_GRACE,
+        limit_concurrency=settings.connections or None,
     )
     _Server(config).run()

@@ -20,7 +20,7 @@ from nuvett.services.looks.carrying import followings
 from nuvett.services.platform.blobs import keeping, sweep
 from nuvett.services.platform.finished_files import bytes_of_frame, write_frame
 from nuvett.services.platform.folders import Placed
-from nuvett.services.platform.queue import DELIVER_FILE, FINISH_DELIVERY
+from nuvett.services.platform.queue import ANY, DELIVER_FILE, FINISH_DELIVERY, FOLDERS
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.frame_facts import facts_of, series_facts
 from nuvett.store import models
@@ -80,7 +80,12 @@ def _hand_out(
     if frames is not None:
         asked = asked.where(models.DeliveryFile.frame_id.in_(frames))
     files = {f"file-{file}": {"file_id": str(file)} for file in session.scalars(asked)}
-    studio.queue.defer_each(session, DELIVER_FILE, files)
+    studio.queue.defer_each(session, DELIVER_FILE, files, _queue(session, delivery_id))
+
+
+def _queue(session: Session, delivery_id: uuid.UUID) -> str:
+    """Where work on a delivery is queued: one that goes into a folder is for workers that reach it."""
+    return FOLDERS if settings_of(session.get_one(models.Delivery, delivery_id)).folder else ANY
 
 
 def _planned(studio: Studio, delivery_id: uuid.UUID) -> Iterator[dict[uuid.UUID, Json]]:
@@ -177,7 +182,8 @@ def _finish_if_last(session: Session, studio: Studio, delivery_id: uuid.UUID) ->
         return
     delivery.problem = ""  # what it waited for is over
     if session.scalar(_waiting(delivery_id).limit(1)) is None:
-        studio.queue.defer(session, FINISH_DELIVERY, once=f"finish-{delivery_id}", delivery_id=str(delivery_id))
+        once, queue = f"finish-{delivery_id}", _queue(session, delivery_id)
+        studio.queue.defer(session, FINISH_DELIVERY, once=once, queue=queue, delivery_id=str(delivery_id))
 
 
 def finish_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:

@@ -28,6 +28,8 @@ def folder_at(studio: Studio, name: str) -> Path:
 def check_folder(studio: Studio, name: str) -> Path:
     """A folder that can be written to, made if it is not there. Raises InvalidChangeError."""
     path = folder_at(studio, name)
+    if not studio.settings.has_folders:
+        return path  # it is looked at where it is
     try:
         path.mkdir(parents=True, exist_ok=True)
     except OSError as error:

@@ -20,6 +20,10 @@ FINISH_DELIVERY = "finish_delivery"
 PURGE_SERIES = "purge_series"
 KEEP_CARRIED = "keep_carried"
 FILL_WALL = "fill_wall"
+FOLDERS = "folders"
+"""The queue of work that reads or writes folders, for workers that reach them; all other work is on ANY."""
+
+ANY = "default"
 _PRIORITY = {
     INGEST_REFERENCE: 2,  # few, and somebody looks at the screen that they appear on
     INGEST_CLIP: 1,
@@ -36,10 +40,18 @@ class Queue:
     def __init__(self, database: str) -> None:
         self._app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=database))
 
-    def defer(self, session: Session, task: str, once: str | None = None, seconds: int = 0, **arguments: Any) -> None:
+    def defer(
+        self,
+        session: Session,
+        task: str,
+        once: str | None = None,
+        seconds: int = 0,
+        queue: str = ANY,
+        **arguments: Any,
+    ) -> None:
         """Queue a task in the session's own transaction, to be run after so many seconds.
 
-        With `once`, a task waiting under that name is enough.
+        With `once`, a task waiting under that name is enough. queue : ANY, or FOLDERS for work in folders
         """
         try:
             # The connection is asked for inside the savepoint, because that is what makes the savepoint real.
@@ -47,6 +59,7 @@ class Queue:
                 connection = session.connection().connection.driver_connection
                 self._app.configure_task(
                     task,
+                    queue=queue,
                     queueing_lock=once,
                     connection=connection,
                     lock=once,
@@ -56,9 +69,9 @@ class Queue:
         except AlreadyEnqueued:
             return
 
-    def defer_each(self, session: Session, task: str, each: Mapping[str, dict[str, Any]]) -> None:
+    def defer_each(self, session: Session, task: str, each: Mapping[str, dict[str, Any]], queue: str = ANY) -> None:
         """Queue a task once for each of some names, with its arguments, as `defer` does one by one but at once."""
-        asked = self._app.configure_task(task, priority=_PRIORITY.get(task, 0)).job
+        asked = self._app.configure_task(task, queue=queue, priority=_PRIORITY.get(task, 0)).job
         jobs = [asked.evolve(lock=once, queueing_lock=once, task_kwargs=given) for once, given in each.items()]
         if not jobs:
             return
@@ -68,4 +81,4 @@ class Queue:
                 self._app.job_manager.batch_defer_jobs(jobs, connection=connection)
         except AlreadyEnqueued:  # one of them waits already, which undoes them all
             for once, given in each.items():
-                self.defer(session, task, once=once, **given)
+                self.defer(session, task, once=once, queue=queue, **given)

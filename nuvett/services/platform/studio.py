@@ -28,7 +28,7 @@ class Studio:
     def of(cls, settings: Settings) -> "Studio":
         blobs = BlobStore(settings.blobs)
         limits = Limits(settings.upload_bytes, settings.upload_pixels)
-        database = Database(settings.database)
+        database = Database(settings.database, settings.database_connections)
         bench = Workbench(blobs, database, limits, settings.cache_megabytes)
         memory = MemoryBudget(settings.task_megabytes * 1_000_000)
         return cls(settings, database, blobs, bench, Queue(settings.database), memory)

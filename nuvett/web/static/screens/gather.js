@@ -1,9 +1,10 @@
 import { all, ask, one, say } from "../lib/common.js";
 import { morphInto } from "../lib/morphing.js";
 import { fillAsSeen, startSeen } from "../lib/paging.js";
+import { atMostEvery, followProgress } from "../lib/progress.js";
 import { acceptFiles, sendFiles } from "../lib/upload.js";
 
-const POLL = 900;
+const CALM = 1500; // ms at least between two boards while frames arrive
 const PAGE = 36; // frames that the board shows at once
 const PAUSE = 250; // ms without a further letter, after which a name is looked for
 
@@ -61,7 +62,6 @@ export const gather = () => ({
     const root = this.$el;
     const slug = root.dataset.slug;
     const board = one("[data-board]", root);
-    let polling = null;
     const asked = { only: "", find: "" };
     const places = () => all("[data-board-frames] > *", board);
     /** Which frames are asked for, and where the page begins that is seen. */
@@ -81,17 +81,28 @@ export const gather = () => ({
       clearTimeout(typed);
       typed = setTimeout(() => show(0).catch((error) => say(error.message)), PAUSE);
     };
-    const refresh = async () => {
-      polling = null;
-      try {
-        await show(startSeen(places(), board, PAGE));
-      } catch {
-        // The next round tries again.
-      }
-      if (Number(one("[data-waiting]", board)?.dataset.waiting) > 0) later();
+    const refresh = atMostEvery(CALM, () =>
+      show(startSeen(places(), board, PAGE)).catch(() => {}) // what changes next shows it
+    );
+    const sayProgress = ({ done, total }) => {
+      const bar = one("progress[data-measured]", board);
+      if (!bar) return;
+      Object.assign(bar, { value: done, max: total });
+      one("[data-measured-words]", board).textContent = `${done} of ${total} measured`;
     };
+    let following = null;
+    let shown = null;
     const later = () => {
-      polling ??= setTimeout(refresh, POLL);
+      following ??= followProgress(
+        slug,
+        "gather",
+        (told) => {
+          sayProgress(told);
+          if (shown !== told.mark) refresh();
+          shown = told.mark;
+        },
+        () => (following = null),
+      );
     };
     if (Number(root.dataset.waiting) > 0) later();
     board.addEventListener("input", ({ target }) => {
@@ -122,10 +133,11 @@ export const gather = () => ({
     lookForFrames();
     chooseLenses(root, slug, refresh);
     acceptFiles("frames", (files) => {
-      const watch = setInterval(later, POLL);
+      const watch = setInterval(later, CALM); // it rests while the first file is on its way
       sendFiles(root, `/series/${slug}/frames`, files, () => {
         clearInterval(watch);
         later();
+        refresh();
       });
     });
   },

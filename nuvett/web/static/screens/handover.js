@@ -2,8 +2,9 @@ import { chosenOf } from "../lib/chosen.js";
 import { all, ask, one, say } from "../lib/common.js";
 import { collected } from "../lib/forms.js";
 import { morphInto } from "../lib/morphing.js";
+import { atMostEvery, followProgress } from "../lib/progress.js";
 
-const POLL = 900;
+const CALM = 900; // ms at least between two looks at how far deliveries are
 const posted = (json) => ({ method: "POST", json });
 const PAUSE = 250; // milliseconds after typing until names are worked out
 
@@ -69,14 +70,17 @@ export const handover = () => ({
     const offer = () => {
       for (const button of all("[data-save-folder]", queue)) button.hidden = !("showDirectoryPicker" in window);
     };
-    const refresh = async () => {
+    const refresh = atMostEvery(CALM, async () => {
       try {
         morphInto(queue, await (await ask(`/series/${slug}/handover/queue`)).text());
         offer();
       } catch {
-        // The next round tries again.
+        // What changes next shows it.
       }
-      if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
+    });
+    let following = null;
+    const followMaking = () => {
+      following ??= followProgress(slug, "handover", refresh, () => (following = null));
     };
     const asked = () => {
       const { credits = {}, ...settings } = collected(form);
@@ -117,7 +121,7 @@ export const handover = () => ({
     }
     number();
     offer();
-    if (one('[data-busy="1"]', queue)) setTimeout(refresh, POLL);
+    if (one('[data-busy="1"]', queue)) followMaking();
 
     const seeOne = async (button) => {
       const dialog = one("#sample", root);
@@ -165,7 +169,7 @@ export const handover = () => ({
       event.preventDefault();
       try {
         await ask(`/series/${slug}/deliveries`, posted(asked()));
-        refresh();
+        followMaking();
         say("The files are being made.");
       } catch (error) {
         told.textContent = error.message;

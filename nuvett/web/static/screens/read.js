@@ -4,9 +4,9 @@ import { newestWins } from "../lib/draft.js";
 import { merged } from "../lib/merging.js";
 import { connectInstruments, placePoints } from "./read_instruments.js";
 import { connectStill } from "./read_still.js";
+import { followProgress } from "../lib/progress.js";
 import { acceptFiles, sendFiles } from "../lib/upload.js";
 
-const POLL = 800;
 const SLOTS = ["palette", "tone", "side", "target"];
 
 export const read = () => ({
@@ -299,15 +299,19 @@ export const read = () => ({
     showChecks();
     connectStill(page);
     connectInstruments(page);
-    const waitForReading = async () => {
+    const sayHeldUp = async () => {
       const references = await (await ask(`/series/${slug}/references/state`)).json();
-      const clips = await (await ask(`/series/${slug}/clips/state`)).json();
       const heldUp = one("[data-held-up]", root);
       heldUp.textContent = references.held_up;
       heldUp.hidden = !references.held_up;
-      if (references.waiting || clips.waiting) setTimeout(waitForReading, POLL);
-      else location.reload();
     };
+    const waitForReading = () =>
+      followProgress(
+        slug,
+        "read",
+        () => sayHeldUp().catch(() => {}),
+        () => location.reload(),
+      );
     /** Show what has just arrived among the references, before it has been read. */
     const showArrived = async () => {
       try {
