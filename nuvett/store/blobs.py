@@ -12,7 +12,7 @@ import os
 import re
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import IO, Any
@@ -27,6 +27,7 @@ _CHUNK = 1 << 20
 _PART = "part-"
 _MARK = "nuvett-store.json"
 _ABOUT = "Names the installation of Nuvett that these files belong to. Without it they are taken for absent."
+_TRIES = 2  # of a request to a storage elsewhere
 _FULL = (errno.ENOSPC, errno.EDQUOT)
 _NAME = re.compile(r"[0-9a-f]{64}")
 _PLACE = re.compile(r"/([0-9a-f]{2})/(\1[0-9a-f]{62})$")
@@ -47,6 +48,48 @@ def _full_disk_in_words() -> Iterator[None]:
         raise
 
 
+def _options(address: str) -> dict[str, Any]:
+    """How a storage is asked, where that can be told: a page that waits for one that is gone has to end soon."""
+    if not address.startswith("s3:"):
+        return {}
+    return {"config_kwargs": {"connect_timeout": 3, "read_timeout": 30, "retries": {"max_attempts": 2}}}
+
+
+class _Remote:
+    """A file system elsewhere, or a file there: whatever goes wrong beyond its control, it counts as absent then.
+
+    A file that is not there is told from a storage that fails, is slow, or takes our keys no more: of that nothing is
+    said to be missing, and work waits.
+    """
+
+    def __init__(self, of: Any) -> None:
+        self._of = of
+
+    def __getattr__(self, name: str) -> Any:
+        found = getattr(self._of, name)
+        return _or_absent(found) if callable(found) else found
+
+    def __enter__(self) -> "_Remote":
+        _or_absent(self._of.__enter__)()
+        return self
+
+    def __exit__(self, *amiss: Any) -> Any:
+        return _or_absent(self._of.__exit__)(*amiss)
+
+
+def _or_absent(call: Callable[..., Any]) -> Callable[..., Any]:
+    def asked(*given: Any, **named: Any) -> Any:
+        try:
+            found = call(*given, **named)
+        except FileNotFoundError:
+            raise
+        except Exception as error:  # whatever its client library calls it
+            raise StoreAbsentError from error
+        return _Remote(found) if hasattr(found, "__enter__") else found
+
+    return asked
+
+
 def digest_of(stream: IO[bytes]) -> str:
     """SHA-256 of a stream, which is the name of a blob of its bytes."""
     digest = hashlib.sha256()
@@ -65,9 +108,12 @@ class BlobStore:
     def __init__(self, address: str) -> None:
         self.address = address
         root: str
-        self._files, root = fsspec.core.url_to_fs(address, use_listings_cache=False)  # others write there, too
+        files, root = fsspec.core.url_to_fs(address, use_listings_cache=False, **_options(address))  # others write, too
         self._root = root.rstrip("/")
-        self._is_local = isinstance(self._files, LocalFileSystem)
+        self._is_local = isinstance(files, LocalFileSystem)
+        if hasattr(files, "retries"):
+            files.retries = _TRIES
+        self._files = files if self._is_local else _Remote(files)
         self._expected: str | None = None
 
     @property
@@ -85,7 +131,7 @@ class BlobStore:
         try:
             found = json.loads(self._files.cat_file(f"{self._root}/{_MARK}"))
             return str(found["installation"])
-        except (OSError, ValueError, KeyError, TypeError):
+        except (OSError, ValueError, KeyError, TypeError, StoreAbsentError):
             return None
 
     def mark(self, identity: str) -> None:
@@ -140,7 +186,7 @@ class BlobStore:
                 name = digest.hexdigest()
                 self._move(partial, self.place(name))
         finally:
-            with suppress(OSError):
+            with suppress(OSError, StoreAbsentError):
                 self._files.rm(partial)
         return name, size
 

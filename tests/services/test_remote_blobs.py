@@ -4,13 +4,14 @@ import dataclasses
 import hashlib
 import io
 import os
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from moto.server import ThreadedMotoServer
 
-from nuvett.core.errors import MissingBlobError
+from nuvett.core.errors import MissingBlobError, StoreAbsentError
 from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import read_settings
 from nuvett.services.looks import carrying
@@ -21,18 +22,15 @@ from nuvett.store import models
 from nuvett.store.blobs import BlobStore
 from tests.conftest import DEMO, drain
 
+KEYS = {"AWS_ACCESS_KEY_ID": "made-up", "AWS_SECRET_ACCESS_KEY": "made-up", "AWS_DEFAULT_REGION": "us-east-1"}
+
 
 @pytest.fixture(scope="module")
 def address() -> Iterator[str]:
     server = ThreadedMotoServer(ip_address="127.0.0.1", port=0, verbose=False)
     server.start()
     host, port = server.get_host_and_port()
-    said = {
-        "AWS_ENDPOINT_URL": f"http://{host}:{port}",
-        "AWS_ACCESS_KEY_ID": "made-up",
-        "AWS_SECRET_ACCESS_KEY": "made-up",
-        "AWS_DEFAULT_REGION": "us-east-1",
-    }
+    said = {"AWS_ENDPOINT_URL": f"http://{host}:{port}", **KEYS}
     before = {name: os.environ.get(name) for name in said}
     os.environ.update(said)
     yield "s3://nuvett/blobs"
@@ -76,6 +74,75 @@ def test_blobs_are_put_found_read_and_removed(address: str, tmp_path: Path) -> N
     assert not store.exists(name) and store.names() == set() and not store.is_whole(name)
     with pytest.raises(MissingBlobError):
         store.read(name)
+
+
+class SlowDownError(Exception):
+    """What a client library calls a storage that is asked too much; no kind of OSError."""
+
+
+def failing(error: Exception) -> Callable[..., object]:
+    def call(*_: object, **__: object) -> object:
+        raise error
+
+    return call
+
+
+Work = Callable[[BlobStore, str], object]
+FAILS = [SlowDownError("503"), PermissionError("the key is gone"), TimeoutError(), OSError(5)]
+
+
+@pytest.mark.parametrize("error", FAILS)
+@pytest.mark.parametrize(
+    ("method", "work"),
+    [
+        ("cat_file", lambda store, name: store.read(name)),
+        ("exists", lambda store, name: store.exists(name)),
+        ("open", lambda store, name: store.is_whole(name)),
+        ("open", lambda store, name: store.put(io.BytesIO(b"another jug"))),
+        ("mv", lambda store, name: store.put(io.BytesIO(b"another jug"))),
+        ("get_file", lambda store, name: store.local(name).__enter__()),
+        ("find", lambda store, name: store.names()),
+    ],
+)
+def test_a_storage_that_fails_is_absent_and_nothing_is_said_to_be_missing(
+    address: str, error: Exception, method: str, work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    store = BlobStore(f"{address}-failing")
+    store.mark("one")
+    store.expect("one")
+    name, _ = store.put(io.BytesIO(b"a jug"))
+    with monkeypatch.context() as broken, pytest.raises(StoreAbsentError):
+        broken.setattr(store.files._of, method, failing(error))
+        work(store, name)
+    assert store.read(name) == b"a jug" and store.names() == {name} and store.is_present(), "it came back"
+
+
+def test_a_storage_that_fails_while_a_file_is_written_is_absent(address: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    store = BlobStore(address)
+    opened = type(store.files.open(f"{store.root}/probe", "wb")._of)
+    monkeypatch.setattr(opened, "write", failing(SlowDownError("in the middle")))
+    with pytest.raises(StoreAbsentError):
+        store.put(io.BytesIO(b"half a jug"))
+
+
+def test_a_bucket_that_is_gone_or_cannot_be_reached_is_absent_soon(monkeypatch: pytest.MonkeyPatch) -> None:
+    server = ThreadedMotoServer(ip_address="127.0.0.1", port=0, verbose=False)
+    server.start()
+    host, port = server.get_host_and_port()
+    for name, value in {**KEYS, "AWS_ENDPOINT_URL": f"http://{host}:{port}"}.items():
+        monkeypatch.setenv(name, value)
+    store = BlobStore("s3://leaving/blobs")
+    assert store.identity() is None and store.names() == set(), "an empty one is taken into use"
+    store.mark("one")
+    store.expect("one")
+    name, _ = store.put(io.BytesIO(b"a jug"))
+    store.files.rm("leaving", recursive=True)
+    with pytest.raises(StoreAbsentError):
+        store.read(name)
+    server.stop()
+    started = time.monotonic()
+    assert not store.is_present() and store.identity() is None
+    assert time.monotonic() - started < 30
 
 
 def test_a_series_whose_files_lie_there_is_measured_and_handed_over(address: str, studio: Studio) -> None:

@@ -18,6 +18,7 @@ from tools.hard import safety
 from tools.hard.copy import Copy, wait_until
 from tools.hard.files import hostile
 from tools.hard.requests import odd_requests
+from tools.hard.rolling import rolling
 from tools.home import PROJECT
 
 _REQUESTS = 2000
@@ -198,6 +199,7 @@ def main() -> None:
             ("Before sign-in", lambda where: safety.before_sign_in(partial(_fresh, where))),
             ("Large pictures", _on_a_copy(safety.large)),
             ("Deleting a long series", _on_a_copy(safety.deleting)),
+            ("Rolling to the next version", rolling),
         ):
             if asked.only.lower() in title.lower():
                 _table(title, part(folder))
