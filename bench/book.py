@@ -33,7 +33,7 @@ _SECONDS = 300
 
 
 @contextmanager
-def _site(folder: Path) -> Iterator[tuple[str, str]]:
+def site(folder: Path) -> Iterator[tuple[str, str]]:
     """Addresses of a running copy with the demo measured, and of its database."""
     parent = Path("/var/lib/postgresql") if os.geteuid() == 0 else folder
     cluster = Cluster(parent / f"nuvett-bench-{os.getpid()}", folder / "passwords")
@@ -213,7 +213,7 @@ def run() -> list[Table]:
     table = Table("The lookbook, over HTTP", ("measure", "found", "at most"))
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        with _site(folder) as (base, database):
+        with site(folder) as (base, database):
             _matrix(base, table)
             _trying(base, table)
             _tables(base, database, table)

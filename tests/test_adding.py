@@ -13,6 +13,7 @@ from nuvett.core.area.scene import Scene
 from nuvett.core.area.weights import weigh
 from nuvett.core.area.words import area_changes, area_words
 from nuvett.core.even import witnesses
+from nuvett.core.even.clouds import Camera
 from nuvett.core.even.shared import Seen, shared_points
 from nuvett.core.even.solve import solve
 from nuvett.core.even.witnesses import WITNESSES, Hearing, heard
@@ -110,7 +111,7 @@ def test_a_witness_added_by_following_the_page_is_heard_and_weighed() -> None:
     lamps = beside("A witness of even light", witnesses)["LAMPS"]
     half = ours.cloud(3, 4000)[..., :3] * np.float32(0.5)
     frames = [Seen(sample, Features.none()) for sample in (half, half * np.float32(0.5))]
-    hearing = Hearing(frames, shared_points(frames, [(0, 1)]), 0.0)
+    hearing = Hearing(frames, shared_points(frames, [(0, 1)]), Camera(0.0))
     said = [w for w in heard(hearing, (*WITNESSES, lamps)) if w.kind == "lamps"]
     assert len(said) == 1 and said[0].difference[0] > 0.9
     needed = solve(said, {}, np.zeros((2, 3))).needed[:, 0]

@@ -1,16 +1,26 @@
 """A made-up series of any length: the demo's frames taken again and again, a little otherwise each time.
 
 `python -m tools.long_series FOLDER --frames 2000` writes the files; twenty-five a set-up, some minutes between them.
+`repeat_series` makes rows of an installation instead, in seconds, where measuring is not what is looked at.
 """
 
 import argparse
+import uuid
 from concurrent.futures import ProcessPoolExecutor
-from datetime import datetime, timedelta
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
+
+from nuvett.core.types import Linear
+from nuvett.services.engine.arrays import dump_sample, load_array, sample_of_array
+from nuvett.services.platform.studio import Studio
+from nuvett.services.references.targets import renew_target
+from nuvett.services.series.catalogue import find_series, start_series
+from nuvett.store import models
 
 FRAMES = Path(__file__).parents[1] / "demo" / "frames"
 IN_A_SETUP = 25
@@ -45,6 +55,44 @@ def write_series(folder: Path, frames: int) -> list[Path]:
     folder.mkdir(parents=True, exist_ok=True)
     with ProcessPoolExecutor() as pool:
         return list(pool.map(partial(write_frame, folder=folder), range(frames), chunksize=16))
+
+
+_OWN = ("id", "series_id", "setup_id", "position", "name", "sample", "follows_id", "created", "taken", "trim")
+
+
+def repeat_series(studio: Studio, slug: str, title: str, frames: int) -> str:
+    """A series of so many frames, each like one of a measured series but a little darker; its slug."""
+    with studio.database.session() as session:
+        source = find_series(session, slug)
+        rows = [row for row in source.frames if row.state == "ready"]
+        samples = [sample_of_array(load_array(studio.blobs.read(row.sample or ""))) for row in rows]
+        series = start_series(session, title)
+        for number in range(-(-frames // IN_A_SETUP)):
+            session.add(models.SetUp(series_id=series.id, position=number + 1, name=f"Set-up {number + 1}"))
+        session.flush()
+        setups = [setup.id for setup in series.setups]
+        columns = [column.key for column in models.Frame.__table__.columns if column.key not in _OWN]
+        for number in range(frames):
+            like, sample = rows[number % len(rows)], samples[number % len(rows)]
+            assert sample is not None
+            darker = Linear((sample.colours * np.float32(1 - 1e-4 * (number // len(rows) + 1))).astype(np.float32))
+            own = models.Frame(
+                **{name: getattr(like, name) for name in columns},
+                id=uuid.uuid4(),
+                series_id=series.id,
+                setup_id=setups[number // IN_A_SETUP],
+                position=number + 1,
+                name=f"LT-{number + 1:04}",
+                taken=_FIRST.replace(tzinfo=UTC) + number * _BETWEEN_FRAMES,
+                sample=studio.blobs.put(dump_sample(replace(sample, colours=darker)))[0],
+            )
+            session.add(own)
+        for reference in source.references[:2]:
+            values = {c.key: getattr(reference, c.key) for c in models.Reference.__table__.columns if c.key != "id"}
+            session.add(models.Reference(**values | {"series_id": series.id, "frame_id": None}))
+        session.flush()
+        renew_target(session, series.id)
+        return series.slug
 
 
 def main() -> None:

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from nuvett.core.even import together
 from nuvett.core.even.axes import log_axes
+from nuvett.core.even.clouds import Camera
 from nuvett.core.even.key import asked_by_key
 from nuvett.core.even.light import apply_gains, join_gains, split_gains
 from nuvett.core.even.setups import find_setups
@@ -95,7 +96,7 @@ def test_the_cameras_record_counts_where_two_frames_show_the_same_view_and_nowhe
     without = even_setup([seen(s) for s in scenes], "the middle")
     with_it = even_setup([seen(s, exposures[n]) for s, n in zip(scenes, names, strict=True)], "the middle")
     assert [light.gains for light in with_it] == [light.gains for light in without]
-    hearing = Hearing([seen(scenes[0], 3.0), seen(scenes[0], 2.0)], [], 0.5)
+    hearing = Hearing([seen(scenes[0], 3.0), seen(scenes[0], 2.0)], [], Camera(0.5))
     assert not [w for w in heard(hearing) if w.kind == "record"], "nothing that they share was found"
     flash = even_setup([seen(scenes[0], 3.0), seen(scenes[0] * np.float32(0.8), 1.0)], "the first", 0)[1]
     assert abs(np.log2(flash.gains[1] * 0.8)) < 0.1 and flash.rests == "points"

@@ -1,6 +1,6 @@
 """What two frames share, and how much of a camera's curve shared things show."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -22,12 +22,14 @@ class Seen:
 
     exposure : log2 of seconds times ISO over the f-number's square; none when it is not known
     things : linear colours of things that a person pointed at in several frames, by what names them
+    name : names its points, where they have a name
     """
 
     sample: Linear
     features: Features
     exposure: float | None = None
     things: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
+    name: str = ""
 
 
 @dataclass(frozen=True)
@@ -44,9 +46,19 @@ class Shared:
         return len(self.match.sure[0]) >= FEWEST_SHARED
 
 
-def shared_points(frames: Sequence[Seen], pairs: Iterable[tuple[int, int]]) -> list[Shared]:
+Matched = Callable[[Seen, Seen], Match]
+
+
+def match_seen(first: Seen, second: Seen) -> Match:
+    """Points that two frames share."""
+    return match_points(first.features, second.features)
+
+
+def shared_points(
+    frames: Sequence[Seen], pairs: Iterable[tuple[int, int]], matched: Matched = match_seen
+) -> list[Shared]:
     """What the frames of each pair share."""
-    return [Shared(i, j, match_points(frames[i].features, frames[j].features)) for i, j in pairs]
+    return [Shared(i, j, matched(frames[i], frames[j])) for i, j in pairs]
 
 
 def camera_share(shared: list[Shared]) -> float:

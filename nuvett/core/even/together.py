@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.even.axes import gains_of_axes, log_axes
+from nuvett.core.even.clouds import Camera
 from nuvett.core.even.even_light import UNSURE, EvenLight, described
 from nuvett.core.even.key import asked_by_key
-from nuvett.core.even.shared import Seen, Shared, camera_share, shared_points
+from nuvett.core.even.shared import Matched, Seen, Shared, camera_share, match_seen, shared_points
 from nuvett.core.even.solve import Solution, solve
 from nuvett.core.even.witness import Witness
 from nuvett.core.even.witnesses import Hearing, heard
@@ -26,31 +27,43 @@ Anchors = Sequence[tuple[Seen, EvenLight]]
 """Frames whose light is known already."""
 
 
-def even_setup(frames: Sequence[Seen], base: str, hero: int | None = None) -> list[EvenLight]:
+def even_setup(
+    frames: Sequence[Seen], base: str, hero: int | None = None, matched: Matched = match_seen
+) -> list[EvenLight]:
     """Even light of each frame of a set-up, in shooting order; a frame alone stays.
 
     hero : index of a frame that stays as it is, none when frames meet in their middle
+    matched : what two frames share; a caller may know it from before
     """
     if len(frames) == 1:
         return [EvenLight(base=base)]
     chosen = _spread_out(len(frames), hero)
     some = [frames[i] for i in chosen]
     place = chosen.index(hero) if hero is not None else None
-    solved = _solved(some, base, {} if place is None else {place: np.zeros(3)}, place)
+    shared = shared_points(some, list(combinations(range(len(some)), 2)), matched)
+    seen_by = Camera(camera_share(shared))  # one camera shot them all
+    solved = _solved(some, base, shared, seen_by, {} if place is None else {place: np.zeros(3)}, place)
     known = dict(zip(chosen, solved, strict=True))
     found = dict(known)
     for index in range(len(frames)):
         if index not in found:
             near = sorted(chosen, key=lambda other: abs(other - index))[:_NEAREST]
             held = sorted({*near, *chosen[:: max(1, len(chosen) // (_ANCHORS - _NEAREST))]})
-            found[index] = even_against(frames[index], [(frames[i], known[i]) for i in held], base)
+            found[index] = even_against(frames[index], [(frames[i], known[i]) for i in held], base, matched, seen_by)
     return [found[i] for i in range(len(frames))]
 
 
-def even_against(frame: Seen, anchors: Anchors, base: str) -> EvenLight:
-    """Even light of one frame by frames whose light is known: a later one of a set-up, or by another set-up's base."""
+def even_against(
+    frame: Seen, anchors: Anchors, base: str, matched: Matched = match_seen, seen_by: Camera | None = None
+) -> EvenLight:
+    """Even light of one frame by frames whose light is known: a later one of a set-up, or by another set-up's base.
+
+    seen_by : the camera where it is known; else it is told by what the frames share
+    """
     pinned = {i + 1: log_axes(light.gains) for i, (_, light) in enumerate(anchors)}
-    return _solved([frame, *(seen for seen, _ in anchors)], base, pinned, None)[0]
+    frames = [frame, *(seen for seen, _ in anchors)]
+    shared = shared_points(frames, [(0, i) for i in pinned], matched)
+    return _solved(frames, base, shared, seen_by or Camera(camera_share(shared)), pinned, None)[0]
 
 
 def _spread_out(count: int, hero: int | None) -> list[int]:
@@ -59,14 +72,18 @@ def _spread_out(count: int, hero: int | None) -> list[int]:
     return chosen if hero is None or hero in chosen else sorted([*chosen, hero])
 
 
-def _solved(frames: list[Seen], base: str, pinned: dict[int, NDArray[np.float64]], hero: int | None) -> list[EvenLight]:
-    pairs = [pair for pair in combinations(range(len(frames)), 2) if not (pair[0] in pinned and pair[1] in pinned)]
-    shared = shared_points(frames, pairs)
-    camera = camera_share(shared)
+def _solved(
+    frames: list[Seen],
+    base: str,
+    shared: list[Shared],
+    camera: Camera,
+    pinned: dict[int, NDArray[np.float64]],
+    hero: int | None,
+) -> list[EvenLight]:
     told = heard(Hearing(frames, shared, camera))
     expected = np.zeros((len(frames), 3))
     expected[:, 0] = asked_by_key([frame.sample for frame in frames], {i: float(v[0]) for i, v in pinned.items()})
-    found = _Found(base, camera, shared, told, solve([], pinned, expected), solve(told, pinned, expected))
+    found = _Found(base, camera.share, shared, told, solve([], pinned, expected), solve(told, pinned, expected))
     return [EvenLight(base=base) if index == hero else found.light(index) for index in range(len(frames))]
 
 

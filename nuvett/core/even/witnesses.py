@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from nuvett.core.even.axes import log_axes
 from nuvett.core.even.camera import scene_light
-from nuvett.core.even.overlay import light_cloud, overlay
+from nuvett.core.even.clouds import Camera
+from nuvett.core.even.overlay import overlay
 from nuvett.core.even.shared import Seen, Shared
 from nuvett.core.even.witness import Witness
 from nuvett.core.types import Linear
@@ -41,14 +42,14 @@ _PLAIN = 0.05  # EV: what shared things tell so well that colours as a whole nee
 
 @dataclass(frozen=True)
 class Hearing:
-    """What witnesses look at: frames, what each pair of them shares, and how much of a camera's curve they show.
+    """What witnesses look at: frames, what each pair of them shares, and the camera that saw them.
 
     heard : what those before have said
     """
 
     frames: Sequence[Seen]
     shared: list[Shared]
-    camera: float
+    camera: Camera
     heard: tuple[Witness, ...] = ()
 
 
@@ -57,12 +58,12 @@ def by_things(hearing: Hearing) -> list[Witness]:
 
     A thing may stand in shade in one of the frames; what most of them say counts.
     """
-    said, frames = [], hearing.frames
+    said, frames, camera = [], hearing.frames, hearing.camera.share
     for pair in hearing.shared:
         first, second = (frames[place].things for place in (pair.first, pair.second))
         for name in first.keys() & second.keys():
             one, other = (
-                log_axes(scene_light(Linear(np.array([colours[name]], dtype=np.float32).clip(_DARK)), hearing.camera))
+                log_axes(scene_light(Linear(np.array([colours[name]], dtype=np.float32).clip(_DARK)), camera))
                 for colours in (first, second)
             )
             said.append(Witness(pair.first, pair.second, (one - other)[0], _OF_A_THING, "things"))
@@ -71,7 +72,7 @@ def by_things(hearing: Hearing) -> list[Witness]:
 
 def by_points(hearing: Hearing) -> list[Witness]:
     """What plainly shared points say: the median of their ratios, by how they scatter and how many they are."""
-    said, camera = [], hearing.camera
+    said, camera = [], hearing.camera.share
     for pair in hearing.shared:
         if not pair.plainly:
             continue
@@ -91,14 +92,13 @@ def by_colours(hearing: Hearing) -> list[Witness]:
     that look alike may be right; where many do, their exposures' mode is a witness of its own, and where hardly any
     does, the frames show different things and the overlay says little of exposure.
     """
-    camera = hearing.camera
-    clouds = [light_cloud(scene_light(Linear(np.clip(frame.sample, 0, 1)), camera)) for frame in hearing.frames]
+    camera = hearing.camera.share
     told = {(w.first, w.second) for w in hearing.heard if w.spread[0] < _PLAIN}
     said = []
     for pair in hearing.shared:
         if (pair.first, pair.second) in told:
             continue
-        first, second = clouds[pair.first], clouds[pair.second]
+        first, second = (hearing.camera.cloud(hearing.frames[place]) for place in (pair.first, pair.second))
         found = overlay(first, second)
         ev, white = (float(np.exp(np.interp(found.overlap, _OVERLAPS, np.log(v)))) for v in (_OFF_EV, _OFF_WHITE))
         poor = max(1.0, _RICH / min(first.richness, second.richness)) ** 2

@@ -11,7 +11,7 @@ import numpy as np
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.drift.drift import Drift, Yardstick, measure_drift
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.even.shared import Seen
+from nuvett.core.even.shared import Matched, Seen, match_seen
 from nuvett.core.even.together import even_setup
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
@@ -42,9 +42,9 @@ def _place(hero: int | None, members: list[int]) -> int | None:
     return members.index(hero) if hero in members else None
 
 
-def even_members(frames: list[Seen], hero: int | None) -> list[EvenLight]:
-    """Even light of the frames of one set-up, in shooting order."""
-    return even_setup(frames, SERIES_BASE if hero is None else HERO_BASE, hero)
+def even_members(frames: list[Seen], hero: int | None, matched: Matched = match_seen) -> list[EvenLight]:
+    """Even light of the frames of one set-up, in shooting order. matched : what two of them share"""
+    return even_setup(frames, SERIES_BASE if hero is None else HERO_BASE, hero, matched)
 
 
 def pooled_share(count: int) -> int:

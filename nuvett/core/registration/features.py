@@ -6,6 +6,7 @@ things everyone should know to improve object retrieval", CVPR 2012).
 """
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -44,6 +45,11 @@ class Features:
 
     def __len__(self) -> int:
         return len(self.places)
+
+    @cached_property
+    def vectors(self) -> Floats:
+        """(N, 128) descriptors at about unit length."""
+        return self.descriptors.astype(np.float32) / np.float32(DESCRIPTOR_SCALE)
 
     @classmethod
     def none(cls) -> "Features":

@@ -12,11 +12,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.registration.features import DESCRIPTOR_SCALE, Features
+from nuvett.core.registration.features import Features
 from nuvett.core.types import Floats
 
 _RATIO, _FARTHEST = 0.82, 0.75  # of the second nearest descriptor's distance, and RootSIFT distance: plainly the same
 _LIKELY_RATIO = 0.9
+_ROWS = 256  # of likenesses that are looked at together
 _PLANES, _FEWEST, _PIXELS, _TRIES = 6, 6, 3.0, 600
 _ANOTHER_PLACE = 12.0  # pixels off a single similarity that plainly mean another place
 _SHEAR, _SCALES, _ALIKE, _AGREE = 2.0, (0.2, 5.0), 0.5, 0.6
@@ -24,17 +25,24 @@ _SHEAR, _SCALES, _ALIKE, _AGREE = 2.0, (0.2, 5.0), 0.5, 0.6
 
 def _nearest(first: Features, second: Features) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
     """(M, 2) indices of points that are each other's nearest, likely the same; and which of them plainly are (M,)."""
-    a, b = (f.descriptors.astype(np.float32) / DESCRIPTOR_SCALE for f in (first, second))
-    likeness = a @ b.T  # of nearly unit vectors: squared distance is twice what it lacks of 1
-    back = cv2.transpose(likeness).argmax(axis=1)
-    rows = np.arange(len(a))
-    best = likeness.argmax(axis=1)
-    least = 2 - 2 * likeness[rows, best]
-    likeness[rows, best] = -1
-    others = 2 - 2 * likeness.max(axis=1)
-    mutual = (back[best] == rows) & (least < _LIKELY_RATIO**2 * others)
+    a, b = first.vectors, second.vectors
+    best, value, other = np.empty(len(a), np.int64), np.empty(len(a), np.float32), np.empty(len(a), np.float32)
+    top = np.full(len(b), -1, np.float32)
+    for start in range(0, len(a), _ROWS):  # few rows at a time, which stay at hand
+        rows = slice(start, start + _ROWS)
+        likeness = a[rows] @ b.T  # of nearly unit vectors: squared distance is twice what it lacks of 1
+        np.maximum(top, likeness.max(axis=0), out=top)
+        each, found = np.arange(len(likeness)), likeness.argmax(axis=1)
+        best[rows], value[rows] = found, likeness[each, found]
+        likeness[each, found] = -1
+        other[rows] = likeness.max(axis=1)
+    likely = np.flatnonzero(value == top[best])
+    likely = likely[np.sort(np.unique(best[likely], return_index=True)[1])]  # of several as near the first counts
+    least, others = 2 - 2 * value[likely], 2 - 2 * other[likely]
+    kept = likely[least < _LIKELY_RATIO**2 * others]
+    least, others = 2 - 2 * value[kept], 2 - 2 * other[kept]
     plain = (least < _RATIO**2 * others) & (least < _FARTHEST**2)
-    return np.stack([rows[mutual], best[mutual]], axis=1), plain[mutual]
+    return np.stack([kept, best[kept]], axis=1), plain
 
 
 def _plausible(affine: NDArray[Any], from_: Floats, to: Floats) -> bool:

@@ -14,7 +14,7 @@ T = TypeVar("T")
 _OBJECT = 120  # bytes that any value of Python's takes at the least, roughly
 # Shares of the memory: a long series, all of which a wall asks for, has to have room in facts, or each of them is made
 # again in the middle of a request. Few pictures are looked at at once, and pools would push many facts out.
-_PICTURES, _POOLS = 0.35, 0.1
+_PICTURES, _POOLS, _MATCHES = 0.35, 0.05, 0.1
 
 
 def weight_of(value: object) -> int:
@@ -90,9 +90,11 @@ class Caches:
     """The caches of one process.
 
     pictures : pictures and arrays; facts : plans and measures of frames; pools : statistics of whole series
+    matches : what frames of a set-up share, for when another of them is named the hero
     """
 
     def __init__(self, megabytes: float) -> None:
         whole = megabytes * 1e6
         self.pictures, self.pools = Cache(whole * _PICTURES), Cache(whole * _POOLS)
-        self.facts = Cache(whole * (1 - _PICTURES - _POOLS))
+        self.matches = Cache(whole * _MATCHES)
+        self.facts = Cache(whole * (1 - _PICTURES - _POOLS - _MATCHES))

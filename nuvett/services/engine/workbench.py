@@ -26,6 +26,7 @@ class Workbench:
         self.tables = Tables(blobs, caches.pictures)
         self.plans = Plans(database, self.tables, caches.facts)
         self.areas = Areas(blobs, self.sources, caches.pictures)
+        self.matches = caches.matches
         self.lasting = Lasting(database, caches.facts)
         pooling = Pooling(self.sources, self.lasting, caches.facts, caches.pools)
         self.planner = Planner(self.sources, self.tables, self.plans, self.areas, pooling, caches.facts)

@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import rough_light
-from nuvett.core.even.shared import Seen
+from nuvett.core.even.shared import Matched, Seen, match_seen
 from nuvett.core.even.together import MOST_TOGETHER, even_against
 from nuvett.core.planning.series import even_members
 from nuvett.core.registration.features import find_features
-from nuvett.core.registration.matching import sure_places
+from nuvett.core.registration.matching import Match, sure_places
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Floats
 from nuvett.imaging.proxy import measuring_proxy, proxy_size
@@ -169,7 +169,7 @@ def _even_due(
         own = [row for row in members[setup] if row.own]
         if own:
             place = next((i for i, row in enumerate(own) if row.id == hero), None)
-            _keep(studio, own, even_members([_seen(studio, row) for row in own], place))
+            _keep(studio, own, even_members([_seen(studio, row) for row in own], place, _matched(studio)))
     for setup in due:
         _pause(studio)
         others = [row for row in members[setup] if not row.own]
@@ -209,7 +209,7 @@ def _seen(studio: Studio, row: _Row) -> Seen:
     """A frame as evening sees it. Frames measured by an earlier version get their points now, from their view."""
     sample = load_colours(studio.blobs.read(row.sample))
     if row.points:
-        return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure, row.things)
+        return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure, row.things, row.points)
     with studio.database.session() as session:
         frame = session.get_one(models.Frame, row.id)
         view, domain = frame.view or "", Space(frame.domain)
@@ -232,7 +232,18 @@ def _by_choice(studio: Studio, row: _Row, members: dict[uuid.UUID | None, list[_
         lights = {frame.id: frame.even for frame in session.scalars(query)}
         name = session.get_one(models.SetUp, row.base).name
     anchors = [(_seen(studio, h), EvenLight.model_validate(lights[h.id] or {})) for h in held]
-    return even_against(_seen(studio, row), anchors, name)
+    return even_against(_seen(studio, row), anchors, name, _matched(studio))
+
+
+def _matched(studio: Studio) -> Matched:
+    """What two frames share, remembered while memory lasts: another hero of a set-up changes nothing of it."""
+
+    def found(first: Seen, second: Seen) -> Match:
+        if not (first.name and second.name):
+            return match_seen(first, second)
+        return studio.bench.matches.get((first.name, second.name), lambda: match_seen(first, second))
+
+    return found
 
 
 def _keep(studio: Studio, rows: list[_Row], lights: list[EvenLight]) -> None:
