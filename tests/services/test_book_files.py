@@ -327,15 +327,28 @@ def test_the_health_of_a_look_is_found_on_all_frames_and_what_mends_it_does(stud
     with studio.database.session() as session:
         ground = trying.ground_of(session, catalogue.find_series(session, slug))
     aimed = trying.drafted(ground)
-    found = {one.kind: one for one in health.findings_on(studio.bench, ground.facts, aimed)}
+    found = {one.kind: one for one in health.findings_on(studio.bench, ground.facts, aimed).findings}
     assert set(found) == set(health.KINDS) and found["clipped"].affected and not found["merged"].affected
     assert found["merged"].words == "Colours that were two stay two."
     mended = health.remedy_for(studio.bench, ground.facts, aimed, "clipped")
     assert mended is not None and mended.words.endswith("all frames are clean")
     after = health.findings_on(studio.bench, ground.facts, aimed.with_look(mended.look))
-    assert not next(one for one in after if one.kind == "clipped").affected
+    assert not next(one for one in after.findings if one.kind == "clipped").affected
     short = health.in_short(trying.health_of(studio.bench, ground.facts, [0, 1, 2], aimed), 1)
     assert "newly clipped" in short
+
+
+def test_health_is_looked_at_some_frames_at_a_time_and_says_how_many(studio: Studio, slug: str) -> None:
+    set_draft(studio, slug, Look.of(ExposureStep(exposure=1.4)))
+    with studio.database.session() as session:
+        ground = trying.ground_of(session, catalogue.find_series(session, slug))
+    aimed, told = trying.drafted(ground), []
+    while not told or told[-1][0] < len(ground.facts):
+        found = health.findings_on(studio.bench, ground.facts, aimed, 2)
+        told.append((found.looked_at, found.frames))
+    assert told == [(2, 5), (4, 5), (5, 5)]
+    whole = health.findings_on(studio.bench, ground.facts, aimed)
+    assert whole.findings == found.findings and any(one.affected for one in whole.findings)
 
 
 def test_a_look_suits_the_series_it_was_made_for_better_than_one_far_off(studio: Studio, slug: str) -> None:

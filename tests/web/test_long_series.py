@@ -18,8 +18,10 @@ TILE, PLACE = r'min-w-0" data-frame="([^"]+)"', r'<i data-frame="([^"]+)"'
 @pytest.fixture(autouse=True)
 def short_pages(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """A page holds one frame, so that a series of two is long."""
-    for module, name in ((carry_wall, "WHOLE"), (carry_wall, "PAGE"), (board, "PAGE"), (threads, "PAGE")):
-        monkeypatch.setattr(module, name, 1)
+    for module in (carry_wall, board):
+        monkeypatch.setattr(module, "WHOLE", 1)
+    for module in (carry_wall, board, threads):
+        monkeypatch.setattr(module, "PAGE", 1)
     monkeypatch.setattr(frame_lists, "_SHORT", 1)
     monkeypatch.setattr(frame_lists, "_AROUND", 0)
     yield

@@ -19,6 +19,7 @@ from tools.hard.copy import Copy, wait_until
 from tools.hard.files import hostile
 from tools.hard.requests import odd_requests
 from tools.hard.rolling import rolling
+from tools.hard.soak import MINUTES, soak
 from tools.home import PROJECT
 
 _REQUESTS = 2000
@@ -185,6 +186,7 @@ def main() -> None:
     """Run all of it, or the parts whose titles hold a text."""
     parser = argparse.ArgumentParser(prog="./run hard", description=__doc__)
     parser.add_argument("--only", default="", help="parts whose titles hold this text")
+    parser.add_argument("--minutes", type=float, default=MINUTES, help="of mixed use of a long series")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory(prefix="nuvett-hard-", ignore_cleanup_errors=True) as name:
         folder = Path(name)
@@ -200,6 +202,7 @@ def main() -> None:
             ("Large pictures", _on_a_copy(safety.large)),
             ("Deleting a long series", _on_a_copy(safety.deleting)),
             ("Rolling to the next version", rolling),
+            ("Mixed use of a long series", _on_a_copy(partial(soak, minutes=asked.minutes))),
         ):
             if asked.only.lower() in title.lower():
                 _table(title, part(folder))

@@ -184,7 +184,7 @@ class Drawing:
             return self._made(pixels, (0, first_row), whole, depth)
         inside = self._touched(whole)
         if inside is None:
-            return self._stages.renderer.strip(pixels, first_row, depth)
+            return self._stages.renderer.strip(pixels, first_row, depth, mixed=True)
         out = np.empty(pixels.shape, dtype=np.uint8)
         for box in _around(whole, inside):
             left, top, width, height = box
@@ -192,7 +192,7 @@ class Drawing:
             if box == inside:
                 out[where] = self._made(pixels[where], (left, top), box, depth)
             else:
-                out[where] = self._stages.renderer.part(pixels[where], left, top)
+                out[where] = self._stages.renderer.part(pixels[where], left, top, mixed=True)
         return out
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:

@@ -1,6 +1,7 @@
 """The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from functools import cache, lru_cache
 from typing import Any
 
@@ -9,6 +10,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 from numpy.typing import NDArray
 
+from nuvett.core.drawing.lattice import drawn
 from nuvett.core.table.table import ShapedTable, check_table
 from nuvett.core.types import Encoded01, Floats
 
@@ -23,6 +25,28 @@ _DEPTHS: dict[str, ocio.BitDepth] = {
     "uint16": ocio.BIT_DEPTH_UINT16,
     "float32": ocio.BIT_DEPTH_F32,
 }
+
+
+@dataclass(frozen=True)
+class _Codes:
+    """A table as pixels of eight bits look into it; as `lattice.drawn` takes it."""
+
+    bases: NDArray[np.int32]
+    fractions: Floats
+    lattice: Floats
+    side: int
+
+    @classmethod
+    def of(cls, table: Floats, shaper: Floats | None) -> "_Codes":
+        side, shares = table.shape[0], np.linspace(0, 1, 256)
+        if shaper is not None:
+            shares = np.clip(np.interp(shares, np.linspace(0, 1, len(shaper)), shaper), 0, 1)
+        places = shares * (side - 1)
+        cells = np.minimum(places.astype(np.int32), side - 2)
+        lattice = np.zeros((side**3, 4), np.float32)
+        np.multiply(table.reshape(-1, 3), np.float32(255), out=lattice[:, :3])
+        bases = np.stack([cells * side * side, cells * side, cells]).astype(np.int32)
+        return cls(bases, (places - cells).astype(np.float32), lattice, side)
 
 
 class Renderer:
@@ -40,6 +64,7 @@ class Renderer:
             shaper.setData(np.repeat(source.shaper.astype(np.float32), 3))
             group.prependTransform(shaper)
         self._processor = _configured().getProcessor(group)
+        self._codes = _Codes.of(table, source.shaper if isinstance(source, ShapedTable) else None)
         self._ready: dict[tuple[str, str], ocio.CPUProcessor] = {}
 
     def _apply(self, source: Pixels, made: Pixels) -> None:
@@ -50,14 +75,20 @@ class Renderer:
             self._ready[kinds] = self._processor.getOptimizedCPUProcessor(*depths, ocio.OPTIMIZATION_LOSSLESS)
         self._ready[kinds].apply(_described(source), _described(made))
 
-    def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
+    def strip(self, pixels: Pixels, first_row: int, depth: int, mixed: bool = False) -> Pixels:
         """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit.
+
+        mixed : whether other parts of the picture go through floating point, so that these have to round alike
 
         8-bit output is dithered by less than half a code, tied to the place in the picture: what needed no
         change gets none, and the same place gets the same pixels however the picture is cut into strips.
         """
         pixels = np.ascontiguousarray(pixels)
         made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        if depth == 8 and pixels.dtype == np.uint8 and not mixed:
+            of, row = self._codes, first_row % _NOISE_SIDE
+            drawn(pixels, of.bases, of.fractions, of.lattice, of.side, _grain(), row, made)
+            return made
         rows = min(_NOISE_SIDE, max(1, BLOCK_PIXELS // pixels.shape[1]))
         noise = _noise(pixels.shape[1])
         block = np.empty((rows, *pixels.shape[1:]), dtype=np.float32)
@@ -76,11 +107,11 @@ class Renderer:
             at += count
         return made
 
-    def part(self, pixels: Pixels, left: int, top: int, depth: int = 8) -> Pixels:
-        """A part (H, W, 3) of a frame, 8 or 16 bit: the pixels that `picture` gives there."""
+    def part(self, pixels: Pixels, left: int, top: int, depth: int = 8, mixed: bool = False) -> Pixels:
+        """A part (H, W, 3) of a frame, 8 or 16 bit: the pixels that `picture` gives there. mixed : as `strip`"""
         offset = left % _NOISE_SIDE
         padded = np.pad(pixels, ((0, 0), (offset, 0), (0, 0)), mode="edge")
-        return self.picture(padded, depth, origin_row=top)[:, offset:]
+        return self.strip(padded, top, depth, mixed)[:, offset:]
 
     def coloured(self, pixels: Pixels) -> Encoded01:
         """Encoded colours (H, W, 3) of pixels, in floating point."""
@@ -89,14 +120,12 @@ class Renderer:
         self._apply(source, made)
         return Encoded01(made)
 
-    def picture(
-        self, pixels: Pixels, depth: int = 8, origin_row: int = 0, threads: int = 1, rows: int = STRIP_ROWS
-    ) -> Pixels:
+    def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
         """A whole picture (H, W, 3), in row strips on `threads` threads; the same pixels whatever the two are."""
         out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
 
         def work(top: int) -> None:
-            out[top : top + rows] = self.strip(pixels[top : top + rows], origin_row + top, depth)
+            out[top : top + rows] = self.strip(pixels[top : top + rows], top, depth)
 
         tops = range(0, len(pixels), rows)
         if threads == 1 or len(tops) == 1:
@@ -150,6 +179,15 @@ def _configured() -> ocio.Config:
 @cache
 def _noise_tile() -> Floats:
     return np.random.default_rng(20).uniform(-0.498, 0.498, (_NOISE_SIDE, _NOISE_SIDE, 3)).astype(np.float32)
+
+
+@cache
+def _grain() -> Floats:
+    """(64, 64, 4) the same noise, half a code up, since the kernel cuts off what lies beyond a whole one."""
+    grain = np.zeros((_NOISE_SIDE, _NOISE_SIDE, 4), np.float32)
+    grain[..., :3] = _noise_tile() + np.float32(0.5)
+    grain.setflags(write=False)
+    return grain
 
 
 @lru_cache(maxsize=4)

@@ -51,10 +51,19 @@ class Finding:
         return f"{count} frame{'' if count == 1 else 's'}: {self.affected[0].note.words}"
 
 
-def findings_on(bench: Workbench, facts: Facts, aimed: Aimed) -> list[Finding]:
-    """All that is looked at, on all frames of a series under a look."""
-    health = health_of(bench, facts, range(len(facts)), aimed)
-    return [Finding(kind, tuple(_affected(health, kind))) for kind in KINDS]
+@dataclass(frozen=True)
+class Health:
+    """All that is looked at, on the frames of a series that were looked at so far."""
+
+    findings: list[Finding]
+    looked_at: int
+    frames: int
+
+
+def findings_on(bench: Workbench, facts: Facts, aimed: Aimed, most: int | None = None) -> Health:
+    """What goes wrong under a look on all frames of a series. most : how many more of them are looked at now"""
+    health = health_of(bench, facts, range(len(facts)), aimed, most)
+    return Health([Finding(kind, tuple(_affected(health, kind))) for kind in KINDS], len(health), len(facts))
 
 
 def _affected(health: list[FrameHealth], kind: NoteKind) -> list[Affected]:
@@ -64,10 +73,11 @@ def _affected(health: list[FrameHealth], kind: NoteKind) -> list[Affected]:
 def remedy_for(bench: Workbench, facts: Facts, aimed: Aimed, kind: NoteKind) -> Remedy | None:
     """The mildest change of a look after which no frame of a series has a finding of a kind; none where nothing helps.
 
-    Frames that have it now are looked at; a look that is turned down does not do worse on the others.
+    Frames that are known to have it are looked at; a look that is turned down does not do worse on the others.
     """
-    health = health_of(bench, facts, range(len(facts)), aimed)
-    places = [i for i, one in enumerate(health) if any(note.kind == kind for note in one.notes)]
+    health = health_of(bench, facts, range(len(facts)), aimed, 0)
+    having = {one.frame.id for one in health if any(note.kind == kind for note in one.notes)}
+    places = [i for i, frame in enumerate(facts) if frame.id in having]
 
     def is_clean(look: Look) -> bool:
         tried = aimed.with_look(look)

@@ -19,6 +19,7 @@ from nuvett.services.engine.workbench import Workbench
 
 MOST_LOOKED_AT = 24
 _EDGE = 640  # of the picture in which soft places are found
+_MOST_WEIGHED = 240
 _FEW = 48  # colours that tell what a plan may do to noise
 
 
@@ -89,14 +90,17 @@ def soft_remedy(bench: Workbench, facts: Facts, aimed: Aimed) -> Remedy | None:
 
 
 def _most_at_risk(bench: Workbench, facts: Facts, aimed: Aimed) -> list[int]:
-    """Frames to look at, in their order: all of a few, else those whose plans pull near colours farthest apart."""
+    """Frames to look at, in their order: all of a few, else those whose plans pull near colours farthest apart.
+
+    Of a long series evenly spaced ones are weighed.
+    """
     if len(facts) <= MOST_LOOKED_AT:
         return list(range(len(facts)))
-    risks = []
-    for place, frame in enumerate(facts):
-        few = Linear(bench.sources.sample(frame).thinned(_FEW).colours)
+    risks, among = [], range(0, len(facts), -(-len(facts) // _MOST_WEIGHED))
+    for place in among:
+        few = Linear(bench.sources.sample(facts[place]).thinned(_FEW).colours)
         risks.append(float(np.median(gains(bench.planner.plan(facts, place, aimed), few))))
-    return sorted(int(place) for place in np.argsort(risks)[-MOST_LOOKED_AT:])
+    return sorted(among[int(index)] for index in np.argsort(risks)[-MOST_LOOKED_AT:])
 
 
 def _torn(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> Torn | None:

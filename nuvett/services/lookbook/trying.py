@@ -9,13 +9,16 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.book.kept import Use, aim_onto, laid_onto, trim_onto
 from nuvett.core.book.suits import Suit, suit_of
+from nuvett.core.computation import COMPUTATION
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.look.look import Look
 from nuvett.core.plan.frame_plan import FramePlan
+from nuvett.core.planning.summary import SUMMARY
 from nuvett.core.planning.warnings import Note
 from nuvett.core.reading.reading import Target
+from nuvett.core.types import Document
 from nuvett.imaging.encode import Format, encode
-from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
+from nuvett.services.engine.facts import Aimed, Facts, FrameFacts, digest
 from nuvett.services.engine.pictures import PREVIEW_QUALITY, TILE_POINTS
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book import KeptVersion
@@ -120,22 +123,50 @@ def _filled(picture: Pixels, cell: tuple[int, int]) -> Pixels:
     return picture[top : top + height, left : left + width]
 
 
-@dataclass(frozen=True)
-class FrameHealth:
-    """What goes wrong with one frame under a look."""
+class Healthy(Document):
+    """What goes wrong with a frame under a look: the key of its plan, and what is noted."""
 
-    frame: FrameFacts
-    plan: FramePlan
+    plan: str
     notes: tuple[Note, ...]
 
 
-def health_of(bench: Workbench, facts: Facts, places: Sequence[int], aimed: Aimed) -> list[FrameHealth]:
-    """What goes wrong with some frames of a series under a look."""
-    found = []
-    for place in places:
-        frame, plan = facts[place], bench.planner.plan(facts, place, aimed)
-        found.append(FrameHealth(frame, plan, bench.measures.health(frame, plan, aimed)))
-    return found
+@dataclass(frozen=True)
+class FrameHealth:
+    """What goes wrong with one frame under a look; plan : the key of its plan."""
+
+    frame: FrameFacts
+    plan: str
+    notes: tuple[Note, ...]
+
+
+_AT_ONCE = 12  # frames that are looked at before what was found is kept
+
+
+def health_of(
+    bench: Workbench, facts: Facts, places: Sequence[int], aimed: Aimed, most: int | None = None
+) -> list[FrameHealth]:
+    """What goes wrong with some frames of a series under a look.
+
+    most : how many of those that nobody has looked at are looked at now, all by default; the others are left out
+    """
+    names = {place: _name(bench, facts, place, aimed) for place in places}
+    found = bench.lasting.find(Healthy, names.values())
+    due = [place for place in places if names[place] not in found][:most]
+    for start in range(0, len(due), _AT_ONCE):
+        made, plans = {}, []
+        for place in due[start : start + _AT_ONCE]:
+            plan = bench.planner.plan(facts, place, aimed)
+            made[names[place]] = Healthy(plan=plan.key, notes=bench.measures.health(facts[place], plan, aimed))
+            plans.append(plan)
+        bench.plans.keep(*plans)
+        bench.lasting.keep(made)
+        found |= made
+    known = [(place, found[names[place]]) for place in places if names[place] in found]
+    return [FrameHealth(facts[place], one.plan, one.notes) for place, one in known]
+
+
+def _name(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> str:
+    return digest("health", COMPUTATION, SUMMARY, bench.planner.name(facts, place, aimed))
 
 
 def suit_on(bench: Workbench, facts: Facts, places: Sequence[int], aimed: Aimed, aims: bool) -> Suit:

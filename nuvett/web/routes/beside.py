@@ -9,10 +9,13 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from nuvett.core.errors import InvalidChangeError
 from nuvett.services.lookbook import beside
 from nuvett.services.looks import carrying, looks, wall_states
-from nuvett.services.series.catalogue import find_series, shown_frames
+from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.labels import labels_of
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Means
 from nuvett.web.heavy import heavy
+from nuvett.web.views.frame_lists import choices_of, is_long
 from nuvett.web.views.tiles import picture_address
 
 router = APIRouter(prefix="/series/{slug}/beside")
@@ -34,9 +37,9 @@ def _asked(text: str) -> beside.Asked:
 def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_length=20)] = None) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
-        frames = shown_frames(session, series.id)
+        frames, labels = series_facts(session, series), labels_of(session, series)
         values: dict[str, Any] = {"series": series, "slug": slug, "stages": stages_of(session, series)}
-        names = [(str(frame.id), frame.name) for frame in frames]
+        names = choices_of(frames, labels)
         first = series.hero_id or (frames[0].id if frames else None)
         usual = [frame.id for frame in frames if frame.id == first] + [f.id for f in frames if f.id != first][:1]
         asked = [_asked(text) for text in of or []] or [beside.Asked(frame) for frame in usual]
@@ -49,7 +52,8 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
     bench = context.studio.bench
     columns = [_column(context, slug, one, standing[0]) for one in standing]
     bench.plans.keep(*(one.plan(bench) for one in standing))
-    values |= {"columns": columns, "names": names, "states": states, "kept": kept, "most": beside.MOST}
+    values |= {"columns": columns, "names": names, "long": is_long(frames)}
+    values |= {"states": states, "kept": kept, "most": beside.MOST}
     return context.page("beside.html", "beside", **values)
 
 

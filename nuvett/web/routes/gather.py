@@ -46,6 +46,15 @@ def frames(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLR
         return context.part("parts/board_frames.html", board=board, slug=slug, developments=DEVELOPMENTS)
 
 
+@router.get("/gather/bases")
+def bases(context: Means, slug: str, setup: uuid.UUID) -> JSONResponse:
+    """What the light of a frame of a set-up can be evened by, once somebody wants to choose."""
+    with context.session() as session:
+        own = [("own", "by its own set-up"), ("none", "left as it came")]
+        others = [(str(one.id), f"by {one.name}") for one in find_series(session, slug).setups if one.id != setup]
+    return JSONResponse([{"id": key, "name": words} for key, words in own + others])
+
+
 @router.post("/frames")
 def upload(context: Means, slug: str, file: UploadFile) -> Response:
     try:

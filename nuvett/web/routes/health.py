@@ -4,7 +4,7 @@ import uuid
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Query
-from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
 from nuvett.core.book.kept import Use
 from nuvett.core.book.remedies import Remedy
@@ -17,7 +17,8 @@ from nuvett.services.lookbook.softness import Torn, soft_remedy, softness_on
 from nuvett.services.lookbook.trying import Ground, aimed_with, drafted, ground_of, health_of
 from nuvett.services.looks import looks
 from nuvett.services.looks.looks import proofs_of
-from nuvett.services.series.catalogue import find_series, look_of, shown_frames
+from nuvett.services.series.catalogue import find_series, look_of
+from nuvett.services.series.labels import labels_of
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
@@ -26,6 +27,7 @@ from nuvett.web.views.tiles import picture_address
 router = APIRouter(prefix="/series/{slug}/health")
 Kept = Annotated[uuid.UUID | None, Query()]
 _EDGE, _MOST_SHOWN, _MOST_TORN = 320, 12, 6
+_AT_ONCE = 48  # frames that are looked at in one request
 
 
 def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground, Aimed, str]:
@@ -44,15 +46,12 @@ def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground,
 @heavy
 def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
     ground, aimed, name = _asked(context, slug, kept)
-    findings = findings_on(context.studio.bench, ground.facts, aimed)
-    shown = []
-    for finding in findings:
-        plans = [one.health.plan for one in finding.affected[:_MOST_SHOWN]]
-        context.studio.bench.plans.keep(*plans)
-        shown.append((finding, [_tile(slug, one) for one in finding.affected[:_MOST_SHOWN]]))
+    health = findings_on(context.studio.bench, ground.facts, aimed, _AT_ONCE)
+    shown = [(one, [_tile(slug, frame) for frame in one.affected[:_MOST_SHOWN]]) for one in health.findings]
+    context.studio.bench.plans.mark_seen(frame.health.plan for one in health.findings for frame in one.affected)
     with context.session() as session:
         series = find_series(session, slug)
-        names = {str(f.id): f.name for f in shown_frames(session, series.id)}
+        names = {str(own): labels.name for own, labels in labels_of(session, series).items()}
         values: dict[str, Any] = {"series": series, "stages": stages_of(session, series)}
     query = f"?kept={kept}" if kept else ""
     return context.page(
@@ -63,7 +62,8 @@ def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
         kept=str(kept or ""),
         findings=shown,
         names=names,
-        frames=len(ground.facts),
+        frames=health.frames,
+        looked_at=health.looked_at,
         query=query,
         **values,
     )
@@ -71,11 +71,20 @@ def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
 
 def _tile(slug: str, one: Affected) -> dict[str, str]:
     health, note = one.health, one.note
-    src = picture_address(slug, health.frame.id, health.plan.key, _EDGE)
-    asked = f"plan={health.plan.key}&edge={_EDGE}&what={note.veil}&colour={note.where}"
+    src = picture_address(slug, health.frame.id, health.plan, _EDGE)
+    asked = f"plan={health.plan}&edge={_EDGE}&what={note.veil}&colour={note.where}"
     veil = f"/series/{slug}/frames/{health.frame.id}/veil.png?{asked}"
     said = {"words": note.words, "what": note.veil, "of": note.where}
     return {"frame": str(health.frame.id), "src": src, "veil": veil, **said}
+
+
+@router.get("/more")
+@heavy
+def more(context: Means, slug: str, kept: Kept = None) -> JSONResponse:
+    """Look at some more frames of a long series, for as long as the page that shows them is open."""
+    ground, aimed, _ = _asked(context, slug, kept)
+    health = findings_on(context.studio.bench, ground.facts, aimed, _AT_ONCE)
+    return JSONResponse({"looked_at": health.looked_at, "frames": health.frames})
 
 
 @router.get("/short")
@@ -99,7 +108,7 @@ def soft(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
     found = softness_on(context.studio.bench, ground.facts, aimed)
     tiles = [_torn_tile(context, slug, one) for one in found.torn[:_MOST_TORN]]
     with context.session() as session:
-        names = {str(f.id): f.name for f in shown_frames(session, find_series(session, slug).id)}
+        names = {str(own): labels.name for own, labels in labels_of(session, find_series(session, slug)).items()}
     values = {"found": found, "tiles": tiles, "names": names, "query": f"?kept={kept}" if kept else ""}
     return context.part("parts/soft.html", slug=slug, of=len(ground.facts), **values)
 

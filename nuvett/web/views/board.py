@@ -18,8 +18,8 @@ from nuvett.services.series.rows import Frame, Series
 from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import Context
 
-PAGE = 36
-"""Frames of a board that are there at once; more come as they are looked for."""
+WHOLE, PAGE = 48, 24
+"""Frames up to which a board is there whole, and of a longer one at once; more come as they are looked for."""
 
 
 @dataclass(frozen=True)
@@ -97,7 +97,7 @@ class Named:
 
 @dataclass(frozen=True)
 class Board:
-    """Everything that the board of Gather shows; `start` is where the page begins whose frames are there."""
+    """Everything that the board of Gather shows. page_size : how many frames are there at once"""
 
     setups: list[GatherSetup]
     waiting: int
@@ -111,7 +111,7 @@ class Board:
     ordered_by: str
     developments: list[str]
     asked: Asked
-    start: int
+    page_size: int
     undo: str
     redo: str
 
@@ -156,8 +156,9 @@ def board_of(context: Context, session: Session, slug: str, asked: Asked) -> Boa
     ready = [row for row in rows if row.state == "ready"]
     wanted = [row for row in ready if asked.finds(row)]
     at = next((place for place, row in enumerate(wanted) if row.id == asked.frame), asked.start)
-    start = at // PAGE * PAGE
-    shown = _frames(session, series, wanted[start : start + PAGE], ready)
+    size = WHOLE if len(wanted) <= WHOLE else PAGE
+    start = at // size * size
+    shown = _frames(session, series, wanted[start : start + size], ready)
     past = steps(session, arranging.subject_of(series))
     return Board(
         setups=_setups(series, ready, {row.id for row in wanted}, shown),
@@ -172,7 +173,7 @@ def board_of(context: Context, session: Session, slug: str, asked: Asked) -> Boa
         ordered_by=series.ordered_by,
         developments=companions.developments_in(session, series),
         asked=asked,
-        start=start,
+        page_size=size,
         undo=undo_words(past),
         redo=redo_words(past),
     )

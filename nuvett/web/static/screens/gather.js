@@ -5,7 +5,6 @@ import { atMostEvery, followProgress } from "../lib/progress.js";
 import { acceptFiles, sendFiles } from "../lib/upload.js";
 
 const CALM = 1500; // ms at least between two boards while frames arrive
-const PAGE = 36; // frames that the board shows at once
 const PAUSE = 250; // ms without a further letter, after which a name is looked for
 
 /** The dialog in which a frame's lens is chosen. */
@@ -64,11 +63,12 @@ export const gather = () => ({
     const board = one("[data-board]", root);
     const asked = { only: "", find: "" };
     const places = () => all("[data-board-frames] > *", board);
+    const size = () => Number(one("[data-page-size]", board).dataset.pageSize);
     /** Which frames are asked for, and where the page begins that is seen. */
     const query = (start) => new URLSearchParams({ ...asked, start: String(start) });
     const lookForFrames = fillAsSeen({
       places,
-      size: () => PAGE,
+      size,
       load: async (start) => (await ask(`/series/${slug}/gather/frames?${query(start)}`)).text(),
     });
     const show = async (start) => {
@@ -82,7 +82,7 @@ export const gather = () => ({
       typed = setTimeout(() => show(0).catch((error) => say(error.message)), PAUSE);
     };
     const refresh = atMostEvery(CALM, () =>
-      show(startSeen(places(), board, PAGE)).catch(() => {}) // what changes next shows it
+      show(startSeen(places(), board, size())).catch(() => {}) // what changes next shows it
     );
     const sayProgress = ({ done, total }) => {
       const bar = one("progress[data-measured]", board);
