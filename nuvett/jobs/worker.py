@@ -176,6 +176,7 @@ def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.A
     @app.task(name="forget_plans", queueing_lock="forget_plans", pass_context=False)
     async def forget_plans(timestamp: int) -> None:
         await asyncio.to_thread(studio.bench.plans.forget_old)
+        await asyncio.to_thread(studio.bench.lasting.forget_old)
 
     @app.periodic(cron="37 3 * * *")
     @app.task(name="tidy", queueing_lock="tidy", pass_context=False)

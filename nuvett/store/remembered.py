@@ -12,7 +12,7 @@ from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker
 from nuvett.store import models
 
 T = TypeVar("T")
-_MOST = 24  # of a few series at a time; a long one's facts take about 10 MB
+_MOST = 16  # of a few series at a time; a long one's facts take about 10 MB
 _WRITTEN, _REMEMBERED, _REVISIONS = "written", "remembered", "revisions"
 
 

@@ -53,10 +53,11 @@ class Cache:
             entry = self._kept.get(key)
         return None if entry is None else entry[0]
 
-    def put(self, key: Hashable, value: object) -> None:
-        """Keep a value under a key, in place of what was there."""
+    def put(self, key: Hashable, value: object, weight: int | None = None) -> None:
+        """Keep a value under a key, in place of what was there; it weighs its own bytes unless told otherwise."""
+        weighed = weight_of(value) if weight is None else weight
         with self._lock, suppress(ValueError):
-            self._kept[key] = (value, weight_of(value))
+            self._kept[key] = (value, weighed)
 
     def get(self, key: Hashable, make: Callable[[], T], weight: int | None = None) -> T:
         """The value under a key, made if need be; it weighs its own bytes unless told otherwise."""

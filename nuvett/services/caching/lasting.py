@@ -1,6 +1,6 @@
 """Documents named by all that they depend on: in the database for every process, and in memory while that lasts."""
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar, cast
 
@@ -50,35 +50,23 @@ class Lasting:
             due = [key for key, _, seen in rows if now - seen > _SEEN_ANEW]
             if due:
                 session.execute(update(row).where(row.key.in_(due)).values(seen=now))
-        found = {key: kind.model_validate_json(document) for key, document, _ in rows}
-        self._remember(found)
+        found = {}
+        for key, document, _ in rows:
+            found[key] = kind.model_validate_json(document)
+            self._kept.put(("lasting", key), found[key], len(document))
         return found
 
     def keep(self, made: Mapping[str, D]) -> None:
         """Keep documents; where one is there already, it is the same."""
-        self._remember(made)
-        if self._database is None or not made:
+        now, rows = datetime.now(UTC), []
+        for key in sorted(made):
+            document = made[key].model_dump_json()
+            self._kept.put(("lasting", key), made[key], len(document))
+            rows.append({"key": key, "document": document, "seen": now})
+        if self._database is None or not rows:
             return
-        now = datetime.now(UTC)
-        rows = [{"key": key, "document": made[key].model_dump_json(), "seen": now} for key in sorted(made)]
         with self._database.session() as session:
             session.execute(insert(models.Measured).values(rows).on_conflict_do_nothing())
-
-    def _remember(self, found: Mapping[str, D]) -> None:
-        for key, value in found.items():
-            self._kept.put(("lasting", key), value)
-
-    def get(self, kind: type[D], key: str, make: Callable[[], D]) -> D:
-        """The document of a key, made and kept if need be; asked for twice at once, it is made once."""
-
-        def made() -> D:
-            found = self.find(kind, [key])
-            if key not in found:
-                found = {key: make()}
-                self.keep(found)
-            return found[key]
-
-        return self._kept.get(("lasting", key), made)
 
     def forget_old(self) -> None:
         """Forget what nothing has asked for during KEPT_DAYS."""

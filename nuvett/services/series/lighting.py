@@ -66,8 +66,9 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
         if waiting:
             return
         sort_by_time(session, series_id)
-        frames = ready_frames(session, series_id)
-        if any(frame.setup_id is None for frame in frames):
+        without = models.Frame.series_id == series_id, models.Frame.state == "ready", models.Frame.setup_id.is_(None)
+        if session.scalar(select(models.Frame.id).where(*without).limit(1)) is not None:
+            frames = ready_frames(session, series_id)
             lights = [
                 rough_light(load_colours(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
             ]
@@ -133,7 +134,7 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
             return
         hero = series.hero_id
         things = _things_of(session, series_id)
-        frames = [_row_of(frame, things.get(frame.id, {})) for frame in ready_frames(session, series_id)]
+        frames = _rows(session, series_id, things)
         keys = {setup.id: setup.light_key for setup in series.setups}
         series.light_due = bool(frames)
     if not frames:
@@ -185,17 +186,15 @@ def _pause(studio: Studio) -> None:
         raise StoppingError
 
 
-def _row_of(frame: models.Frame, things: Things) -> _Row:
-    return _Row(
-        frame.id,
-        frame.sample or "",
-        frame.points or "",
-        frame.exposure,
-        frame.light_alone,
-        frame.light_base_id,
-        frame.setup_id,
-        things,
-    )
+def _rows(session: Session, series_id: uuid.UUID, things: dict[uuid.UUID, Things]) -> list[_Row]:
+    """What evening needs of the measured frames of a series, in shooting order."""
+    row = models.Frame
+    columns = row.id, row.sample, row.points, row.exposure, row.light_alone, row.light_base_id, row.setup_id
+    query = select(*columns).where(row.series_id == series_id, row.state == "ready").order_by(row.position)
+    return [
+        _Row(own, sample or "", points or "", exposure, alone, base, setup, things.get(own, {}))
+        for own, sample, points, exposure, alone, base, setup in session.execute(query)
+    ]
 
 
 def _key_of(rows: list[_Row], members: dict[uuid.UUID | None, list[_Row]], hero: uuid.UUID | None) -> str:
