@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.measure.boxes import averaged
 from nuvett.core.measure.sampling import PROXY_PIXELS
 from nuvett.core.spaces.curves import Curve, decode_curve, encode_curve
 from nuvett.core.spaces.rgb import SPACES, Space, matrix_between
@@ -34,7 +35,10 @@ def shrink_linear(pixels: Pixels, width: int, height: int, space: Space) -> Floa
     curve = SPACES[space].curve
     rows, columns = pixels.shape[:2]
     factor = max(1, min(rows // height, columns // width))
-    if factor > 1:
+    if factor > 1 and pixels.dtype == np.uint8:
+        out = np.empty((rows // factor, columns // factor, 3), dtype=np.float32)
+        averaged(np.ascontiguousarray(pixels), _decoding(256, curve), factor, out)
+    elif factor > 1:
         rows, columns = rows // factor * factor, columns // factor * factor
         out = np.empty((rows // factor, columns // factor, 3), dtype=np.float32)
         step = max(factor, _STRIP_ROWS // factor * factor)

@@ -62,7 +62,7 @@ def test_what_is_found_by_name_or_mark_is_paged_alike(client: TestClient, slug: 
     found = client.get(f"/series/{slug}/carry/wall?find=0102").text
     assert (re.findall(TILE, found), re.findall(PLACE, found)) == ([second], []) and "1 hidden" in found
     client.post(f"/series/{slug}/frames/favourites", json={"frames": [second]})
-    for page in (f"/series/{slug}/carry/wall?only=favourites", f"/series/{slug}/gather/board?only=favourite"):
+    for page in (f"/series/{slug}/carry/wall?only=favourites", f"/series/{slug}/gather/board?only=favourites"):
         html = client.get(page).text
         assert "AT-0102" in html and "AT-0101" not in html
 

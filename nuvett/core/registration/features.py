@@ -80,7 +80,9 @@ def find_features(proxy: Linear, most: int = MOST_POINTS) -> Features:
 
 def _colours(proxy: Linear, places: Floats) -> Floats:
     """(N, 3) Gaussian means of linear light about points, zero where not nearly all of the patch is usable."""
-    usable = ((proxy.min(axis=2) > _DARKEST) & (proxy.max(axis=2) < _CLIPPED)).astype(np.float32)
+    planes = [proxy[..., channel] for channel in range(3)]  # one by one: a reduction along three takes far longer
+    least, most = (choose(choose(*planes[:2]), planes[2]) for choose in (np.minimum, np.maximum))
+    usable = ((least > _DARKEST) & (most < _CLIPPED)).astype(np.float32)
     column = np.clip(np.rint(places[:, 0]).astype(int), 0, proxy.shape[1] - 1)
     row = np.clip(np.rint(places[:, 1]).astype(int), 0, proxy.shape[0] - 1)
     nearest = np.abs(np.subtract.outer(places[:, 2] * _OF_ITS_SIZE, _SIGMAS)).argmin(axis=1)

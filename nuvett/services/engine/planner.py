@@ -39,12 +39,10 @@ from nuvett.core.types import OKLab
 from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.areas import Areas
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts, HeldThread, digest
-from nuvett.services.engine.plans import Plans
+from nuvett.services.engine.plans import PLAN_BYTES, Plans
 from nuvett.services.engine.pooling import Pooling
 from nuvett.services.engine.sources import Sources
 from nuvett.services.engine.tables import Tables
-
-_PLAN_BYTES = 16_000  # of a plan, which is not worth weighing each time
 
 
 class Planner:
@@ -99,7 +97,7 @@ class Planner:
                 plan = plan if thread.goal.colour is None else self._held_to_colour(frame, plan, thread, anchor)
             return plan
 
-        return self._kept.get(("plan", self.name(frames, index, aimed)), make, _PLAN_BYTES)
+        return self._kept.get(("plan", self.name(frames, index, aimed)), make, PLAN_BYTES)
 
     def name(self, frames: Facts, index: int, aimed: Aimed) -> str:
         """Names all that the plan of a frame depends on: frames of one name have the same plan."""
@@ -169,7 +167,7 @@ class Planner:
             plan = trimmed(base, look, trim, lambda: self._fitting(frames, frame, aimed))
             return plan.through_lens(frame.lens)
 
-        return self._kept.get(("plan", name), make, _PLAN_BYTES)
+        return self._kept.get(("plan", name), make, PLAN_BYTES)
 
     def look_plan(self, frames: Facts, index: int, aimed: Aimed) -> FramePlan:
         """What a look does to one frame of a series as it would be carried now: its plan without its trim and lens."""

@@ -16,6 +16,9 @@ from nuvett.store.database import Database
 
 _SEEN_ANEW = timedelta(hours=12)  # after which a plan that is used again is marked as seen
 _FORGOTTEN = "This rendering is no longer kept; reload the page."
+PLAN_BYTES = 16_000
+"""Of a plan in memory, roughly, which is not worth weighing each time."""
+
 KEPT_DAYS = 90
 """Days after which a plan that no page has named is forgotten; the page that shows it keeps it anew."""
 
@@ -46,7 +49,7 @@ class Plans:
                 session.execute(seen)
         for key, plan in fresh.items():
             self._kept.put(("seen", key), now)
-            self._kept.put(("known", key), plan)
+            self._kept.put(("known", key), plan, PLAN_BYTES)
 
     def mark_seen(self, keys: Iterable[str]) -> None:
         """Mark plans as named by a page, which keeps them from being forgotten."""

@@ -4,9 +4,8 @@ import uuid
 from dataclasses import dataclass, fields
 from datetime import datetime
 from itertools import groupby, pairwise
-from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -17,6 +16,7 @@ from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.rows import Frame, Series
 from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import Context
+from nuvett.web.views.frame_lists import FramesAsked
 
 WHOLE, PAGE = 48, 24
 """Frames up to which a board is there whole, and of a longer one at once; more come as they are looked for."""
@@ -59,20 +59,11 @@ class GatherSetup:
     first: str
 
 
-class Asked(BaseModel):
+class Asked(FramesAsked):
     """Which frames of a board are asked for, and which page of it: from a place on, or the one with a frame."""
 
-    model_config = ConfigDict(extra="ignore")
-
-    only: Literal["", "favourite", "wanted", "left-out"] = ""
-    find: str = Field(default="", max_length=120)
     start: int = Field(default=0, ge=0)
     frame: uuid.UUID | None = None
-
-    def finds(self, row: "_Row") -> bool:
-        """Whether a frame is among those that are asked for."""
-        kept = {"favourite": row.favourite, "wanted": not row.left_out, "left-out": row.left_out}
-        return kept.get(self.only, True) and self.find.strip().lower() in row.name.lower()
 
 
 @dataclass(frozen=True)

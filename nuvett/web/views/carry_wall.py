@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from nuvett.core.planning.run import Column, columns_of
 from nuvett.core.reading.column import lightness_marks
@@ -21,6 +21,7 @@ from nuvett.services.series.rows import Reference
 from nuvett.services.threads import threads
 from nuvett.services.threads.measuring import Seen
 from nuvett.web.context import Context
+from nuvett.web.views.frame_lists import FramesAsked
 from nuvett.web.views.instruments import palette_bands, tone_side
 from nuvett.web.views.readings import zone_views
 from nuvett.web.views.threads import OnWall, named, on_wall
@@ -31,25 +32,15 @@ WHOLE, PAGE = 60, 24
 
 _NAMED = 5  # frames that stand out which are told by name
 Sort = Literal["shooting", "drift", "thread"]
-Only = Literal["all", "favourites", "wanted", "left-out"]
 
 
-class Shown(BaseModel):
+class Shown(FramesAsked):
     """How a wall is asked for: which state it shows, which one beside it, in what order, and which of its frames."""
-
-    model_config = ConfigDict(extra="ignore")
 
     show: str = Field(default="", max_length=20)
     beside: str = Field(default="", max_length=20)
     sort: Sort = "shooting"
     thread: str = Field(default="", max_length=40)
-    only: Only = "all"
-    find: str = Field(default="", max_length=120)
-
-    def finds(self, frame: Labels) -> bool:
-        """Whether a frame is among those that are asked for."""
-        kept = {"favourites": frame.favourite, "wanted": not frame.left_out, "left-out": frame.left_out}
-        return kept.get(self.only, True) and self.find.strip().lower() in frame.name.lower()
 
 
 @dataclass(frozen=True)

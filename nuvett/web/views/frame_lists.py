@@ -2,13 +2,41 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal, Protocol
 from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
 
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.series.labels import Labels
 
 _SHORT = 120  # frames of a series that are listed on a page at once
 _AROUND = 20  # on each side of the frame in work, of a longer one
+
+
+class Marked(Protocol):
+    """A frame as a person finds it among others."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def favourite(self) -> bool: ...
+    @property
+    def left_out(self) -> bool: ...
+
+
+class FramesAsked(BaseModel):
+    """Which frames of a series are asked for."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    only: Literal["all", "favourites", "wanted", "left-out"] = "all"
+    find: str = Field(default="", max_length=120)
+
+    def finds(self, frame: Marked) -> bool:
+        """Whether a frame is among those that are asked for."""
+        kept = {"favourites": frame.favourite, "wanted": not frame.left_out, "left-out": frame.left_out}
+        return kept.get(self.only, True) and self.find.strip().lower() in frame.name.lower()
 
 
 @dataclass(frozen=True)

@@ -61,7 +61,7 @@ export const gather = () => ({
     const root = this.$el;
     const slug = root.dataset.slug;
     const board = one("[data-board]", root);
-    const asked = { only: "", find: "" };
+    const asked = { only: "all", find: "" };
     const places = () => all("[data-board-frames] > *", board);
     const size = () => Number(one("[data-page-size]", board).dataset.pageSize);
     /** Which frames are asked for, and where the page begins that is seen. */
