@@ -64,4 +64,4 @@ class Settings(BaseSettings):
         gt=0,
         description="Memory that tasks take together; large pictures wait for each other.",
     )
-    cache_megabytes: int = Field(default=512, gt=0, description="Memory for decoded views and finished renders.")
+    cache_megabytes: int = Field(default=320, gt=0, description="Memory for decoded views and finished renders.")

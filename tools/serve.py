@@ -1,7 +1,6 @@
 """Starts everything: the private database, its migrations, the worker and the web server; stops it all on Ctrl-C."""
 
 import argparse
-import os
 import signal
 import socket
 import subprocess
@@ -51,10 +50,8 @@ def main() -> None:
 
 def _start_worker() -> subprocess.Popen[bytes]:
     # In a session of its own, so that Ctrl-C reaches it through us once and not twice.
-    # Fewer malloc arenas: large pictures on several threads otherwise leave freed memory spread over all of them.
-    environment = os.environ | {"MALLOC_ARENA_MAX": "2"}
     command = [sys.executable, "-m", "nuvett.jobs"]
-    return subprocess.Popen(command, cwd=PROJECT, env=environment, stdin=subprocess.PIPE, start_new_session=True)
+    return subprocess.Popen(command, cwd=PROJECT, stdin=subprocess.PIPE, start_new_session=True)
 
 
 def serve(settings: Settings, demo: bool, home: Home) -> None:

@@ -23,13 +23,13 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import DiskFullError, MissingBlobError, NuvettError, StoppingError, StoreAbsentError
-from nuvett.jobs.memory import hand_back_freed
 from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.jobs.watcher import watch_folders
 from nuvett.logs import Timed, logged_as, set_up_logs
 from nuvett.services.delivery import delivering
 from nuvett.services.looks import carried_plans, wall_filling
 from nuvett.services.platform.checkup import find_again, set_aside, tidy
+from nuvett.services.platform.freed import hand_back_freed
 from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.queue import (
     ANY,

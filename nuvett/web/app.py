@@ -4,12 +4,14 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+import anyio
 from anyio import to_thread
 from fastapi import FastAPI
 from starlette.datastructures import Headers
 from starlette.staticfiles import StaticFiles
 
 from nuvett.services.entry.sessions import Attempts, Sessions
+from nuvett.services.platform.freed import hand_back_freed
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web import faults
@@ -45,6 +47,15 @@ from nuvett.web.security.guard import Guard
 from nuvett.web.security.naming import Named
 from nuvett.web.security.signin import Gate, session_of
 
+_HAND_BACK = 20.0  # seconds
+
+
+async def _hand_back_now_and_then() -> None:
+    """Let the allocator give back what pictures have freed, for as long as pages are answered."""
+    while True:
+        await anyio.sleep(_HAND_BACK)
+        await to_thread.run_sync(hand_back_freed)
+
 
 def make_app(settings: Settings, studio: Studio) -> FastAPI:
     """An application on a studio that the caller keeps and closes."""
@@ -55,7 +66,10 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
         app.state.templates = make_templates()
         app.state.heavy, app.state.turns, app.state.signing = make_limiter(), in_turn(), in_turn()
         app.state.sessions, app.state.attempts = Sessions(studio.database), Attempts(studio.database)
-        yield
+        async with anyio.create_task_group() as beside:
+            beside.start_soon(_hand_back_now_and_then)
+            yield
+            beside.cancel_scope.cancel()
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     stages = (shelf, events, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)

@@ -1,5 +1,6 @@
 """The web server of one process."""
 
+import gc
 import socket
 
 import uvicorn
@@ -35,4 +36,6 @@ def serve_pages(settings: Settings, studio: Studio, port: int) -> None:
         timeout_graceful_shutdown=_GRACE,
         limit_concurrency=settings.connections or None,
     )
+    gc.collect()
+    gc.freeze()  # what was loaded stays, and need not be looked through again and again
     _Server(config).run()

@@ -15,12 +15,12 @@ from sqlalchemy import func, select, text
 from nuvett.core.errors import DiskFullError, StoppingError
 from nuvett.imaging.opened import Limits
 from nuvett.jobs import worker
-from nuvett.jobs.memory import hand_back_freed
 from nuvett.services.delivery import deliveries, delivering
 from nuvett.services.delivery.delivery_settings import DeliverySettings
 from nuvett.services.files import writing
 from nuvett.services.files.measuring import MeasuredFile
 from nuvett.services.platform import workers
+from nuvett.services.platform.freed import hand_back_freed
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import clips, new_references
 from nuvett.services.series import catalogue, gathering, lighting

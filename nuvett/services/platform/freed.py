@@ -1,4 +1,4 @@
-"""Memory that a task has freed, handed back to the system before the next one asks for its own."""
+"""Memory that work has freed, handed back to the system before the next asks for its own."""
 
 import ctypes
 from collections.abc import Callable
