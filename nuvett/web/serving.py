@@ -2,7 +2,6 @@
 
 import gc
 import socket
-import sys
 
 import uvicorn
 
@@ -11,7 +10,6 @@ from nuvett.settings import Settings
 from nuvett.web.app import make_app
 from nuvett.web.security.protocol import PunctualProtocol
 
-_SWITCH = 0.0005  # seconds that a thread that computes runs on while one that answers a light request waits
 _GRACE = 5  # seconds that open requests are given when it stops
 
 
@@ -38,7 +36,6 @@ def serve_pages(settings: Settings, studio: Studio, port: int) -> None:
         timeout_graceful_shutdown=_GRACE,
         limit_concurrency=settings.connections or None,
     )
-    sys.setswitchinterval(_SWITCH)
     gc.collect()
     gc.freeze()  # what was loaded stays, and need not be looked through again and again
     _Server(config).run()
