@@ -229,8 +229,9 @@ def wall_table(folder: Path) -> Table:
 
     def change() -> None:
         wall = build_wall(bench, frames, Aimed(next(looks), target, "target"), Show.LOOK)
+        plans = [bench.plans.find(item.shown.plan if item.shown else "") for item in wall.items]
         with ThreadPoolExecutor(os.cpu_count()) as pool:
-            list(pool.map(lambda item: bench.pictures.preview(item.frame, item.plan, 400), wall.items))
+            list(pool.map(lambda item, plan: bench.pictures.preview(item.frame, plan, 400), wall.items, plans))
 
     table.add("plans, measures and tiles", round(timed(change, 3), 2), "under 1")
     return table
