@@ -48,11 +48,16 @@ def test_what_one_process_worked_out_another_one_shows_without_working(
     assert plan is not None and plan.key == bench.planner.plan(frames, 1, aimed).key
 
 
-def test_a_page_is_worked_out_and_the_rest_is_said_to_be_missing(bench: Workbench, frames: Facts, aimed: Aimed) -> None:
+def test_a_page_is_worked_out_and_the_rest_is_said_to_be_missing(
+    bench: Workbench, frames: Facts, aimed: Aimed, monkeypatch: pytest.MonkeyPatch
+) -> None:
     wall = build_wall(bench, frames, aimed, Show.LOOK, {1})
     assert [item.shown is None for item in wall.items] == [True, False, True, True] and wall.missing == 3
     assert wall.drift == (wall.items[1].original.drift.value, wall.items[1].drift)
+    monkeypatch.setattr("nuvett.services.engine.wall.outliers", lambda drifts: [True] * len(drifts))
+    assert not any(item.outlier for item in build_wall(bench, frames, aimed, Show.LOOK, {1, 2}).items)
     whole = build_wall(bench, frames, aimed, Show.LOOK)
+    assert all(item.outlier for item in whole.items)
     assert whole.missing == 0 and whole.items[1].shown == wall.items[1].shown and whole.drift != wall.drift
 
 

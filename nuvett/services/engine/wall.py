@@ -162,7 +162,9 @@ def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show, now: Col
     items = [WallItem(frame, one, original.summary if original else None) for frame, one, original in pairs]
     whole = [item for item in items if item.frame.id == item.frame.first]  # a variant is no second frame of the set
     measured = [item for item in whole if item.shown and item.shown.summary.drift]
-    flags = zip(measured, outliers([item.drift for item in measured]), strict=True)
+    # What stands out among a few does not do so among all.
+    known = all(item.shown for item in whole)
+    flags = zip(measured, outliers([item.drift for item in measured]), strict=True) if known else ()
     standing_out = {item.frame.id for item, flag in flags if flag}
     items = [replace(item, outlier=item.frame.id in standing_out) for item in items]
     both = [(item.original, item.shown.summary) for item in whole if item.original and item.shown]
