@@ -28,14 +28,10 @@ class Lasting:
     def __init__(self, database: Database | None, kept: Cache) -> None:
         self._database, self._kept = database, kept
 
-    def known(self, key: str) -> Document | None:
-        """The document of a key where memory has it."""
-        return cast(Document | None, self._kept.peek(("lasting", key)))
-
     def find(self, kind: type[D], keys: Iterable[str]) -> dict[str, D]:
         """Those documents of some keys that are there, in memory or in the database."""
         asked = set(keys)
-        found = {key: cast(D, value) for key in asked if (value := self.known(key)) is not None}
+        found = {key: cast(D, value) for key in asked if (value := self._kept.peek(("lasting", key))) is not None}
         missing = sorted(asked - set(found))
         for start in range(0, len(missing), _AT_ONCE):
             found |= self._read(kind, missing[start : start + _AT_ONCE])

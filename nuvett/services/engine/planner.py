@@ -107,8 +107,7 @@ class Planner:
         return digest(self._unheld_name(frames, frame, aimed), frames.pool_key(aimed.look), held)
 
     def _unheld_name(self, frames: Facts, frame: FrameFacts, aimed: Aimed) -> str:
-        kept = frame.kept.get(aimed.version, "") if aimed.version else ""
-        own = kept or frames.pool_key(aimed.look)  # what was kept depends on no other frame
+        own = _kept_key(frame, aimed) or frames.pool_key(aimed.look)  # what was kept depends on no other frame
         return digest(own, frame.key, aimed.on(frame).key, frame.view, frame.subject)
 
     def _anchor(self, frames: Facts, index: int, aimed: Aimed, thread: HeldThread) -> Anchor | None:
@@ -157,7 +156,7 @@ class Planner:
         """Plan of one frame of a series under a look, with the frame's own trim alone."""
         frame = frames[index]
         name = self._unheld_name(frames, frame, aimed)
-        kept = frame.kept.get(aimed.version, "") if aimed.version else ""
+        kept = _kept_key(frame, aimed)
         aimed = aimed.on(frame)
 
         def make() -> FramePlan:
@@ -232,3 +231,8 @@ class Planner:
         curve = aimed.look.step(CurveStep).model_copy(update={"master": STRAIGHT})
         straight = replace(aimed, look=aimed.look.with_step(curve))
         return self.plan(frames, index, straight), straight
+
+
+def _kept_key(frame: FrameFacts, aimed: Aimed) -> str:
+    """Names the plan that was kept of a frame when it was carried to a version; empty where none was."""
+    return frame.kept.get(aimed.version, "") if aimed.version else ""

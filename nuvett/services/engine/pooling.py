@@ -46,17 +46,18 @@ class Pooling:
         for frame in firsts:
             members.setdefault(frame.setup, []).append(frame)
         numbers = {setup: number for number, setup in enumerate(members)}
-        named = {_name(look, some): some for some in (firsts, *members.values())}
+        whole, names = _name(look, firsts), {setup: _name(look, some) for setup, some in members.items()}
+        named = {whole: firsts, **{names[setup]: some for setup, some in members.items()}}
         found = self._lasting.find(Statistics, named)
         made = {key: self._pooled(some, look) for key, some in named.items() if key not in found}
         self._lasting.keep(made)
         found |= made
-        by_setup = {numbers[setup]: found[_name(look, some)] for setup, some in members.items()}
+        by_setup = {numbers[setup]: found[name] for setup, name in names.items()}
 
         def own(index: int) -> Statistics:
             return self._own(firsts[index], look)
 
-        return Pools(by_setup, found[_name(look, firsts)], [numbers[frame.setup] for frame in firsts], own)
+        return Pools(by_setup, found[whole], [numbers[frame.setup] for frame in firsts], own)
 
     def _pooled(self, frames: Sequence[FrameFacts], look: Look) -> Statistics:
         share = pooled_share(len(frames))

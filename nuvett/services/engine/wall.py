@@ -95,12 +95,6 @@ def _name(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show
     return digest("look", how, bench.planner.name(frames, index, aimed))
 
 
-def _work_out(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> tuple[Shown, FramePlan]:
-    plan = shown_plan(bench, frames, index, aimed, show)
-    shown = Shown(plan=plan.key if plan else "", summary=bench.measures.summary(frames[index], plan, aimed))
-    return shown, plan or FramePlan()
-
-
 @dataclass(frozen=True)
 class State:
     """What is asked of a wall: how each frame is shown, by the names of all that it depends on."""
@@ -133,20 +127,40 @@ class State:
 
     def missing(self) -> list[int]:
         """Indices of frames that are not worked out yet."""
-        return [index for index, pair in enumerate(zip(*self.known(), strict=True)) if None in pair]
+        return _lacking(self.known())
 
     def work_out(self, indices: Sequence[int]) -> None:
-        """Plan and measure some frames, and keep what is found for every process."""
+        """Plan and measure what is not known of some frames, and keep what is found for every process."""
         # One after the other: these are many small array steps, which threads only slow down.
         for start in range(0, len(indices), _AT_ONCE):
-            made, plans = {}, []
-            for index in indices[start : start + _AT_ONCE]:
-                for show, names in zip((Show.ORIGINAL, self.show), self.names, strict=True):
-                    shown, plan = _work_out(self.bench, self.frames, index, self.aims[index], show)
-                    made[names[index]] = shown
-                    plans.append(plan)
-            self.bench.plans.keep(*plans)
-            self.bench.lasting.keep(made)
+            asked = {
+                names[index]: (index, show)
+                for show, names in zip((Show.ORIGINAL, self.show), self.names, strict=True)
+                for index in indices[start : start + _AT_ONCE]
+            }
+            known = self.bench.lasting.find(Shown, asked)
+            made = {name: self._made(*what) for name, what in asked.items() if name not in known}
+            self.bench.plans.keep(*(plan for _, plan in made.values()))
+            self.bench.lasting.keep({name: shown for name, (shown, _) in made.items()})
+
+    def _made(self, index: int, show: Show) -> tuple[Shown, FramePlan | None]:
+        frame, aimed = self.frames[index], self.aims[index]
+        plan = shown_plan(self.bench, self.frames, index, aimed, show)
+        summary = self.bench.measures.summary(frame, plan, aimed)
+        return Shown(plan=plan.key if plan else "", summary=summary), plan
+
+    def known_once(self, now: Collection[int] | None) -> tuple[list[Shown | None], list[Shown | None]]:
+        """As `known`, once what is missing of some frames is worked out. now : their indices, none for all"""
+        found = self.known()
+        due = [index for index in _lacking(found) if now is None or index in now]
+        if not due:
+            return found
+        self.work_out(due)
+        return self.known()
+
+
+def _lacking(found: tuple[list[Shown | None], list[Shown | None]]) -> list[int]:
+    return [index for index, pair in enumerate(zip(*found, strict=True)) if None in pair]
 
 
 def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show, now: Collection[int] | None = None) -> Wall:
@@ -154,9 +168,7 @@ def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show, now: Col
 
     now : indices of the frames that are worked out if they are not known
     """
-    state = State.of(bench, frames, aims, show)
-    state.work_out([index for index in state.missing() if now is None or index in now])
-    came, shown = state.known()
+    came, shown = State.of(bench, frames, aims, show).known_once(now)
     bench.plans.mark_seen(one.plan for one in (*came, *shown) if one)
     pairs = zip(frames, shown, came, strict=True)
     items = [WallItem(frame, one, original.summary if original else None) for frame, one, original in pairs]
@@ -189,7 +201,6 @@ def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = ()
     firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
     tried = firsts[:: max(1, -(-len(firsts) // _LOOKED_AT))]
     looked = Facts(replace(frames[i], trim=Trim()) for i in tried)
-    wall = build_wall(bench, looked, None, Show.ORIGINAL)
-    summaries = [item.original for item in wall.items if item.original]
-    features = np.array([features_of(one.marks, one.cast) for one in summaries])
+    came, _ = State.of(bench, looked, None, Show.ORIGINAL).known_once(None)
+    features = np.array([features_of(one.summary.marks, one.summary.cast) for one in came if one])
     return [tried[place] for place in most_different(features, count)]

@@ -204,9 +204,12 @@ def carry_as(
     if not frames:
         raise InvalidChangeError("There are no frames to carry the look to.")
     last = last_version(session, row)
-    same = last is not None and Carried(last.document, last.target_id, last.origin) == carried
-    facts = facts_of_all(frames)
-    if last is None or not same or last.computation != COMPUTATION or stale_frames(session, series, facts):
+    same = (
+        last is not None
+        and Carried(last.document, last.target_id, last.origin) == carried
+        and last.computation == COMPUTATION
+    )
+    if last is None or not same or stale_frames(session, series, facts_of_all(frames)):
         last = models.LookVersion(
             look_id=row.id,
             target_id=carried.target,

@@ -80,26 +80,21 @@ def shares_of(rows: Sequence[Reference]) -> list[ReferenceShare]:
     ]
 
 
-@dataclass(frozen=True)
-class _Asked:
-    """Where in a wall the page begins that is looked at."""
-
-    start: int
-
-    def page(self, order: list[int]) -> list[int]:
-        size = page_size(len(order))
-        start = self.start // size * size
-        return order[start : start + size]
-
-
 def page_size(frames: int) -> int:
     """How many of so many frames of a wall are shown at once."""
     return WHOLE if frames <= WHOLE else PAGE
 
 
+def _page(order: list[int], start: int) -> set[int]:
+    """Those frames of a wall that stand on the page of a place in it."""
+    size = page_size(len(order))
+    first = start // size * size
+    return set(order[first : first + size])
+
+
 def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> dict[str, Any]:
     """Values of the wall of a series, with the tiles of a page; what that page lacks is worked out now."""
-    asked, bench = _Asked(start), context.studio.bench
+    bench = context.studio.bench
     with context.session() as session:
         series = find_series(session, slug)
         facts = frame_facts.series_facts(session, series)
@@ -115,12 +110,12 @@ def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> di
         one = next((uuid.UUID(one) for one, _ in followed if one == shown.thread), None)
         thread = threads.threads_of(session, series.id, one)[0] if one else None
     found = [index for index, frame in enumerate(facts) if shown.finds(labels[frame.id])]
-    wall = build_wall(bench, facts, wanted.aims, wanted.show, set(asked.page(found)))
+    wall = build_wall(bench, facts, wanted.aims, wanted.show, _page(found, start))
     names = named([(frame.id, labels[frame.id].name) for frame in facts.firsts])
     along = on_wall(bench, Seen(facts, wanted.aims, wanted.show, hero), thread, names) if thread else None
     order = _in_order(found, wall, shown.sort, along)
-    page = set(asked.page(order))
-    if page - set(asked.page(found)):
+    page = _page(order, start)
+    if page - _page(found, start):
         wall = build_wall(bench, facts, wanted.aims, wanted.show, page)
     beside = build_wall(bench, facts, other.aims, other.show, page) if other else None
     with context.session() as session:
