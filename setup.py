@@ -7,8 +7,9 @@ from Cython.Build import cythonize
 from setuptools import Extension, setup
 
 _SOURCES = sorted(Path("nuvett/core").rglob("*.pyx"))
+_HEADERS = sorted(str(path) for path in Path("nuvett/core").rglob("*.h"))
 # None of these makes a result depend on anything but the place of a pixel; what does, reordering of sums, is left out.
-_FLAGS = ["-O3", "-fno-math-errno", "-fno-trapping-math", "-ffp-contract=fast"]
+_FLAGS = ["-O3", "-g0", "-fno-math-errno", "-fno-trapping-math", "-ffp-contract=fast"]
 # Set where what is compiled runs on this machine alone, as by ./run; a wheel is for any machine of its kind.
 _NATIVE = ["-march=native"] if os.environ.get("NUVETT_NATIVE") else []
 
@@ -19,6 +20,8 @@ setup(
                 ".".join(path.with_suffix("").parts),
                 [str(path)],
                 extra_compile_args=[*_FLAGS, *_NATIVE],
+                include_dirs=["."],
+                depends=_HEADERS,
                 extra_link_args=["-s"],
             )
             for path in _SOURCES

@@ -18,7 +18,7 @@ from nuvett.core.measure.sampling import stratified_sample
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.by_hand import SaturateOperation
 from nuvett.core.plan.compile import compile_plan, compile_shaped, direct
-from nuvett.core.skin import near_skin
+from nuvett.core.skin import skin
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
@@ -146,7 +146,7 @@ def hold_edges() -> Table:
     columns = ("look", "along all of each ramp", "between held and free skin colours")
     table = Table("Holds: steepest local gain of colour along ramps through skin, 4 stills to 3 frames", columns)
     ramps = _ramps()
-    falls = [np.abs(near_skin(OKLab(ramp)).radius[1:] - 1.6) < 1 for ramp in ramps]
+    falls = [np.abs(skin().near(OKLab(ramp)).radius[1:] - 1.6) < 1 for ramp in ramps]
     for name, hold in (("without hold", HoldStep(on=False)), ("with hold", HoldStep(on=True, where="everywhere"))):
         everywhere, edge = [0.0], [0.0]
         look = FULL.model_copy(update={"hold": hold})

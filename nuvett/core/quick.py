@@ -20,6 +20,16 @@ def planar(*columns: Floats) -> Floats:
     return planes.T
 
 
+def planes_of(values: Floats) -> Floats:
+    """Values (..., C) as planes (C, N), each in one piece; as they are where they lie so already."""
+    return np.ascontiguousarray(values.reshape(-1, values.shape[-1]).T, dtype=np.float32)
+
+
+def as_listed(planes: Floats, like: Floats) -> Floats:
+    """Planes (C, N) as values of another's shape (..., C); lists stay planar."""
+    return planes.T if like.ndim == 2 else np.ascontiguousarray(planes.T).reshape(like.shape)
+
+
 def rows(values: Floats, index: np.ndarray) -> Floats:
     """Some rows (K, C) of an array (N, C), planar."""
     return np.take(values.T, index, axis=1).T

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from nuvett.core.near import DEPTH, Centre, Nearness, Radii, nearness
+from nuvett.core.near import DEPTH, Centre, Ellipses, Radii
 from nuvett.core.types import Linear, Mask01, OKLab
 
 # Skin from light to deep lies along one hue, deep skin at less chroma: an ellipse in OKLab a, b about a centre that
@@ -18,22 +18,19 @@ _TO_GREY, _TO_GREY_SHARE = 0.03, 0.61  # radius towards grey at most, and as a s
 _SKIN = Radii(0.05, 0.03, DEPTH, (_TO_GREY_SHARE, _TO_GREY))
 
 
-def near_skin(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Nearness:
-    """How near OKLab colours (N, 3) lie to skin: a family in chromaticity, not a swatch.
+def skin(centres: tuple[Centre, ...] = ()) -> Ellipses:
+    """Where skin lies: a family in chromaticity, not a swatch.
 
     With the centres of faces that were found in the frame, skin is what lies about those instead.
     """
     if not centres:
-        (low, little), (high, much) = SKIN_CHROMA
-        chroma = np.interp(lab[:, 0], (low, high), (little, much)).astype(np.float32)
-        return nearness(lab, (SKIN_LIGHTNESS, chroma, float(np.radians(SKIN_HUE))), _SKIN)
-    found = [nearness(lab, centre, _SKIN.scaled(_OF_A_FACE)) for centre in centres]
-    return Nearness(np.asarray(np.minimum.reduce([near.radius for near in found])), found[0].unit, found[0].most)
+        return Ellipses(((SKIN_LIGHTNESS, 0, float(np.radians(SKIN_HUE))),), _SKIN, SKIN_CHROMA)
+    return Ellipses(centres, _SKIN.scaled(_OF_A_FACE))
 
 
 def skin_membership(lab: OKLab, centres: tuple[Centre, ...] = ()) -> Mask01:
     """How far OKLab colours (N, 3) may be skin, 0 to 1."""
-    return near_skin(lab, centres).share()
+    return skin(centres).near(lab).share()
 
 
 def skin_centres(faces: OKLab) -> tuple[Centre, ...]:

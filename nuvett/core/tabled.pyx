@@ -1,5 +1,5 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-"""Values between those of a table: along one axis, and across two.
+"""Values between those of a table, along one axis.
 
 Compiled by Cython (`./run` does it): array packages fetch what lies on either side of each value as arrays of their
 own, which takes several times longer than the arithmetic.
@@ -38,21 +38,4 @@ def along(const float[:, ::1] table, const float[:] at):
                 for k in range(count):
                     near = values[first[k] + c]
                     laid[k] = near + share[k] * (below[first[k] + c] - near)
-    return found
-
-
-def across(const float[:, :, ::1] cells, const float[:] down, const float[:] right):
-    cdef int last_row = <int>cells.shape[0] - 1, last_column = <int>cells.shape[1] - 1, row, column
-    cdef Py_ssize_t n
-    cdef float y, x
-    cdef const float *cell
-    found = np.empty(down.shape[0], dtype=np.float32)
-    cdef float[::1] out = found
-    with nogil:
-        for n in range(down.shape[0]):
-            row = min(max(<int>down[n], 0), last_row)
-            column = min(max(<int>right[n], 0), last_column)
-            y, x = down[n] - row, right[n] - column
-            cell = &cells[row, column, 0]
-            out[n] = cell[0] + x * cell[1] + y * (cell[2] + x * cell[3])
     return found

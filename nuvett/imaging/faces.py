@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.area.faces import FaceSeen
-from nuvett.core.skin import SKIN_HUE, face_colour, near_skin
+from nuvett.core.skin import SKIN_HUE, face_colour, skin
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Floats, Linear
@@ -139,7 +139,7 @@ def _looks_like_skin(pixels: Linear) -> float:
     if alike > 0.5:
         pale, pure = np.quantile(np.hypot(every[:, 1], every[:, 2]), (0.1, 0.9))
         alike *= float(np.interp(pale / max(pure, 1e-6), _EVEN, (0, 1)))
-    mostly = float((near_skin(every).radius < _NEAR).mean()) >= _MOSTLY
+    mostly = float((skin().near(every).radius < _NEAR).mean()) >= _MOSTLY
     return alike if mostly else alike / 2
 
 

@@ -11,7 +11,7 @@ from nuvett.core.guided import guided
 from nuvett.core.reading.clusters import farthest, gathered, merged
 from nuvett.core.spatial.enlarging import Enlarged, Part, in_cells
 from nuvett.core.spatial.finishing import guided_lines
-from nuvett.core.tabled import across, along
+from nuvett.core.tabled import along
 from tests import strategies as ours
 
 
@@ -25,20 +25,6 @@ def test_a_table_is_followed_between_its_points_and_stays_at_its_ends(
     at[: min(count, 2)] = (1, 0)[: min(count, 2)]
     plain = [np.interp(at, np.linspace(0, 1, points), column) for column in table.T]
     assert np.allclose(along(table, at), plain, atol=1e-4)
-
-
-@given(ours.seeds)
-def test_a_grid_is_followed_within_its_cells(seed: int) -> None:
-    random = np.random.default_rng(seed)
-    grid = random.normal(0, 1, (5, 7))
-    right, down = grid[:-1, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, :-1]
-    both = grid[1:, 1:] - grid[1:, :-1] - right
-    cells = np.stack([grid[:-1, :-1], right, down, both], axis=-1).astype(np.float32)
-    y, x = random.uniform(0, 4, 60).astype(np.float32), random.uniform(0, 6, 60).astype(np.float32)
-    y[0], x[0] = 4, 6
-    columns = np.array([np.interp(x, range(7), row) for row in grid])
-    plain = [np.interp(row, range(5), column) for row, column in zip(y, columns.T, strict=True)]
-    assert np.allclose(across(cells, y, x), plain, atol=1e-4)
 
 
 @given(ours.seeds, st.integers(1, 30))

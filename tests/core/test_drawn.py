@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from nuvett.core.fit.holds import hold_bounds, hold_colours, near_family
+from nuvett.core.fit.holds import family_ellipses, hold_bounds, hold_colours
 from nuvett.core.fit.moves import OwnMove, landings, move_by_hand
 from nuvett.core.look.look import Look
 from nuvett.core.measure.statistics import PROBABILITIES, measure
@@ -73,7 +73,7 @@ def test_no_colour_passes_the_border_of_its_hold() -> None:
     before = np.array([hold.family.colour], dtype=np.float32)
     for turn in (-1.5, -0.3, 0.3, 1.5):
         after = move_by_hand(before, (OwnMove(source=hold.family.colour, hue=np.degrees(turn), chroma=60),))
-        held = oklab_to_oklch(hold_colours(before, after, near_family(before, hold.family), hold))[0]
+        held = oklab_to_oklch(hold_colours(before, after, family_ellipses(hold.family), hold))[0]
         assert chroma.min() - 1e-4 <= held[1] <= chroma.max() + 1e-4
         assert hue.min() - 0.01 <= held[2] <= hue.max() + 0.01
 

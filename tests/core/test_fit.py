@@ -9,7 +9,7 @@ from nuvett.core.drift.drift import Yardstick, distance
 from nuvett.core.errors import DocumentError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.fit.colour import NARROWEST, WIDEST, gaussian_map
-from nuvett.core.fit.holds import hold_colours, near_family
+from nuvett.core.fit.holds import family_ellipses, hold_colours
 from nuvett.core.fit.keep import keep_own_colour
 from nuvett.core.fit.moves import sinkhorn
 from nuvett.core.fit.tone import GENTLEST, TONE_GRID, aim_ends, fit_tone
@@ -29,7 +29,7 @@ from nuvett.core.planning.suggest import suggest_pull
 from nuvett.core.planning.usual import usual_look
 from nuvett.core.reading.family import Family
 from nuvett.core.reading.reading import Weighed, blend, read
-from nuvett.core.skin import near_skin, skin_membership
+from nuvett.core.skin import skin, skin_membership
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.steps.exposure import ExposureStep
@@ -203,7 +203,7 @@ def test_a_hold_leaves_no_edge_not_even_in_faint_colours_sent_to_the_opposite_hu
     for chroma in (0.005, 0.03, 0.08):
         ring = np.stack([np.full_like(turn, 0.55), chroma * np.cos(turn), chroma * np.sin(turn)], axis=1)
         sent = ring + np.array([lighter, away * np.cos(hue), away * np.sin(hue)], dtype=np.float32)
-        held = hold_colours(ring, sent, near_skin(ring), HoldStep(on=True))
+        held = hold_colours(ring, sent, skin(), HoldStep(on=True))
         steps, asked = (np.linalg.norm(np.diff(c.astype(np.float64), axis=0), axis=1) for c in (held, ring))
         assert (steps / asked).max() < 7
 
@@ -218,7 +218,7 @@ def test_a_held_family_moves_no_further_and_others_go_on(photo: np.ndarray, stil
     held = plan_frame(
         statistics_of(linear), aim_of_statistics(target), FULL.with_step(HoldStep(where="nowhere", families=(kept,)))
     )
-    near = near_family(before, family)
+    near = family_ellipses(family).near(before)
     inside, outside = near.share() > 0.999, near.radius > 5
     moved = np.hypot(*(apply_plan(held, linear) - before)[inside, 1:].T)
     assert inside.any() and moved.max() < 0.2 * np.hypot(before[inside, 1], before[inside, 2]).max()

@@ -96,9 +96,7 @@ def merged_pairs(plan: FramePlan, sample: Sample) -> list[MergedPair]:
 
 
 def _of_evened(plan: FramePlan, lab: OKLab) -> OKLab:
-    bare = plan.without("light")
-    encoded = from_linear(Linear(map_to_gamut(lab)))
-    return _finished(bare, to_linear(encoded))
+    return _finished(plan.without("light"), Linear(map_to_gamut(lab)))
 
 
 def merged_places(pairs: Sequence[MergedPair], evened: OKLab) -> NDArray[np.bool_]:

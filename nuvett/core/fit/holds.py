@@ -3,14 +3,14 @@
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.near import DEPTH, INNER, OUTER, WIDEST, Nearness, Radii, nearness
-from nuvett.core.quick import planar, rows
+from nuvett.core import lanes
+from nuvett.core.near import DEPTH, INNER, OUTER, STEEPEST, WIDEST, Ellipses, Radii
+from nuvett.core.quick import planes_of
 from nuvett.core.reading.family import Family
-from nuvett.core.smooth import soft_limit
 from nuvett.core.types import Document, Floats, OKLab
 
 _FAMILY = Radii(0.07, 0.04, DEPTH)
-_COLOURLESS = 0.02  # OKLab chroma below which hue means little
+COLOURLESS = 0.02  # OKLab chroma below which hue means little
 
 
 class HoldLimits(Document):
@@ -28,30 +28,11 @@ class HeldFamily(HoldLimits):
     family: Family
 
 
-def near_family(lab: OKLab, family: Family) -> Nearness:
-    """How near OKLab colours (N, 3) lie to a picked family."""
+def family_ellipses(family: Family) -> Ellipses:
+    """Where a picked family of colours lies."""
     lightness, a, b = family.colour
     centre = (lightness, float(np.hypot(a, b)), float(np.arctan2(b, a)))
-    return nearness(lab, centre, _FAMILY.scaled(0.6 + family.tolerance / 75))
-
-
-def _held(old: OKLab, new: OKLab, limits: HoldLimits) -> OKLab:
-    """Colours (N, 3) as near to `new` as limits about `old` allow.
-
-    The turn of hue fades beyond a quarter of the circle, and where little chroma is left: a colour carried through
-    grey to the opposite hue would else jump from one limit to the other, and leave an edge in faint colours.
-    """
-    chroma_old, chroma_new = (np.hypot(c[:, 1], c[:, 2]).astype(np.float32) for c in (old, new))
-    chroma = chroma_old + soft_limit(chroma_new - chroma_old, chroma_old * (limits.chroma / 100))
-    dot = old[:, 1] * new[:, 1] + old[:, 2] * new[:, 2]
-    turn = np.arctan2(old[:, 1] * new[:, 2] - old[:, 2] * new[:, 1], dot).astype(np.float32)
-    meant = np.minimum(1 + np.cos(turn), 1) * np.minimum(chroma_new / _COLOURLESS, 1)
-    turn = soft_limit(turn, float(np.radians(limits.hue))) * meant
-    scale = chroma / np.maximum(chroma_old, 1e-6)
-    along, across = scale * np.cos(turn), scale * np.sin(turn)
-    a, b = along * old[:, 1] - across * old[:, 2], along * old[:, 2] + across * old[:, 1]
-    lightness = old[:, 0] + soft_limit(new[:, 0] - old[:, 0], limits.lightness / 116)
-    return OKLab(planar(lightness, a, b))
+    return Ellipses((centre,), _FAMILY.scaled(0.6 + family.tolerance / 75))
 
 
 def hold_bounds(hold: HeldFamily, steps: int = 12) -> Floats:
@@ -68,18 +49,13 @@ def hold_bounds(hold: HeldFamily, steps: int = 12) -> Floats:
     return np.stack([chromas * np.cos(angles), chromas * np.sin(angles)], axis=1).astype(np.float32)
 
 
-def hold_colours(before: OKLab, after: OKLab, near: Nearness, limits: HoldLimits) -> OKLab:
-    """OKLab colours (N, 3) after a look, those near a family kept near where they were before."""
-    # Beyond that the share is nought; a family's end may widen, skin's does not.
-    index = np.flatnonzero(near.radius < (INNER + WIDEST if near.most is None else OUTER))
-    if index.size == 0:
-        return after
-    new = rows(after, index)
-    back = _held(OKLab(rows(before, index)), OKLab(new), limits) - new
-    distance = np.sqrt(np.einsum("ij,ij->i", back, back))
-    if near.most is not None:
-        back *= (soft_limit(distance, near.most) / np.maximum(distance, np.float32(1e-9)))[:, None]
-    share = Nearness(near.radius[index], near.unit, near.most).share(distance)
-    out = after.copy(order="K")
-    out[index] = new + share[:, None] * back
-    return OKLab(out)
+def hold_colours(before: OKLab, after: OKLab, family: Ellipses, limits: HoldLimits) -> OKLab:
+    """OKLab colours (N, 3) after a look, those near a family kept as near to where they were before as limits allow.
+
+    The turn of hue fades beyond a quarter of the circle, and where little chroma is left: a colour carried through
+    grey to the opposite hue would else jump from one limit to the other, and leave an edge in faint colours.
+    """
+    own = [np.radians(limits.hue), limits.chroma / 100, limits.lightness / 116, COLOURLESS]
+    fall = [INNER, OUTER - INNER, WIDEST, 1.5 / (STEEPEST * family.unit), family.most or 0]
+    how = np.concatenate([np.array([*own, *fall], dtype=np.float32), family.laid])
+    return OKLab(lanes.held(planes_of(before), planes_of(after), how).T)

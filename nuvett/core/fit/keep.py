@@ -6,22 +6,24 @@ take only part of a tint.
 
 import numpy as np
 
-from nuvett.core.quick import exp, planar
+from nuvett.core import lanes
+from nuvett.core.quick import exp, planar, planes_of
 from nuvett.core.smooth import smooth_step, soft_limit
 from nuvett.core.types import Floats, OKLab
 
 _STRONG = (0.04, 0.09)  # chroma between which a colour comes to count as a thing's own
-_TURN = float(np.tan(np.radians(24)))  # how far hue may turn, as a slope
+TURN = float(np.tan(np.radians(24)))  # how far hue may turn, as a slope
 _DOUBLINGS = 3  # of the exponent, to 8, by which the least chroma is met softly
-_NEUTRAL = 0.035  # chroma within which a colour counts as neutral
-_WHITE = (0.5, 0.93)  # lightness between which neutrals come to count as white
-_PAPER = (0.9, 1.0)  # lightness between which neutrals come to count as paper white
-_SOFT, _BACK_BY_CHROMA = 0.03, 0.8  # chroma from which a colour is a thing's own, and how far it is taken back by each
-_AGAINST = (0.1, 0.9)  # minus the cosine between own hue and what is added: from 96 to 154 degrees
-_HAS_HUE = (0.0, 0.05)  # chroma between which a colour comes to have a hue of its own
-_FOREIGN = (-0.95, -0.15)  # minus the cosine of the hue's distance from the nearer of both: from 18 to 81 degrees
-_FAINT = 0.004  # chroma below which no hue is read
-_GREYED = 0.9  # share of its chroma that a foreign hue loses
+NEUTRAL = 0.035  # chroma within which a colour counts as neutral
+WHITE = (0.5, 0.93)  # lightness between which neutrals come to count as white
+PAPER = (0.9, 1.0)  # lightness between which neutrals come to count as paper white
+SOFT, BACK_BY_CHROMA = 0.03, 0.8  # chroma from which a colour is a thing's own, and how far it is taken back by each
+AGAINST = (0.1, 0.9)  # minus the cosine between own hue and what is added: from 96 to 154 degrees
+HAS_HUE = (0.0, 0.05)  # chroma between which a colour comes to have a hue of its own
+FOREIGN = (-0.95, -0.15)  # minus the cosine of the hue's distance from the nearer of both: from 18 to 81 degrees
+FAINT = 0.004  # chroma below which no hue is read
+GREYED = 0.9  # share of its chroma that a foreign hue loses
+_SOFTLY = (NEUTRAL, *WHITE, *PAPER, FAINT, *AGAINST, *HAS_HUE, *FOREIGN, GREYED, TURN, SOFT, BACK_BY_CHROMA)
 
 
 def _between(values: Floats, ends: tuple[float, float]) -> Floats:
@@ -37,7 +39,7 @@ def keep_own_colour(before: OKLab, after: OKLab, vivid: float, whites: float) ->
     own_a, own_b, a, b = before[:, 1], before[:, 2], after[:, 1], after[:, 2]
     squares = own_a * own_a + own_b * own_b
     if whites < 1:
-        white = exp(squares * np.float32(-1 / _NEUTRAL**2)) * _between(before[:, 0], _WHITE)
+        white = exp(squares * np.float32(-1 / NEUTRAL**2)) * _between(before[:, 0], WHITE)
         left = np.float32(1 - whites) * white
         a, b = a - left * (a - own_a), b - left * (b - own_b)
     if vivid > 0:
@@ -56,46 +58,12 @@ def keep_softly(before: OKLab, after: OKLab, vivid: float, whites: float) -> OKL
     What a colour is taken back by grows no faster than its chroma, so that the soft colours of a sky, between those
     that are a thing's own and those that are not, part no further than they lay. A colour sent to the other side of
     grey passes through grey. What is nearly white takes nothing of a tint unless whites take all of it.
-    """
-    own_a, own_b, a, b = before[:, 1], before[:, 2], after[:, 1], after[:, 2]
-    squares = own_a * own_a + own_b * own_b
-    if whites < 1:
-        near = exp(squares * np.float32(-1 / _NEUTRAL**2))
-        white = near * _between(before[:, 0], _WHITE)
-        left = np.float32(1 - whites) * white
-        left = left + (1 - left) * near * _between(before[:, 0], _PAPER)
-        a, b = a - left * (a - own_a), b - left * (b - own_b)
-    chroma = np.asarray(np.sqrt(squares), dtype=np.float32)
-    length = np.maximum(chroma, np.float32(1e-6))
-    unit = np.asarray(np.stack([own_a, own_b]) / length, dtype=np.float32)
-    a, b = _through_grey(unit, chroma, a, b)
-    if vivid > 0:
-        held_a, held_b = _held(unit, np.float32(vivid) * length, a, b)
-        back_a, back_b = held_a - a, held_b - b
-        distance = np.maximum(np.sqrt(back_a * back_a + back_b * back_b), np.float32(1e-9))
-        allowed = np.float32(_BACK_BY_CHROMA) * np.maximum(chroma - np.float32(_SOFT), 0)
-        share = soft_limit(np.asarray(distance), np.asarray(allowed)) / distance
-        a, b = a + share * back_a, b + share * back_b
-    return OKLab(planar(after[:, 0], a, b))
-
-
-def _through_grey(unit: Floats, chroma: Floats, a: Floats, b: Floats) -> tuple[Floats, Floats]:
-    """Colours a and b (N,) that were along unit vectors (2, N) at a chroma (N,), greyer where their hue is neither.
 
     Where what was added points away from the own hue, what lies between the two is a hue of neither: a pale blue sky
     under a warm tint would end mint. There chroma falls by how far the hue is from both.
     """
-    unit_a, unit_b = unit
-    by_a, by_b = a - chroma * unit_a, b - chroma * unit_b
-    by = np.sqrt(by_a * by_a + by_b * by_b) + np.float32(_FAINT)
-    against = -(by_a * unit_a + by_b * unit_b) / by
-    opposed = _between(np.asarray(against), _AGAINST) * _between(chroma, _HAS_HUE)
-    made = np.sqrt(a * a + b * b) + np.float32(_FAINT)  # about grey a hue says little, and must not turn at once
-    to_own = (a * unit_a + b * unit_b) / made
-    to_added = (a * by_a + b * by_b) / (made * by)
-    foreign = _between(np.asarray(-np.maximum(to_own, to_added)), _FOREIGN)
-    left = 1 - np.float32(_GREYED) * opposed * foreign
-    return np.asarray(a * left, dtype=np.float32), np.asarray(b * left, dtype=np.float32)
+    how = np.array([vivid, whites, *_SOFTLY], dtype=np.float32)
+    return OKLab(lanes.kept(planes_of(before), planes_of(after), how).T)
 
 
 def _held(unit: Floats, least: Floats, a: Floats, b: Floats) -> tuple[Floats, Floats]:
@@ -114,6 +82,6 @@ def _held(unit: Floats, least: Floats, a: Floats, b: Floats) -> tuple[Floats, Fl
     for _ in range(_DOUBLINGS):
         ratio = np.sqrt(ratio)
     kept = np.asarray(larger * ratio, dtype=np.float32)
-    turned = soft_limit(across, np.asarray(np.float32(_TURN) * kept))
+    turned = soft_limit(across, np.asarray(np.float32(TURN) * kept))
     made_a, made_b = kept * unit_a - turned * unit_b, kept * unit_b + turned * unit_a
     return np.asarray(made_a, dtype=np.float32), np.asarray(made_b, dtype=np.float32)

@@ -1,13 +1,16 @@
 """Stage 4, colour moves: palettes paired by entropic optimal transport, turned into smooth local moves."""
 
-import cv2
+from itertools import chain
+
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from nuvett.core import lanes
 from nuvett.core.fields import number
 from nuvett.core.fit.parts import Part, only
 from nuvett.core.fit.scaling import scaled
+from nuvett.core.quick import planes_of
 from nuvett.core.reading.palette import Colour, Palette, find_palette
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, OKLab
@@ -20,7 +23,7 @@ FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
 _LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, when it is judged whether a move by hand reaches a colour
 _WHITE, _COLOURLESS = (0.88, 0.96), 0.04  # lightness between which a colour comes to be white, and chroma of one
-_BACKGROUND = 0.1  # weight of "no move" in the partition of unity
+BACKGROUND = 0.1  # weight of "no move" in the partition of unity
 
 
 class Move(Document):
@@ -120,24 +123,12 @@ def _triple(values: Floats) -> tuple[float, float, float]:
 
 
 def apply_moves(lab: OKLab, moves: tuple[Move, ...]) -> OKLab:
-    """OKLab colours (N, 3) after moves: a partition of unity of Gaussian weights, with some weight for staying.
-
-    Exponents and weighted sums are one matrix product each: |x - s|^2 is linear in (x, |x|^2, 1).
-    """
+    """OKLab colours (N, 3) after moves: a partition of unity of Gaussian weights, with some weight for staying."""
     if not moves:
         return lab
-    source = np.array([m.source for m in moves], dtype=np.float32)
-    by = np.array([m.by for m in moves], dtype=np.float32)
-    inverse = (1 / np.array([m.reach for m in moves], dtype=np.float32) ** 2)[:, None]
-    squares = np.einsum("ij,ij->i", source, source)[:, None]
-    exponents = np.hstack([source * inverse, -inverse / 2, -squares * inverse / 2])
-    raised = np.empty((5, len(lab)), dtype=np.float32)
-    raised[:3] = lab.T
-    np.einsum("ij,ij->j", raised[:3], raised[:3], out=raised[3])
-    raised[4] = 1
-    weight = cv2.exp(exponents @ raised)
-    sums = np.vstack([by.T, np.ones((1, len(moves)), dtype=np.float32)]) @ weight
-    return OKLab(np.asarray(lab + (sums[:3] / (sums[3] + np.float32(_BACKGROUND))).T, dtype=np.float32))
+    each = [[*move.source, *move.by, 0.5 / move.reach**2] for move in moves]
+    how = np.array([len(moves), BACKGROUND, *chain.from_iterable(each)], dtype=np.float32)
+    return OKLab(lanes.moved(planes_of(lab), how).T)
 
 
 def move_by_hand(lab: OKLab, moves: tuple[OwnMove, ...]) -> OKLab:

@@ -13,10 +13,9 @@ from nuvett.core.plan.frame_plan import FramePlan, Group
 from nuvett.core.plan.light import GainsOperation
 from nuvett.core.plan.operation import ColourOperation, Stage
 from nuvett.core.plan.vignette import vignette
-from nuvett.core.spaces.curves import encode_curve
-from nuvett.core.spaces.gamut import map_to_gamut
+from nuvett.core.spaces.gamut import encoded_in, map_to_gamut
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import SPACES, Space, to_linear
+from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear, OKLab
 
 
@@ -109,11 +108,6 @@ def in_layers(plan: FramePlan, linear: Linear, weights: Sequence[Floats], space:
 def finished(plan: FramePlan, linear: Linear, space: Space) -> Encoded01:
     """Colours (N, 3) encoded in a space after everything that a plan does to colours in all of a frame."""
     return encoded_in(apply_plan(plan, linear, space), space)
-
-
-def encoded_in(lab: OKLab, space: Space) -> Encoded01:
-    """OKLab colours (N, 3) mapped into the gamut of a space, encoded there."""
-    return Encoded01(encode_curve(map_to_gamut(lab, space), SPACES[space].curve).clip(0, 1))
 
 
 def _laid_over(below: Encoded01, above: Encoded01, weight: Floats) -> Encoded01:

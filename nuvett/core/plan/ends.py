@@ -5,10 +5,10 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.fit.holds import HeldFamily, HoldLimits, hold_colours, near_family
+from nuvett.core.fit.holds import HeldFamily, HoldLimits, family_ellipses, hold_colours
 from nuvett.core.near import Centre
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.skin import near_skin
+from nuvett.core.skin import skin
 from nuvett.core.spaces.gamut import ease_outward
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import OKLab
@@ -41,9 +41,9 @@ class HoldOperation(ColourOperation):
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         held = lab
         if self.skin is not None:
-            held = hold_colours(came, held, near_skin(came, self.centres), self.skin)
+            held = hold_colours(came, held, skin(self.centres), self.skin)
         for family in (each for each in self.families if each.on):
-            held = hold_colours(came, held, near_family(came, family.family), family)
+            held = hold_colours(came, held, family_ellipses(family.family), family)
         if self.grey and held is not lab:
             held[:, 1:] = lab[:, 1:] + np.float32(1 - self.grey) * (held[:, 1:] - lab[:, 1:])
         return held

@@ -9,14 +9,14 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from nuvett.core import lanes
 from nuvett.core.fit.keep import keep_own_colour, keep_softly
 from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.fit.tone import TONE_GRID, TONE_KNOTS, apply_curve, steepest_slope
 from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.quick import planar
+from nuvett.core.quick import planes_of
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.tabled import along
 from nuvett.core.types import OKLab, StoredArray
 
 
@@ -115,14 +115,12 @@ class ByLightness:
         for operation in operations:
             lab = operation.apply(lab, grid, Space.SRGB)
         none, along_a, along_b = np.split(lab, 3)
-        self._table = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
+        columns = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
+        self._table = np.concatenate([[TONE_KNOTS], columns.T.ravel()]).astype(np.float32)
 
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of them; arguments as `ColourOperation.apply` has them."""
-        lightness, free_a, free_b, aa, ba, ab, bb = along(self._table, came[:, 0])
-        lightness += came[:, 0] - came[:, 0].clip(0, 1)
-        a, b = lab[:, 1], lab[:, 2]
-        return OKLab(planar(lightness, free_a + aa * a + ab * b, free_b + ba * a + bb * b))
+        return OKLab(lanes.by_lightness(planes_of(lab), planes_of(came), self._table).T)
 
 
 def merged(operations: Sequence[ColourOperation]) -> list[ColourOperation | ByLightness]:

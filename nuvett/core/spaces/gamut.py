@@ -3,13 +3,13 @@
 from functools import cache
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
-from nuvett.core.quick import planar, rows
-from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB, linear_to_oklab, oklab_to_linear
-from nuvett.core.spaces.rgb import Space, matrix_between
-from nuvett.core.tabled import across
-from nuvett.core.types import Floats, Linear, OKLab
+from nuvett.core import lanes
+from nuvett.core.quick import planes_of
+from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB, TO_LINEAR, linear_to_oklab, oklab_to_linear
+from nuvett.core.spaces.rgb import SPACES, Space, matrix_between
+from nuvett.core.types import Encoded01, Floats, Linear, OKLab
 
 JUST_NOTICEABLE = 0.02  # difference in OKLab below which clipping is accepted; CSS Color 4, section 13.2
 _BOUNDARY_STEPS = 11  # bisection of chroma: 0.4 / 2**11 is far below anything visible
@@ -17,6 +17,7 @@ _CLIP_REACH = 0.06  # chroma beyond the boundary within which clipping can still
 _CLIP_STEPS = 5
 _TOLERANCE = 1e-5
 _BELOW_WHITE = 0.994  # linear light; 254.3 of 255 in sRGB
+KNEE, EDGE = 0.8, 0.985  # shares of the boundary's chroma between which colours pushed outward are eased
 LIGHTNESSES, HUES = 201, 360  # grid of directions that limits are kept for
 _FARTHEST = 0.5  # chroma beyond every space here
 
@@ -82,7 +83,7 @@ def _directions() -> OKLab:
 
 
 def _kept(shares: Floats) -> Floats:
-    """Limits by cell of lightness and hue, (LIGHTNESSES - 1, HUES, 4), as `tabled.across` takes them."""
+    """Limits by cell of lightness and hue, (LIGHTNESSES - 1, HUES, 4), as `lanes` takes them."""
     grid = (shares * _FARTHEST).reshape(LIGHTNESSES, HUES + 1).astype(np.float32)
     corner, right, down = grid[:-1, :-1], grid[:-1, 1:] - grid[:-1, :-1], grid[1:, :-1] - grid[:-1, :-1]
     cells = np.stack([corner, right, down, grid[1:, 1:] - grid[1:, :-1] - right], axis=-1)
@@ -109,17 +110,27 @@ def gamut_boundary(space: Space) -> Floats:
     return _kept(_boundary(_directions(), space, _BELOW_WHITE))
 
 
-def _limit_of(lab: OKLab, cells: Floats) -> Floats:
-    """Limit (N,) at each colour's lightness and hue, bilinear in a grid of limits by cell; lightness is bounded."""
-    row = lab[:, 0].clip(0, 1)
-    row *= np.float32(LIGHTNESSES - 1)
-    column = np.arctan2(lab[:, 2], lab[:, 1])
-    column *= np.float32(HUES / (2 * np.pi))
-    column += np.float32(HUES) * (column < 0)
-    return across(cells, row, column)
+@cache
+def _reduced(space: Space, encoded: bool) -> Floats:
+    """What reducing into a space depends on, as `lanes.within` takes it."""
+    curve = SPACES[space].curve
+    if encoded and curve.stops:
+        raise ValueError("a space with room above white has no gamut to be encoded in")
+    numbers = (1 / curve.exponent, curve.toe, curve.slope or 0, curve.cut[0]) if encoded else (0, 0, 0, 0)
+    lms_to_light = matrix_between(Space.SRGB, space).astype(np.float64) @ np.linalg.inv(LINEAR_TO_LMS)
+    cells = chroma_limits(space)
+    return _joined(TO_LINEAR[:9], lms_to_light, numbers, [_TOLERANCE], cells.shape[:2], cells)
 
 
-_KNEE, _EDGE = 0.8, 0.985  # shares of the boundary's chroma between which colours pushed outward are eased
+@cache
+def _eased(space: Space) -> Floats:
+    """What easing before the boundary of a space depends on, as `lanes.eased` takes it."""
+    cells = gamut_boundary(space)
+    return _joined([KNEE, EDGE], cells.shape[:2], cells)
+
+
+def _joined(*parts: ArrayLike) -> Floats:
+    return np.concatenate([np.asarray(part, dtype=np.float32).ravel() for part in parts])
 
 
 def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLab:
@@ -129,25 +140,7 @@ def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLa
     it: k + r t / (t + r) with t the part above the knee k and r the room left. What was near the boundary already
     keeps its place; hue and lightness are kept.
     """
-    boundary = gamut_boundary(space)
-    chroma = _chroma(after)
-    limit = np.maximum(_limit_of(after, boundary), np.float32(1e-4))
-    index = np.flatnonzero(chroma > _KNEE * limit)
-    if index.size == 0:
-        return after
-    relative = chroma[index] / limit[index]
-    old = OKLab(rows(before, index))
-    knee = (_chroma(old) / np.maximum(_limit_of(old, boundary), np.float32(1e-4))).clip(_KNEE, 1)
-    over = np.maximum(relative - knee, 0)
-    room = np.maximum(_EDGE - knee, np.float32(1e-3))
-    eased = np.minimum(relative, knee) + room * over / (over + room)
-    scale = np.ones(len(after), dtype=np.float32)
-    scale[index] = eased / relative
-    return OKLab(planar(after[:, 0], after[:, 1] * scale, after[:, 2] * scale))
-
-
-def _chroma(lab: OKLab) -> Floats:
-    return np.asarray(np.sqrt(lab[:, 1] * lab[:, 1] + lab[:, 2] * lab[:, 2]))
+    return OKLab(lanes.eased(planes_of(after), planes_of(before), _eased(space)).T)
 
 
 def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
@@ -156,13 +149,9 @@ def map_to_gamut(lab: OKLab, space: Space = Space.SRGB) -> Floats:
     Colours inside the gamut are kept. Others lose chroma at constant OKLab lightness and hue until clipping what
     is left is not noticeable: the method of CSS Color Module Level 4, section 13.2 (MINDE with local clip).
     """
-    rgb = _in_space(oklab_to_linear(lab), space)
-    index = np.flatnonzero(_outside(np.ascontiguousarray(rgb.T)))
-    out = rgb.clip(0, 1)
-    if index.size:
-        source = rows(lab, index)
-        source[:, 0] = source[:, 0].clip(0, 1)
-        chroma = np.maximum(np.hypot(source[:, 1], source[:, 2]), 1e-6)
-        source[:, 1:] *= np.minimum(1, _limit_of(OKLab(source), chroma_limits(space)) / chroma)[:, None]
-        out[index] = _in_space(oklab_to_linear(OKLab(source)), space).clip(0, 1)
-    return np.asarray(out)
+    return lanes.within(planes_of(lab), _reduced(space, encoded=False)).T
+
+
+def encoded_in(lab: OKLab, space: Space) -> Encoded01:
+    """OKLab colours (N, 3) mapped into the gamut of a space that finished files can be in, encoded there."""
+    return Encoded01(lanes.within(planes_of(lab), _reduced(space, encoded=True)).T)

@@ -1,8 +1,10 @@
 """OKLab and OKLCh (Ottosson 2020), with the matrices of CSS Color 4."""
 
 import numpy as np
+from numpy.typing import NDArray
 
-from nuvett.core.quick import power
+from nuvett.core import lanes
+from nuvett.core.quick import as_listed, planes_of
 from nuvett.core.spaces.rgb import parse_hex, to_linear
 from nuvett.core.types import Encoded01, Floats, Linear, OKLab, OKLCh
 
@@ -24,32 +26,26 @@ LMS_TO_OKLAB = np.array(
     ],
     dtype=np.float64,
 )
-_LINEAR_TO_LMS = LINEAR_TO_LMS.astype(np.float32)
-_LMS_TO_OKLAB = LMS_TO_OKLAB.astype(np.float32)
-_OKLAB_TO_LMS = np.linalg.inv(LMS_TO_OKLAB).astype(np.float32)
-_LMS_TO_LINEAR = np.linalg.inv(LINEAR_TO_LMS).astype(np.float32)
 
 
-def _cube_root(values: Floats) -> Floats:
-    """Signed cube root, any shape."""
-    return np.asarray(np.copysign(power(np.abs(values), 1 / 3), values), dtype=np.float32)
+def _pair(first: NDArray[np.floating], second: NDArray[np.floating]) -> Floats:
+    """Two matrices (3, 3) as `lanes` takes them."""
+    return np.concatenate([first.ravel(), second.ravel()]).astype(np.float32)
 
 
-def _mixed(values: Floats, matrix: Floats) -> Floats:
-    """Values (..., 3) through a matrix (3, 3); lists of colours (N, 3) come out planar."""
-    values = np.asarray(values, dtype=np.float32)
-    return (matrix @ values.T).T if values.ndim == 2 else np.asarray(values @ matrix.T, dtype=np.float32)
+_TO_OKLAB = _pair(LINEAR_TO_LMS, LMS_TO_OKLAB)
+TO_LINEAR = _pair(np.linalg.inv(LMS_TO_OKLAB), np.linalg.inv(LINEAR_TO_LMS))
+"""(18,) OKLab to roots of cone responses, and those cubed to linear light, as `lanes` takes them."""
 
 
 def linear_to_oklab(linear: Linear) -> OKLab:
     """Extended linear sRGB (..., 3) to OKLab (..., 3) float32."""
-    return OKLab(_mixed(_cube_root(_mixed(linear, _LINEAR_TO_LMS)), _LMS_TO_OKLAB))
+    return OKLab(as_listed(lanes.to_lab(planes_of(linear), _TO_OKLAB), linear))
 
 
 def oklab_to_linear(lab: OKLab) -> Linear:
     """OKLab (..., 3) to extended linear sRGB (..., 3) float32."""
-    root = _mixed(lab, _OKLAB_TO_LMS)
-    return Linear(_mixed(root * root * root, _LMS_TO_LINEAR))
+    return Linear(as_listed(lanes.to_light(planes_of(lab), TO_LINEAR), lab))
 
 
 def oklab_to_oklch(lab: OKLab) -> OKLCh:

@@ -9,10 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.spaces.curves import encode_curve
-from nuvett.core.spaces.gamut import map_to_gamut
+from nuvett.core.spaces.gamut import encoded_in
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.spaces.rgb import SPACES, Space, to_linear
+from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.types import Encoded01, Floats, OKLab
 
 _KNOTS = 12  # along lightness 0 to 1
@@ -37,7 +36,7 @@ class BroadLook:
         """What the look makes of encoded sRGB colours (N, 3), mapped into the gamut."""
         lab = linear_to_oklab(to_linear(colours))
         out = (lab + self.change(lab)).astype(np.float32)
-        return np.clip(encode_curve(map_to_gamut(OKLab(out), Space.SRGB), SPACES[Space.SRGB].curve), 0, 1)
+        return encoded_in(OKLab(out), Space.SRGB)
 
 
 def _basis(lab: Floats) -> NDArray[np.float64]:

@@ -1,0 +1,50 @@
+from nuvett.core.types import Floats
+
+# All take and give planes of three channels (3, N), and raise ValueError for others. `how` is what the work depends on,
+# one number after the other: here in the order in which it has to stand.
+
+def to_lab(light: Floats, how: Floats) -> Floats:
+    """OKLab of linear light. how : two matrices (3, 3): light to cone responses, and the roots of those to OKLab"""
+
+def to_light(lab: Floats, how: Floats) -> Floats:
+    """Linear light of OKLab. how : two matrices (3, 3): to roots of cone responses, and those cubed to light"""
+
+def within(lab: Floats, how: Floats) -> Floats:
+    """Linear light, 0 to 1, of OKLab whose chroma is lowered to a limit where it lies outside; or encoded.
+
+    how : as `to_light`; exponent, toe, slope and cut of a transfer curve, nought for none; how far outside 0 to 1
+    still counts as inside; rows and columns of a grid of limits by
+    lightness and hue; its cells (R, C, 4): a corner, its steps to the right and down, and what both together add
+    """
+
+def eased(lab: Floats, before: Floats, how: Floats) -> Floats:
+    """OKLab eased before a boundary, by where it lay before.
+
+    how : knee and edge as shares of the boundary; then the boundary, as limits in `within`
+    """
+
+def gained(light: Floats, how: Floats) -> Floats:
+    """Linear light under gains, as `light.apply_gains` says.
+
+    how : gains of red, green, blue and of white; least channels from and to which a colour comes to be clipped white;
+    share of the camera's curve; its slope, shoulder and white
+    """
+
+def by_lightness(lab: Floats, came: Floats, how: Floats) -> Floats:
+    """OKLab through functions of the lightness that came, which is taken as at their ends beyond 0 and 1.
+
+    how : number of points; then at each: lightness, offsets of a and b, what a gives to a and to b, what b gives to
+    each
+    """
+
+def moved(lab: Floats, how: Floats) -> Floats:
+    """OKLab after moves, as `moves.apply_moves` says.
+
+    how : their number; weight for staying; of each its source, its difference, and one over twice its reach squared
+    """
+
+def kept(before: Floats, after: Floats, how: Floats) -> Floats:
+    """OKLab with what is to be kept of it as it was before, as `keep.keep_softly` says and lays it out."""
+
+def held(before: Floats, after: Floats, how: Floats) -> Floats:
+    """OKLab held near where it was before, as `holds.hold_colours` says and lays it out."""

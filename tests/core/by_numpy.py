@@ -1,0 +1,137 @@
+"""What `lanes` does to colours, said by numpy alone in double precision: what the compiled form is held against."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from nuvett.core.even import camera, light
+from nuvett.core.fit import holds, keep, moves
+from nuvett.core.near import INNER, OUTER, STEEPEST, WIDEST, Ellipses
+from nuvett.core.spaces import gamut
+from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB
+from nuvett.core.spaces.rgb import Space, matrix_between
+
+Values = NDArray[np.float64]
+
+
+def _doubles(values: Any) -> Values:
+    return np.asarray(values, dtype=np.float64)
+
+
+def stepped(t: Values) -> Values:
+    s = np.clip(t, 0, 1)
+    return s * s * (3 - 2 * s)
+
+
+def between(values: Values, ends: tuple[float, float]) -> Values:
+    return stepped((values - ends[0]) / (ends[1] - ends[0]))
+
+
+def limited(movement: Values, limit: Values | float) -> Values:
+    return np.asarray(movement / (1 + (np.abs(movement) / np.maximum(limit, 1e-6)) ** 3) ** (1 / 3))
+
+
+def to_lab(linear: Any) -> Values:
+    return np.asarray(np.cbrt(_doubles(linear) @ LINEAR_TO_LMS.T) @ LMS_TO_OKLAB.T)
+
+
+def to_linear(lab: Any) -> Values:
+    return np.asarray((_doubles(lab) @ np.linalg.inv(LMS_TO_OKLAB).T) ** 3 @ np.linalg.inv(LINEAR_TO_LMS).T)
+
+
+def limit_of(lab: Values, cells: Any) -> Values:
+    rows, columns = cells.shape[:2]
+    down = np.clip(lab[:, 0], 0, 1) * rows
+    across = np.arctan2(lab[:, 2], lab[:, 1]) % (2 * np.pi) * columns / (2 * np.pi)
+    row, column = np.minimum(down.astype(int), rows - 1), np.minimum(across.astype(int), columns - 1)
+    y, x, cell = down - row, across - column, _doubles(cells[row, column])
+    return np.asarray(cell[:, 0] + x * cell[:, 1] + y * (cell[:, 2] + x * cell[:, 3]))
+
+
+def within(lab: Any, space: Space) -> Values:
+    lab, into = _doubles(lab), matrix_between(Space.SRGB, space).T
+    plain = to_linear(lab) @ into
+    chroma = np.maximum(np.hypot(lab[:, 1], lab[:, 2]), 1e-6)
+    share = np.minimum(1, limit_of(lab, gamut.chroma_limits(space)) / chroma)
+    lower = to_linear(np.stack([np.clip(lab[:, 0], 0, 1), share * lab[:, 1], share * lab[:, 2]], axis=1)) @ into
+    outside = (plain.min(axis=1) < -1e-5) | (plain.max(axis=1) > 1 + 1e-5)
+    return np.clip(np.where(outside[:, None], lower, plain), 0, 1)
+
+
+def eased(before: Any, after: Any, space: Space) -> Values:
+    before, after = _doubles(before), _doubles(after)
+    limits = [np.maximum(limit_of(lab, gamut.gamut_boundary(space)), 1e-4) for lab in (before, after)]
+    old, new = (np.hypot(lab[:, 1], lab[:, 2]) / limit for lab, limit in zip((before, after), limits, strict=True))
+    knee = np.clip(old, gamut.KNEE, 1)
+    over, room = np.maximum(new - knee, 0), np.maximum(gamut.EDGE - knee, 1e-3)
+    made = np.minimum(new, knee) + room * over / (over + room)
+    scale = np.where(new > gamut.KNEE, made / np.maximum(new, 1e-9), 1)
+    return np.stack([after[:, 0], after[:, 1] * scale, after[:, 2] * scale], axis=1)
+
+
+def gained(linear: Any, gains: Any, share: float) -> Values:
+    linear, gains = _doubles(linear), _doubles(gains)
+    white = between(linear.min(axis=1), light.CLIPPED)[:, None]
+    own = gains * (1 - white) + float(light.LUMINANCE @ gains) * white
+    plain = linear * own / (1 + (np.maximum(own, 1) ** 3 - 1) * np.minimum(np.abs(linear), 1) ** 3) ** (1 / 3)
+    slope, shoulder, top = camera.CAMERA_CURVE
+    raised = own**slope
+    y = np.clip(linear, 0, 1) / np.where(raised > 1, 1, top)
+    bent = linear * raised / (1 + (raised**shoulder - 1) * y**shoulder) ** (1 / shoulder)
+    return np.asarray(plain + share * (bent - plain))
+
+
+def moved(lab: Any, made: tuple[moves.Move, ...]) -> Values:
+    lab = _doubles(lab)
+    apart = np.stack([((lab - move.source) ** 2).sum(axis=1) / move.reach**2 for move in made], axis=1)
+    weight = np.exp(-apart / 2)
+    by = np.array([move.by for move in made])
+    return np.asarray(lab + weight @ by / (weight.sum(axis=1, keepdims=True) + moves.BACKGROUND))
+
+
+def kept(before: Any, after: Any, vivid: float, whites: float) -> Values:
+    before, after = _doubles(before), _doubles(after)
+    own, ab = before[:, 1:], after[:, 1:]
+    chroma = np.hypot(*own.T)
+    near = np.exp(-(chroma**2) / keep.NEUTRAL**2) * (whites < 1)
+    left = (1 - whites) * near * between(before[:, 0], keep.WHITE)
+    left = left + (1 - left) * near * between(before[:, 0], keep.PAPER)
+    ab = ab - left[:, None] * (ab - own)
+    unit = own / np.maximum(chroma, 1e-6)[:, None]
+    by = ab - chroma[:, None] * unit
+    size = np.hypot(*by.T) + keep.FAINT
+    opposed = between(-(by * unit).sum(axis=1) / size, keep.AGAINST) * between(chroma, keep.HAS_HUE)
+    made = np.hypot(*ab.T) + keep.FAINT
+    nearer = np.maximum((ab * unit).sum(axis=1) / made, (ab * by).sum(axis=1) / (made * size))
+    ab = ab * (1 - keep.GREYED * opposed * between(-nearer, keep.FOREIGN))[:, None]
+    if vivid > 0:
+        least, turned = vivid * np.maximum(chroma, 1e-6), np.stack([-unit[:, 1], unit[:, 0]], axis=1)
+        along = np.maximum((ab * unit).sum(axis=1), 0)
+        held = (along**8 + least**8) ** (1 / 8)
+        across = limited((ab * turned).sum(axis=1), keep.TURN * held)
+        back = held[:, None] * unit + across[:, None] * turned - ab
+        distance = np.maximum(np.hypot(*back.T), 1e-9)
+        share = limited(distance, keep.BACK_BY_CHROMA * np.maximum(chroma - keep.SOFT, 0)) / distance
+        ab = ab + share[:, None] * back
+    return np.concatenate([after[:, :1], ab], axis=1)
+
+
+def held(before: Any, after: Any, family: Ellipses, limits: holds.HoldLimits) -> Values:
+    near = family.near(before)
+    before, after = _doubles(before), _doubles(after)
+    old, new = (np.hypot(lab[:, 1], lab[:, 2]) for lab in (before, after))
+    chroma = old + limited(new - old, old * limits.chroma / 100)
+    turn = np.arctan2(after[:, 2], after[:, 1]) - np.arctan2(before[:, 2], before[:, 1])
+    turn = (turn + np.pi) % (2 * np.pi) - np.pi
+    meant = np.minimum(1 + np.cos(turn), 1) * np.minimum(new / holds.COLOURLESS, 1)
+    hue = np.arctan2(before[:, 2], before[:, 1]) + limited(turn, float(np.radians(limits.hue))) * meant
+    lightness = before[:, 0] + limited(after[:, 0] - before[:, 0], limits.lightness / 116)
+    back = np.stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)], axis=1) - after
+    distance = np.linalg.norm(back, axis=1)
+    width = np.full(len(back), OUTER - INNER)
+    if near.most is None:
+        width = np.clip(distance * 1.5 / (STEEPEST * near.unit), width, WIDEST)
+    else:
+        back = back * (limited(distance, near.most) / np.maximum(distance, 1e-9))[:, None]
+    return np.asarray(after + (1 - stepped((near.radius - INNER) / width))[:, None] * back)
