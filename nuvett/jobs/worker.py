@@ -78,10 +78,15 @@ def _even_series(studio: Studio, series: uuid.UUID) -> None:
     with studio.database.session() as session:
         carried_plans.queue_if_due(session, studio, series)
         following.queue_if_due(session, studio, series)
+        wall_filling.prepare_wall(session, studio, series)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
     new_references.ingest_reference(studio, reference, targets.renew_target_of_reference)
+    with studio.database.session() as session:
+        series = kept_references.series_of(session, reference)
+        if series is not None:
+            wall_filling.prepare_wall(session, studio, series)
 
 
 def _leave(studio: Studio, row: uuid.UUID) -> None:

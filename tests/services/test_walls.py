@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import pytest
-from sqlalchemy import func, select, text, update
+from sqlalchemy import delete, func, select, text, update
 
 from nuvett.core.area.outline import Ring
 from nuvett.core.look.look import Look
@@ -149,10 +149,18 @@ class Looked:
         return told.frames - told.known
 
 
+def forget_what_was_prepared(studio: Studio) -> None:
+    """Forget what was worked out when the light was evened."""
+    with studio.database.session() as session:
+        session.execute(delete(models.Measured))
+        session.execute(update(models.Series).values(wall_asked=""))
+
+
 @pytest.fixture
 def looked(studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch) -> Looked:
     monkeypatch.setattr(wall_filling, "_AT_ONCE", 1)
     fresh = replace(studio, bench=Workbench(studio.blobs, studio.database, Limits(), 64))
+    forget_what_was_prepared(studio)
     with studio.database.session() as session:
         series = find_series(session, slug)
         series.wall_asked = "draft"
@@ -184,10 +192,26 @@ def test_a_wall_that_is_looked_at_is_filled_once_frames_are_missing(studio: Stud
     with studio.database.session() as session:
         series = find_series(session, slug)
         facts = series_facts(session, series)
-    part, whole = (build_wall(studio.bench, facts, None, Show.ORIGINAL, now) for now in (set(), None))
+    forget_what_was_prepared(studio)
+    bench = Workbench(studio.blobs, studio.database, Limits(), 64)
+    part, whole = (build_wall(bench, facts, None, Show.ORIGINAL, now) for now in (set(), None))
     for wall, jobs in ((whole, 0), (part, 1), (part, 1)):
         with studio.database.session() as session:
             wall_filling.queue_fill(session, studio, series.id, [("draft", wall), ("", None)])
         with studio.database.session() as session:
             assert session.scalar(text("SELECT count(*) FROM procrastinate_jobs WHERE task_name = 'fill_wall'")) == jobs
             assert session.get_one(models.Series, series.id).wall_asked == ("draft" if jobs else "")
+
+
+def test_what_a_person_sees_first_is_worked_out_once_the_light_is_evened(studio: Studio, slug: str) -> None:
+    def prepared(light_due: bool, asked: str) -> tuple[str, int]:
+        with studio.database.session() as session:
+            series = find_series(session, slug)
+            series.light_due, series.wall_asked = light_due, asked
+            session.flush()
+            wall_filling.prepare_wall(session, studio, series.id)
+            jobs = session.scalar(text("SELECT count(*) FROM procrastinate_jobs WHERE task_name = 'fill_wall'")) or 0
+            return series.wall_asked, jobs
+
+    assert prepared(light_due=True, asked="") == ("", 0)
+    assert prepared(light_due=False, asked="evened") == ("evened draft", 1)

@@ -152,7 +152,7 @@ def test_even_light_brings_exposures_together_on_the_wall(bench: Workbench, fram
     middles = [[item.shown.summary.marks[3] for item in wall.items] for wall in (original, evened, looked)]
     assert np.ptp(middles[0]) > 15 and np.ptp(middles[1]) < 5 and np.ptp(middles[2]) < 6
     assert original.drift and looked.drift and original.drift[0] == original.drift[1] > looked.drift[1]
-    assert build_wall(bench, [], aimed, Show.LOOK).items == []
+    assert build_wall(bench, Facts(), aimed, Show.LOOK).items == []
 
 
 def test_planning_a_series_looks_through_its_frames_once_and_not_for_every_frame(

@@ -1,10 +1,12 @@
 """Plain facts of frames and looks: taken from the database once, used outside it."""
 
 import hashlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from uuid import UUID
+
+from cachetools import LRUCache
 
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.area.outline import Ring
@@ -17,6 +19,8 @@ from nuvett.core.planning.series import seed_of
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.thread.colours import Goal
+
+_NAMED = 6  # ways of showing a series whose names are remembered
 
 
 def digest(*parts: object) -> str:
@@ -124,6 +128,11 @@ class Facts(list[FrameFacts]):
     """The frames of a series in shooting order, with the things that are held in them; not changed once made."""
 
     held: tuple[HeldThread, ...] = ()
+
+    @cached_property
+    def named(self) -> LRUCache[Hashable, list[str]]:
+        """Names of what is shown of all frames, by how: the same for as long as these are the facts."""
+        return LRUCache(_NAMED)
 
     def like(self, frames: Iterable[FrameFacts]) -> "Facts":
         """Other states of the same frames."""

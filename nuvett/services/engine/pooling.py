@@ -1,6 +1,6 @@
 """Statistics pooled over the frames of a series: by set-up and of all, each measured once for every process."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from uuid import UUID
 
 from nuvett.core.computation import COMPUTATION
@@ -49,7 +49,7 @@ class Pooling:
         whole, names = _name(look, firsts), {setup: _name(look, some) for setup, some in members.items()}
         named = {whole: firsts, **{names[setup]: some for setup, some in members.items()}}
         found = self._lasting.find(Statistics, named)
-        made = {key: self._pooled(some, look) for key, some in named.items() if key not in found}
+        made = self._pooled({key: some for key, some in named.items() if key not in found}, look)
         self._lasting.keep(made)
         found |= made
         by_setup = {numbers[setup]: found[name] for setup, name in names.items()}
@@ -59,10 +59,19 @@ class Pooling:
 
         return Pools(by_setup, found[whole], [numbers[frame.setup] for frame in firsts], own)
 
-    def _pooled(self, frames: Sequence[FrameFacts], look: Look) -> Statistics:
-        share = pooled_share(len(frames))
-        few = (Linear(thin(self._seen(frame, look).colours, share)) for frame in frames)
-        return pool_samples([evened(colours, frame.even, look) for colours, frame in zip(few, frames, strict=True)])
+    def _pooled(self, pools: Mapping[str, Sequence[FrameFacts]], look: Look) -> dict[str, Statistics]:
+        """Statistics of pools by their names; each frame is read once, however many it has a part in."""
+        shares = {name: pooled_share(len(frames)) for name, frames in pools.items()}
+        asked: dict[UUID, tuple[FrameFacts, list[str]]] = {}
+        for name, frames in pools.items():
+            for frame in frames:
+                asked.setdefault(frame.id, (frame, []))[1].append(name)
+        parts: dict[str, list[Linear]] = {name: [] for name in pools}
+        for frame, names in asked.values():
+            colours = self._seen(frame, look).colours
+            for name in names:
+                parts[name].append(evened(Linear(thin(colours, shares[name])), frame.even, look))
+        return {name: pool_samples(each) for name, each in parts.items()}
 
     def _own(self, frame: FrameFacts, look: Look) -> Statistics:
         key = ("evened", _own_name(frame, look), _light(look))

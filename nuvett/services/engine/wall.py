@@ -1,6 +1,6 @@
 """A series seen as a set: every frame under the look, with its measures; and the frames most worth proofing."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Hashable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
@@ -109,15 +109,23 @@ class State:
         each = [aims] * len(frames) if aims is None or isinstance(aims, Aimed) else list(aims)
         return cls(bench, frames, each, show)
 
+    @property
+    def key(self) -> Hashable:
+        """Tells it from other states of the same frames."""
+        return self.show, tuple((aimed.key, aimed.version) if aimed else None for aimed in self.aims)
+
     @cached_property
     def names(self) -> tuple[list[str], list[str]]:
         """Names of what each frame is as it came, and as it is shown."""
-        each = list(enumerate(self.aims))
-        came, shown = (
-            [_name(self.bench, self.frames, index, aimed, show) for index, aimed in each]
-            for show in (Show.ORIGINAL, self.show)
-        )
-        return came, shown
+        return self._named(Show.ORIGINAL), self._named(self.show)
+
+    def _named(self, show: Show) -> list[str]:
+        key, known = (show, self.key), self.frames.named
+        found = known.get(key)
+        if found is None:
+            found = [_name(self.bench, self.frames, index, aimed, show) for index, aimed in enumerate(self.aims)]
+            known[key] = found
+        return found
 
     def known(self) -> tuple[list[Shown | None], list[Shown | None]]:
         """What is known of each frame as it came and as it is shown."""

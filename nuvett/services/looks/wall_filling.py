@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
 from nuvett.services.engine.wall import State, Wall
-from nuvett.services.looks.wall_states import state_of
+from nuvett.services.looks.carrying import carry_state
+from nuvett.services.looks.wall_states import state_of, usual_state
 from nuvett.services.platform.queue import FILL_WALL
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_series
@@ -47,36 +48,58 @@ def filling_of(studio: Studio, session: Session, slug: str, key: str) -> Filling
     return Filling(len(facts) - len(missing), len(facts))
 
 
+def prepare_wall(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
+    """Let what a person sees first of a series be worked out before they look, once its light is evened."""
+    series = session.get(models.Series, series_id)
+    if series is None or series.light_due or not series_facts(session, series):
+        return
+    usual = usual_state(carry_state(session, series, series_facts(session, series)))
+    series.wall_asked = " ".join(dict.fromkeys([*series.wall_asked.split(), usual]))
+    studio.queue.defer(session, FILL_WALL, once=f"wall-{series_id}", series_id=str(series_id))
+
+
 def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
     """Work out what is missing of the states that are looked at, as they are by then. Idempotent.
 
     What is asked for meanwhile takes the place of what was: a look that was changed again is not worked out.
     """
-    while (due := _due(studio, series_id)) is not None:
+    at_work: list[State] = []
+    missing: list[tuple[State, int]] = []
+    while True:
         if studio.stopping.is_set():
             raise StoppingError
-        state, indices = due
-        state.work_out(indices)
+        asked = _asked(studio, series_id)
+        if not at_work or not _are_same(asked, at_work):
+            at_work, missing = asked, [(state, index) for state in asked for index in state.missing()]
+        if not missing:
+            return
+        state = missing[0][0]
+        due = [index for other, index in missing[:_AT_ONCE] if other is state]
+        state.work_out(due)
+        del missing[: len(due)]
 
 
-def _due(studio: Studio, series_id: uuid.UUID) -> tuple[State, list[int]] | None:
+def _are_same(one: Sequence[State], other: Sequence[State]) -> bool:
+    """Whether states are of the very same facts, seen in the same ways."""
+    if len(one) != len(other):
+        return False
+    return all(a.frames is b.frames and a.key == b.key for a, b in zip(one, other, strict=True))
+
+
+def _asked(studio: Studio, series_id: uuid.UUID) -> list[State]:
     with studio.database.session() as session:
         series = session.get(models.Series, series_id)
         if series is None:
-            return None
+            return []
         facts = series_facts(session, series)
         states = []
         for key in series.wall_asked.split():
             try:
-                states.append(state_of(session, series, facts, key))
+                one = state_of(session, series, facts, key)
             except (InvalidChangeError, NotFoundError):  # a version or a draft that is not there any more
                 continue
-    for one in states:
-        state = State.of(studio.bench, facts, one.aims, one.show)
-        missing = state.missing()
-        if missing:
-            return state, missing[:_AT_ONCE]
-    return None
+            states.append(State.of(studio.bench, facts, one.aims, one.show))
+    return states
 
 
 def leave(studio: Studio, series_id: uuid.UUID) -> None:

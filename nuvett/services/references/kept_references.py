@@ -39,6 +39,11 @@ def ready_references(session: Session, series_id: uuid.UUID, readings: bool = Tr
     return list(session.scalars(ready.order_by(models.Reference.position)))
 
 
+def series_of(session: Session, reference_id: uuid.UUID) -> uuid.UUID | None:
+    """The series of a reference; none for a reference that is gone."""
+    return session.scalar(select(models.Reference.series_id).where(models.Reference.id == reference_id))
+
+
 def give_up(studio: Studio, reference_id: uuid.UUID) -> None:
     """Refuse a reference that could not be read for no foreseen reason."""
     refuse(studio, models.Reference, reference_id)
