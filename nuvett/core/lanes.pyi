@@ -1,3 +1,6 @@
+import numpy as np
+from numpy.typing import NDArray
+
 from nuvett.core.types import Floats
 
 # All take and give planes of three channels (3, N), and raise ValueError for others. `how` is what the work depends on,
@@ -48,3 +51,19 @@ def kept(before: Floats, after: Floats, how: Floats) -> Floats:
 
 def held(before: Floats, after: Floats, how: Floats) -> Floats:
     """OKLab held near where it was before, as `holds.hold_colours` says and lays it out."""
+
+def shifted(a: Floats, b: Floats, weights: Floats, middles: Floats, times: int, narrow: float, least: float) -> Floats:
+    """Chromaticities (Z, 2) moved so many times to the middle of those (N,) about them, as mean shift does.
+
+    weights : (Z, N), to each of which `least` is added in the end; narrow : one over twice the squared width
+    """
+
+def zone_sums(lab: Floats, zones: Floats, middles: Floats, how: Floats) -> NDArray[np.float64]:
+    """Sums (Z, 8) over planes of OKLab by zones of lightness (Z,), each with a middle of a and b (Z, 2).
+
+    Of narrow Gaussian weights; of those times nearness to the middle, alone and times a and b; of broad weights, and
+    the same three of those. how : one over twice the squared widths of narrow, broad, nearness; the least nearness
+    """
+
+def broad_sums(lightness: Floats, values: Floats, zones: Floats, narrow: float) -> NDArray[np.float64]:
+    """Sums (Z, 3) of Gaussian weights about zones of lightness times values (3, N)."""

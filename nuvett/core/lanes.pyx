@@ -13,7 +13,10 @@ cdef extern from *:
     #include "nuvett/core/spaces/lanes.h"
     #include "nuvett/core/even/lanes.h"
     #include "nuvett/core/fit/lanes.h"
+    #include "nuvett/core/measure/lanes.h"
     """
+    enum:
+        NV_LANES
     ctypedef void (*nv_block)(const float *const *, float *const *, const float *) noexcept nogil
     void nv_over(
         nv_block work, const float *const *planes, int lists, float *const *out, long count, const float *how
@@ -27,6 +30,18 @@ cdef extern from *:
     void nv_moved(const float *const *, float *const *, const float *) noexcept nogil
     void nv_kept(const float *const *, float *const *, const float *) noexcept nogil
     void nv_hold(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_shift(
+        const float *a, const float *b, const float *weight, const float *least, long count, int times, float narrow,
+        float *middle
+    ) noexcept nogil
+    void nv_zone(
+        const float *lightness, const float *a, const float *b, const float *counts, long count, const float *middle,
+        const float *how, double *sums
+    ) noexcept nogil
+    void nv_broad(
+        const float *lightness, const float *const *values, const float *counts, long count, float zone, float narrow,
+        double *sums
+    ) noexcept nogil
 
 
 cdef object _through(nv_block work, const float[:, ::1] first, const float[:, ::1] second, const float[::1] how):
@@ -84,3 +99,67 @@ def kept(const float[:, ::1] before, const float[:, ::1] after, const float[::1]
 
 def held(const float[:, ::1] before, const float[:, ::1] after, const float[::1] how):
     return _through(nv_hold, before, after, how)
+
+
+cdef object _filled_up(const float[::1] values):
+    """A list with noughts up to whole blocks."""
+    made = np.zeros((values.shape[0] + NV_LANES - 1) // NV_LANES * NV_LANES, dtype=np.float32)
+    made[: values.shape[0]] = values
+    return made
+
+
+def shifted(
+    const float[::1] a, const float[::1] b, const float[:, ::1] weights, const float[:, ::1] middles, int times,
+    float narrow, float least,
+):
+    cdef int zone
+    cdef Py_ssize_t k
+    cdef const float[::1] x = _filled_up(a), y = _filled_up(b)
+    if b.shape[0] != a.shape[0] or weights.shape[1] != a.shape[0] or middles.shape[0] != weights.shape[0]:
+        raise ValueError("weights are needed for each colour, and a middle for each row of them")
+    found = np.array(middles)
+    cdef float[:, ::1] middle = found
+    cdef float[::1] weight = np.zeros(x.shape[0], dtype=np.float32), floor = np.zeros(x.shape[0], dtype=np.float32)
+    floor[: a.shape[0]] = least
+    for zone in range(weights.shape[0]):
+        weight[: a.shape[0]] = weights[zone]
+        with nogil:
+            nv_shift(&x[0], &y[0], &weight[0], &floor[0], x.shape[0], times, narrow, &middle[zone, 0])
+    return found
+
+
+def zone_sums(const float[:, ::1] lab, const float[::1] zones, const float[:, ::1] middles, const float[::1] how):
+    cdef int zone
+    cdef float own[5]
+    if lab.shape[0] != 3 or middles.shape[0] != zones.shape[0] or how.shape[0] != 4:
+        raise ValueError("planes of three channels are needed, and a middle for each zone")
+    cdef const float[::1] x = _filled_up(lab[0]), a = _filled_up(lab[1]), b = _filled_up(lab[2])
+    cdef const float[::1] counts = _filled_up(np.ones(lab.shape[1], dtype=np.float32))
+    found = np.zeros((zones.shape[0], 8))
+    cdef double[:, ::1] sums = found
+    if lab.shape[1] == 0:
+        return found
+    own[1], own[2], own[3], own[4] = how[0], how[1], how[2], how[3]
+    with nogil:
+        for zone in range(zones.shape[0]):
+            own[0] = zones[zone]
+            nv_zone(&x[0], &a[0], &b[0], &counts[0], x.shape[0], &middles[zone, 0], own, &sums[zone, 0])
+    return found
+
+
+def broad_sums(const float[::1] lightness, const float[:, ::1] values, const float[::1] zones, float narrow):
+    cdef int zone
+    cdef const float *three[3]
+    if values.shape[0] != 3 or values.shape[1] != lightness.shape[0]:
+        raise ValueError("planes of three channels are needed, of one length")
+    cdef const float[::1] x = _filled_up(lightness), counts = _filled_up(np.ones(len(lightness), dtype=np.float32))
+    cdef const float[::1] first = _filled_up(values[0]), second = _filled_up(values[1]), third = _filled_up(values[2])
+    found = np.zeros((zones.shape[0], 3))
+    cdef double[:, ::1] sums = found
+    if lightness.shape[0] == 0:
+        return found
+    three[0], three[1], three[2] = &first[0], &second[0], &third[0]
+    with nogil:
+        for zone in range(zones.shape[0]):
+            nv_broad(&x[0], three, &counts[0], x.shape[0], zones[zone], narrow, &sums[zone, 0])
+    return found

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from nuvett.core.even import camera, light
 from nuvett.core.fit import holds, keep, moves
+from nuvett.core.measure import statistics
 from nuvett.core.near import INNER, OUTER, STEEPEST, WIDEST, Ellipses
 from nuvett.core.spaces import gamut
 from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB
@@ -135,3 +136,34 @@ def held(before: Any, after: Any, family: Ellipses, limits: holds.HoldLimits) ->
     else:
         back = back * (limited(distance, near.most) / np.maximum(distance, 1e-9))[:, None]
     return np.asarray(after + (1 - stepped((near.radius - INNER) / width))[:, None] * back)
+
+
+def measured_zones(lab: Any) -> tuple[Values, Values, Values]:
+    """Tints, evidence and spread by zones of lightness, as `statistics.measure_zones` gives them."""
+    lab, count = _doubles(lab), len(lab)
+    lightness, ab = lab[:, 0], lab[:, 1:]
+    off = statistics.ZONE_LIGHTNESS[:, None].astype(np.float64) - lightness
+    narrow, broad = (np.exp(-0.5 * (off / width) ** 2) for width in (statistics.NARROW, statistics.BROAD))
+
+    def about(few: Values, centre: Values, width: float) -> Values:
+        return np.asarray(np.exp(-((few[None] - centre[:, None]) ** 2).sum(axis=2) / 2 / width**2))
+
+    step = max(1, count // statistics.MODE_COLOURS)
+    few, kernel = ab[::step], narrow[:, ::step]
+    near = [few[inside] for inside in kernel > statistics.KERNEL_EDGE]
+    mode = np.array([np.median(each, axis=0) / 2 if len(each) else (0, 0) for each in near])
+    for _ in range(statistics.SHIFTS):
+        weight = kernel / (1 + (few**2).sum(axis=1) / statistics.STRONG**2)
+        pull = weight * about(few, mode, 1.2 * statistics.CAST) + statistics.UNWEIGHTED
+        mode = pull @ few / pull.sum(axis=1, keepdims=True)
+    counts = about(ab, mode, statistics.CAST) + statistics.ALL_COUNT
+
+    def shrunk(inner: Values, values: Values, outer: Values) -> Values:
+        share, around = (weights.sum(axis=1, keepdims=True) / count for weights in (inner, outer))
+        borrowed = (outer @ values / count + statistics.PRIOR * values.mean(axis=0)) / (around + statistics.PRIOR)
+        return np.asarray((inner @ values / count + statistics.PRIOR * borrowed) / (share + statistics.PRIOR))
+
+    tint = shrunk(narrow * counts, ab, broad * counts)
+    left = ab - np.stack([np.interp(lightness, statistics.ZONE_LIGHTNESS, column) for column in tint.T], axis=1)
+    products = np.stack([left[:, 0] ** 2, left[:, 0] * left[:, 1], left[:, 1] ** 2], axis=1)
+    return tint, narrow.mean(axis=1), shrunk(broad, products, np.ones_like(broad))

@@ -10,6 +10,7 @@ from nuvett.core.even.light import apply_gains
 from nuvett.core.fit.holds import HoldLimits, family_ellipses, hold_colours
 from nuvett.core.fit.keep import keep_softly
 from nuvett.core.fit.moves import Move, apply_moves
+from nuvett.core.measure.statistics import measure_zones
 from nuvett.core.plan.fitted import ByLightness, SpreadOperation, TintOperation, ToneOperation
 from nuvett.core.reading.family import Family
 from nuvett.core.skin import skin, skin_centres
@@ -133,6 +134,24 @@ def test_functions_of_lightness_are_the_same_as_one_after_the_other(seed: int, c
     for operation in operations:
         plain = operation.apply(plain, came, Space.SRGB)
     assert np.abs(ByLightness(operations).apply(lab, came, Space.SRGB) - plain).max() < 2e-4
+
+
+@given(ours.seeds, st.sampled_from([300, 2047, 4100]), st.floats(0.02, 0.3))
+def test_zones_are_measured(seed: int, count: int, spread: float) -> None:
+    """Light in a part of the scale alone too, so that some zones have no colours of their own."""
+    lab = labs(seed, count) * np.float32([spread, 0.3, 0.3]) + np.float32([seed % 7 / 10, 0.01, 0.02])
+    for made, plain in zip(measure_zones(OKLab(lab)), by_numpy.measured_zones(lab), strict=True):
+        assert np.abs(made - plain).max() < 2e-5
+
+
+def test_sums_by_zones_are_refused_where_their_lists_do_not_fit() -> None:
+    three, zones, middles = np.zeros((3, 5), np.float32), np.zeros(2, np.float32), np.zeros((2, 2), np.float32)
+    with pytest.raises(ValueError, match="a middle for each zone"):
+        lanes.zone_sums(three, zones, middles[:1], np.zeros(4, np.float32))
+    with pytest.raises(ValueError, match="of one length"):
+        lanes.broad_sums(three[0], three[:, :4].copy(), zones, 1)
+    with pytest.raises(ValueError, match="weights are needed for each colour"):
+        lanes.shifted(three[0], three[1], np.zeros((2, 4), np.float32), middles, 1, 1, 0)
 
 
 @given(ours.seeds, st.integers(0, 700), st.integers(0, 700))

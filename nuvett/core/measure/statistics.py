@@ -6,10 +6,12 @@ carried to any other.
 
 from typing import Literal, TypeVar, cast
 
-import cv2
 import numpy as np
+from numpy.typing import NDArray
 
+from nuvett.core import lanes
 from nuvett.core.errors import TooFewPixelsError
+from nuvett.core.quick import planes_of
 from nuvett.core.tabled import along
 from nuvett.core.types import Document, Floats, OKLab, Quantiles, StoredArray
 
@@ -22,13 +24,15 @@ QUANTILE_COUNT = 65
 PROBABILITIES: Quantiles = ((1 - np.cos(np.linspace(0, np.pi, QUANTILE_COUNT))) / 2).astype(np.float32)
 ZONE_LIGHTNESS: Floats = np.linspace(0, 1, ZONE_COUNT, dtype=np.float32)
 
-_NARROW, _BROAD = 0.045, 0.16  # widths of the zone kernels, in OKLab lightness
-_CAST = 0.05  # width about a zone's mode within which colours make up its cast
-_STRONG = 0.08  # chroma above which a colour is more likely a thing's own than a cast
-_SHIFTS, _MODE_COLOURS = 12, 2048
-_KERNEL_EDGE = 0.6  # of a zone's kernel: the middle that its median is taken of
-_ALL_COUNT = 1e-3  # weight that colours far from the mode keep
-_PRIOR = 0.02  # share of pixels that a zone needs before its own mean outweighs its neighbours'
+NARROW, BROAD = 0.045, 0.16  # widths of the zone kernels, in OKLab lightness
+CAST = 0.05  # width about a zone's mode within which colours make up its cast
+STRONG = 0.08  # chroma above which a colour is more likely a thing's own than a cast
+SHIFTS, MODE_COLOURS = 12, 2048
+KERNEL_EDGE = 0.6  # of a zone's kernel: the middle that its median is taken of
+UNWEIGHTED = 1e-12  # weight of every colour, so that a zone without any has a middle
+_NOTHING = 1e-18  # beside that; numbers far below it take long to work with
+ALL_COUNT = 1e-3  # weight that colours far from the mode keep
+PRIOR = 0.02  # share of pixels that a zone needs before its own mean outweighs its neighbours'
 
 
 class Statistics(Document):
@@ -51,6 +55,7 @@ class Statistics(Document):
     cloud: StoredArray
 
 
+Values = NDArray[np.float64]
 Points = TypeVar("Points", bound=Floats)
 
 
@@ -61,59 +66,50 @@ def quantiles_of(values: Floats) -> Quantiles:
     return np.interp(PROBABILITIES, position, ordered).astype(np.float32)
 
 
-def _kernel(lightness: Floats, width: float) -> Floats:
-    """(17, N) Gaussian weights of pixels (N,) for each zone."""
-    distance = (ZONE_LIGHTNESS[:, None] - lightness[None, :]) / np.float32(width)
-    return np.exp(-0.5 * distance * distance)
+def _shrunk(near: Values, around: Values, overall: Values, count: int) -> Floats:
+    """Means of values by zone (17, C), each borrowing from its neighbours by evidence, and they from all.
+
+    near, around : (17, 1 + C) sums of weights, and of those times the values; overall : (C,) their mean
+    """
+    there, here = around / count, near / count
+    borrowed = (there[:, 1:] + PRIOR * overall) / (there[:, :1] + PRIOR)
+    return np.asarray((here[:, 1:] + PRIOR * borrowed) / (here[:, :1] + PRIOR), dtype=np.float32)
 
 
-def _shrunk(narrow: Floats, values: Floats, broad: Floats) -> Floats:
-    """Weighted means of values (N, C) by zone, each borrowing from its neighbours by evidence: (17, C)."""
-    count = len(values)
-    n_narrow = narrow.sum(axis=1, keepdims=True) / count
-    n_broad = broad.sum(axis=1, keepdims=True) / count
-    overall = values.mean(axis=0, keepdims=True)
-    around = (broad @ values / count + _PRIOR * overall) / (n_broad + _PRIOR)
-    return np.asarray((narrow @ values / count + _PRIOR * around) / (n_narrow + _PRIOR), dtype=np.float32)
-
-
-def _near_mode(lightness: Floats, ab: Floats, narrow: Floats) -> Floats:
-    """(17, N) how near colours (N,), a and b (N, 2), lie to the most frequent colour of each zone.
+def _modes(planes: Floats) -> Floats:
+    """(17, 2) the most frequent a and b of each zone of OKLab planes (3, N).
 
     A zone's cast is what most of its surfaces share, so it is its mode and not its mean, which a large coloured thing
     would carry away. The mode is found by mean shift (Comaniciu and Meer 2002) from half-way to the median, weak
     colours counting more, because casts are weak.
     """
-    step = max(1, len(ab) // _MODE_COLOURS)
-    few, kernel = ab[::step], narrow[:, ::step]
-    calm = 1 / (1 + (few**2).sum(axis=1) / _STRONG**2)
-    mode = np.zeros((ZONE_COUNT, 2), dtype=np.float32)
-    for zone, near in enumerate(kernel > _KERNEL_EDGE):
+    lightness, a, b = (np.ascontiguousarray(plane[:: max(1, planes.shape[1] // MODE_COLOURS)]) for plane in planes)
+    kernel = np.exp(-0.5 * ((ZONE_LIGHTNESS[:, None] - lightness) / np.float32(NARROW)) ** 2)
+    modes = np.zeros((ZONE_COUNT, 2), dtype=np.float32)
+    for zone, near in enumerate(kernel > KERNEL_EDGE):
         if near.any():
-            mode[zone] = np.median(few[near], axis=0) / 2
-    weight = kernel * calm
-    for _ in range(_SHIFTS):
-        pull = weight * _about(few, mode, 1.2 * _CAST) + 1e-12
-        mode = np.asarray(pull @ few / pull.sum(axis=1, keepdims=True), dtype=np.float32)
-    return _about(ab, mode, _CAST) + np.float32(_ALL_COUNT)
-
-
-def _about(ab: Floats, centre: Floats, width: float) -> Floats:
-    """(17, N) Gaussian weights of chromaticities (N, 2) about one centre a zone (17, 2)."""
-    squares = (ab**2).sum(axis=1)[None] - 2 * centre @ ab.T + (centre**2).sum(axis=1)[:, None]
-    return np.asarray(cv2.exp(squares * np.float32(-0.5 / width**2)), dtype=np.float32)
+            modes[zone] = np.median(a[near]) / 2, np.median(b[near]) / 2
+    weights = kernel / (1 + (a * a + b * b) / np.float32(STRONG**2))
+    weights[weights < _NOTHING] = 0
+    return lanes.shifted(a, b, weights, modes, SHIFTS, 0.5 / (1.2 * CAST) ** 2, UNWEIGHTED)
 
 
 def measure_zones(lab: OKLab) -> tuple[Floats, Floats, Floats]:
-    """Zone tints (17, 2), evidence (17,) and spread (17, 3) of equally weighted OKLab colours (N, 3)."""
-    lightness, ab = lab[:, 0], np.ascontiguousarray(lab[:, 1:])
-    narrow, broad = _kernel(lightness, _NARROW), _kernel(lightness, _BROAD)
-    near = _near_mode(lightness, ab, narrow)
-    tint = _shrunk(narrow * near, ab, broad * near)
-    residual = ab - interpolate_zones(tint, lightness)
-    products = np.stack([residual[:, 0] ** 2, residual[:, 0] * residual[:, 1], residual[:, 1] ** 2], axis=1)
-    spread = _shrunk(broad, products, np.ones_like(broad))
-    return tint, np.asarray(narrow.mean(axis=1), dtype=np.float32), spread
+    """Zone tints (17, 2), evidence (17,) and spread (17, 3) of equally weighted OKLab colours (N, 3).
+
+    Colours near a zone's mode make up its tint.
+    """
+    planes, count = planes_of(lab), len(lab)
+    lightness = planes[0]
+    widths = np.array([0.5 / NARROW**2, 0.5 / BROAD**2, 0.5 / CAST**2, ALL_COUNT], dtype=np.float32)
+    sums = lanes.zone_sums(planes, ZONE_LIGHTNESS, _modes(planes), widths)
+    tint = _shrunk(sums[:, 1:4], sums[:, 5:8], planes[1:].mean(axis=1), count)
+    residual_a, residual_b = planes[1:] - interpolate_zones(tint, lightness).T
+    products = np.stack([residual_a * residual_a, residual_a * residual_b, residual_b * residual_b])
+    broad = lanes.broad_sums(lightness, products, ZONE_LIGHTNESS, 0.5 / BROAD**2)
+    around = np.tile([float(count), *(count * products.mean(axis=1))], (ZONE_COUNT, 1))
+    spread = _shrunk(np.hstack([sums[:, 4:5], broad]), around, products.mean(axis=1), count)
+    return tint, np.asarray(sums[:, 0] / count, dtype=np.float32), spread
 
 
 def interpolate_zones(values: Floats, lightness: Floats) -> Floats:
