@@ -10,6 +10,7 @@ from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.icc import profile_bytes
 from nuvett.imaging.opened import image_of
+from nuvett.imaging.plain_jpeg import encode_whole
 
 USUAL_QUALITY = 92
 _USUAL_DPI, _MILLIMETRES = 72.0, 25.4
@@ -63,9 +64,6 @@ def usual_format(source: str, bits: int) -> Format:
 
 def _options(fmt: Format, quality: int) -> dict[str, object]:
     whole = "off" if quality >= _WHOLE_COLOUR else "auto"
-    if fmt is Format.JPEG:
-        # The library writes a resolution only with a block of facts, which holds that and no more.
-        return {"Q": quality, "subsample_mode": whole, "keep": "icc:exif"}
     if fmt in (Format.PNG, Format.PNG16):
         return {"compression": 3, "keep": "icc"}
     if fmt is Format.WEBP:
@@ -86,6 +84,9 @@ def encode(
 
     `space` embeds its profile; dpi : pixels an inch, none for a usual number.
     """
+    if fmt is Format.JPEG:
+        profile = profile_bytes(space) if space is not None else b""
+        return encode_whole(pixels, quality, quality >= _WHOLE_COLOUR, profile, dpi or _USUAL_DPI)
     resolution = (dpi or _USUAL_DPI) / _MILLIMETRES
     image = image_of(pixels).copy(xres=resolution, yres=resolution)
     if space is not None:

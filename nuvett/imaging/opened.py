@@ -1,6 +1,6 @@
 """What every decoder gives: a header, and pixels from top to bottom; and what is accepted at all."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -65,10 +65,14 @@ class Header:
 
 @dataclass(frozen=True)
 class Picture:
-    """Decoded pixels (H, W, 3), uint8 or uint16, upright, encoded in `domain`."""
+    """Decoded pixels (H, W, 3), uint8 or uint16, upright, encoded in `domain`.
+
+    undamaged : whether all of the file is known to have been read without a doubt; others may have gaps that show
+    """
 
     pixels: NDArray[np.uint8] | NDArray[np.uint16]
     header: Header
+    undamaged: bool = False
 
     @property
     def domain(self) -> Space:
@@ -77,11 +81,16 @@ class Picture:
 
 @dataclass(frozen=True)
 class Opened:
-    """A picture ready to be decoded from top to bottom; dpi : pixels an inch, none where the file does not say."""
+    """A picture ready to be decoded from top to bottom.
+
+    dpi : pixels an inch, none where the file does not say
+    quick : decodes all of it at once, where there is a quicker way to do that; gives none where that finds a fault
+    """
 
     image: pyvips.Image
     header: Header
     dpi: float | None = None
+    quick: Callable[[], NDArray[np.uint8] | None] = lambda: None
 
     @property
     def shape(self) -> tuple[int, int, int]:
@@ -110,6 +119,9 @@ class Opened:
 
     def whole(self) -> Picture:
         """All of it. Raises TruncatedFileError when pixels are missing."""
+        quickly = self.quick()
+        if quickly is not None:
+            return Picture(quickly, self.header, undamaged=True)
         try:
             pixels = self.image.numpy()
         except pyvips.Error as error:

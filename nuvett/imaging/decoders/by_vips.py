@@ -4,15 +4,20 @@ The developed pictures that are kept of raw files are TIFFs, and are told from o
 """
 
 import re
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
+import numpy as np
 import pyvips
+from numpy.typing import NDArray
 
 from nuvett.core.errors import TruncatedFileError, UnreadableFileError
 from nuvett.core.spaces.rgb import Space
 from nuvett.imaging.icc import profile_path, space_of
 from nuvett.imaging.kinds import check_tiff
 from nuvett.imaging.opened import Header, Limits, Opened
+from nuvett.imaging.plain_jpeg import TURNED, decode_whole
 
 LOADERS = {
     "jpegload": "jpeg",
@@ -33,9 +38,18 @@ def open_file(path: Path, limits: Limits) -> Opened:
     # One pixel a millimetre is what the library puts where a file says nothing.
     dpi = image.xres * _MILLIMETRES if abs(image.xres - 1) > 1e-6 and image.xres > 0 else None
     try:
-        return Opened(upright_rgb(image, header.domain, header.bits), header, dpi)
+        return Opened(upright_rgb(image, header.domain, header.bits), header, dpi, _quick(path, image, header))
     except pyvips.Error as error:
         raise TruncatedFileError from error
+
+
+def _quick(path: Path, image: pyvips.Image, header: Header) -> Callable[[], NDArray[np.uint8] | None]:
+    """What decodes a picture that needs nothing but that, as JPEGs in sRGB do."""
+    orientation = image.get("orientation") if "orientation" in image.get_fields() else 1
+    plain = header.format == "jpeg" and header.domain is Space.SRGB and image.interpretation == "srgb"
+    if not plain or image.bands != 3 or image.format != "uchar" or orientation not in TURNED:
+        return lambda: None
+    return partial(decode_whole, path, orientation)
 
 
 def read_header(path: Path, limits: Limits) -> Header:

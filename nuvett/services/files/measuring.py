@@ -82,7 +82,7 @@ def _whole(
 ) -> Picture:
     """Decode a file that has not been looked at before, and see whether it is undamaged."""
     picture = decode(path, limits, development, companion)
-    if picture.header.format == "jpeg":
+    if picture.header.format == "jpeg" and not picture.undamaged:
         check_jpeg(path)
     return picture
 

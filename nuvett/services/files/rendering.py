@@ -83,8 +83,9 @@ def render_file(
     stages_for : compiled stages for pictures of a domain
     seen : the frame as maps and areas look at it; none to look at the file
 
-    At full size one strip is rendered while the next is decoded, so the decoded picture is never held whole unless
-    something needs its neighbourhood or another place. Raises as `decode`.
+    At full size one strip is rendered while the next is decoded, so the decoded picture is never held beside the
+    finished one unless something needs its neighbourhood or another place. What is decoded quicker at once becomes the
+    finished one strip by strip. Raises as `decode`.
     """
     opened = open_picture(path, limits)
     stages = stages_for(opened.header.domain)
@@ -127,6 +128,9 @@ def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> Look
 
 
 def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
+    quickly = opened.quick() if depth == 8 else None
+    if quickly is not None:
+        return _in_place(quickly, drawing)
     out: Pixels = np.empty(opened.shape, dtype=np.uint16 if depth == 16 else np.uint8)
     free = BoundedSemaphore(_STRIPS_AHEAD)
 
@@ -144,6 +148,17 @@ def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
         for done in waiting:
             done.result()
     return out
+
+
+def _in_place(pixels: Pixels, drawing: Drawing) -> Pixels:
+    """Decoded pixels (H, W, 3) of eight bits, each strip of them drawn in its own place."""
+
+    def work(top: int) -> None:
+        pixels[top : top + _DECODED_ROWS] = drawing.strip(pixels[top : top + _DECODED_ROWS], top, 8)
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        list(pool.map(work, range(0, len(pixels), _DECODED_ROWS)))
+    return pixels
 
 
 def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
