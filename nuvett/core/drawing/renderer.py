@@ -2,7 +2,7 @@
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from typing import Any
 
 import cv2
@@ -53,19 +53,27 @@ class Renderer:
     """Applies one table (S, S, S, 3), indexed red, green, blue, by tetrahedral interpolation, after its shaper."""
 
     def __init__(self, source: Floats | ShapedTable) -> None:
-        table = source.table if isinstance(source, ShapedTable) else source
-        check_table(table)
-        transform = ocio.Lut3DTransform(table.shape[0])
-        transform.setData(np.ascontiguousarray(table, dtype=np.float32).reshape(-1))
+        self._table = source.table if isinstance(source, ShapedTable) else source
+        self._shaper = source.shaper if isinstance(source, ShapedTable) else None
+        check_table(self._table)
+        self._ready: dict[tuple[str, str], ocio.CPUProcessor] = {}
+
+    # Either is asked for by some pictures only, and takes as long to make ready as a preview to draw.
+    @cached_property
+    def _codes(self) -> _Codes:
+        return _Codes.of(self._table, self._shaper)
+
+    @cached_property
+    def _processor(self) -> ocio.Processor:
+        transform = ocio.Lut3DTransform(self._table.shape[0])
+        transform.setData(np.ascontiguousarray(self._table, dtype=np.float32).reshape(-1))
         transform.setInterpolation(ocio.INTERP_TETRAHEDRAL)
         group = ocio.GroupTransform([transform])
-        if isinstance(source, ShapedTable):
-            shaper = ocio.Lut1DTransform(len(source.shaper), False)
-            shaper.setData(np.repeat(source.shaper.astype(np.float32), 3))
+        if self._shaper is not None:
+            shaper = ocio.Lut1DTransform(len(self._shaper), False)
+            shaper.setData(np.repeat(self._shaper.astype(np.float32), 3))
             group.prependTransform(shaper)
-        self._processor = _configured().getProcessor(group)
-        self._codes = _Codes.of(table, source.shaper if isinstance(source, ShapedTable) else None)
-        self._ready: dict[tuple[str, str], ocio.CPUProcessor] = {}
+        return _configured().getProcessor(group)
 
     def _apply(self, source: Pixels, made: Pixels) -> None:
         """Run pixels through the table; what the library prepares for a pair of kinds is kept."""
