@@ -34,8 +34,11 @@ class Remembered:
         event.listen(sessions, "after_flush", lambda session, _: session.info.update({_WRITTEN: True}))
         event.listen(sessions, "do_orm_execute", _mark_writing)
 
-    def get(self, session: Session, series: uuid.UUID, name: str, make: Callable[[], T]) -> T:
-        """The value of a series under a name, made where its revision is another than when it was made."""
+    def get(self, session: Session, series: uuid.UUID, name: str, make: Callable[[T | None], T]) -> T:
+        """The value of a series under a name, made where its revision is another than when it was made.
+
+        make : takes the value of the former revision, where that is still there
+        """
         row, told = models.SeriesRevision, session.info.setdefault(_REVISIONS, {})
         if series not in told:  # once a session: what is read later is newer at the most
             told[series] = session.scalar(select(row.revision).where(row.series_id == series)) or 0
@@ -44,7 +47,7 @@ class Remembered:
             known = self._kept.get((series, name))
         if known is not None and known[0] == revision:
             return cast(T, known[1])
-        value = make()
+        value = make(cast(T, known[1]) if known is not None else None)
         with self._lock:
             self._kept[series, name] = revision, value
         return value
@@ -57,6 +60,11 @@ def _mark_writing(state: ORMExecuteState) -> None:
 
 def remembered(session: Session, series: uuid.UUID, name: str, make: Callable[[], T]) -> T:
     """What was read of a series under a name, read by `make` where something changed; not to be changed itself."""
+    return renewed(session, series, name, lambda _: make())
+
+
+def renewed(session: Session, series: uuid.UUID, name: str, make: Callable[[T | None], T]) -> T:
+    """As `remembered`, by a `make` that takes what was read before anything changed, if that is still known."""
     kept = session.info.get(_REMEMBERED)
     writing = session.info.get(_WRITTEN) or session.new or session.dirty or session.deleted
-    return make() if kept is None or writing else cast(Remembered, kept).get(session, series, name, make)
+    return make(None) if kept is None or writing else cast(Remembered, kept).get(session, series, name, make)

@@ -13,6 +13,7 @@ from nuvett.services.engine.facts import Facts
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import start_series
 from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.variants import make_variant
 from nuvett.store import models
 from nuvett.store.models import Json
 
@@ -43,7 +44,19 @@ def evened(session: Session) -> None:
 
 
 def trimmed(session: Session) -> None:
-    first(session).trim = Trim().model_copy(update={"straighten": 3}).model_dump(mode="json")
+    first(session).trim = Trim(strength=40).model_dump(mode="json")
+
+
+def named(session: Session) -> None:
+    first(session).name = "another.jpg"
+
+
+def followed(session: Session) -> None:
+    look = session.query(models.Look).one()
+    version = models.LookVersion(look_id=look.id, number=1, document=look.draft)
+    session.add(version)
+    session.flush()
+    session.execute(update(models.Frame).values(follows_id=version.id))
 
 
 def hero(session: Session) -> None:
@@ -68,7 +81,7 @@ def gone(session: Session) -> None:
     session.delete(first(session))
 
 
-CHANGES = {"evened": evened, "trimmed": trimmed, "hero": hero, "held": held, "carried": carried, "gone": gone}
+CHANGES = {"evened": evened, "trimmed": trimmed, "held": held, "carried": carried, "gone": gone}
 
 
 def test_nothing_is_read_again_while_nothing_changes(studio: Studio) -> None:
@@ -95,6 +108,41 @@ def test_every_change_is_seen_within_its_transaction_and_by_all_after_it(
     after = facts_now(studio, series)
     assert after is not before
     assert [f.key for f in after] == [f.key for f in inside]
+
+
+def test_of_frames_that_did_not_change_nothing_is_read_again(studio: Studio) -> None:
+    series = made(studio, frames=4)
+    before = facts_now(studio, series)
+    with studio.database.session() as session:
+        trimmed(session)
+    asked: list[tuple[str, object]] = []
+    event.listen(studio.database.engine, "before_cursor_execute", lambda *given: asked.append((given[2], given[3])))
+    after = facts_now(studio, series)
+    assert [one is other for one, other in zip(after, before, strict=True)] == [False, True, True, True]
+    whole = [given for statement, given in asked if "frame.original" in statement and "md5" not in statement]
+    assert [list(given.values()) for given in whole] == [[after[0].id]]  # type: ignore[attr-defined]
+
+
+@pytest.mark.parametrize("change", [named, hero, followed], ids=lambda change: change.__name__)
+def test_what_comes_to_the_same_facts_is_the_same_object(studio: Studio, change: Callable[[Session], None]) -> None:
+    series = made(studio)
+    before = facts_now(studio, series)
+    with studio.database.session() as session:
+        change(session)
+    assert facts_now(studio, series) is before
+
+
+def test_a_variant_has_the_light_of_its_frame_as_that_is_evened_anew(studio: Studio) -> None:
+    series = made(studio)
+    with studio.database.session() as session:
+        make_variant(session, session.get_one(models.Series, series), first(session), "warm")
+    before = facts_now(studio, series)
+    assert [frame.first == before[0].id for frame in before] == [True, True, False]
+    with studio.database.session() as session:
+        first(session).even = EvenLight(gains=(2, 1, 1)).model_dump(mode="json")
+    after = facts_now(studio, series)
+    assert [tuple(frame.even.gains) for frame in after] == [(2, 1, 1), (2, 1, 1), (1, 1, 1)]
+    assert after[2] is before[2]
 
 
 def test_a_change_that_is_taken_back_leaves_what_is_remembered(studio: Studio) -> None:

@@ -59,7 +59,7 @@ def what_a_table_carries(bench: Workbench, facts: Facts, aimed: Aimed, each: boo
     if not each:
         lost += ["even light"] if any(evens(plan) for plan in plans) else []
         lost += ["the fit of each frame"] if aimed.look.pull > 0 and aimed.target else []
-        lost += ["trims"] if any(frame.trim.acts for frame in facts) else []
+        lost += ["trims"] if any(frame.is_trimmed for frame in facts) else []
     else:
         lost += ["crops and turns"] if any(not frame.trim.geometry.is_none for frame in facts) else []
     lost += ["spots painted out"] if any(plan.spots for plan in plans) else []

@@ -79,6 +79,11 @@ class FrameFacts:
         return self.sample, self.lens_key
 
     @cached_property
+    def is_trimmed(self) -> bool:
+        """Whether its trim changes it."""
+        return self.trim.acts
+
+    @cached_property
     def basis(self) -> str:
         """Names all of its own that what a look does to it depends on."""
         faces = tuple((face.box, face.colour) for face in self.faces)

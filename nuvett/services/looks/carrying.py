@@ -1,11 +1,11 @@
 """Carrying: the versions of a look that frames follow."""
 
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.computation import COMPUTATION
@@ -16,8 +16,8 @@ from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.looks.looks import aim_of_draft, aimed_at, locked_look
 from nuvett.services.platform import history
 from nuvett.services.references.targets import frames_read, lock_series
-from nuvett.services.series.catalogue import last_version, look_of, shown_frames
-from nuvett.services.series.frame_facts import facts_of_all
+from nuvett.services.series.catalogue import last_version, look_of
+from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.labels import labels_of
 from nuvett.store import models
 
@@ -200,7 +200,8 @@ def carry_as(
     """Make frames follow a look as a version of the series' look, whatever the draft is; as `carry`."""
     lock_series(session, series)
     row = locked_look(session, series)
-    frames = [f for f in shown_frames(session, series.id) if frame_ids is None or f.id in frame_ids]
+    wanted = None if frame_ids is None else set(frame_ids)
+    frames = [frame for frame in series_facts(session, series) if wanted is None or frame.id in wanted]
     if not frames:
         raise InvalidChangeError("There are no frames to carry the look to.")
     last = last_version(session, row)
@@ -209,7 +210,7 @@ def carry_as(
         and Carried(last.document, last.target_id, last.origin) == carried
         and last.computation == COMPUTATION
     )
-    if last is None or not same or stale_frames(session, series, facts_of_all(frames)):
+    if last is None or not same or stale_frames(session, series, frames):
         last = models.LookVersion(
             look_id=row.id,
             target_id=carried.target,
@@ -219,27 +220,42 @@ def carry_as(
         )
         session.add(last)
         session.flush()
-    before = {str(f.id): str(f.follows_id) if f.follows_id else None for f in frames}
+    followed = _followed(session, series)
+    before = {str(f.id): str(version) if (version := followed.get(f.id)) else None for f in frames}
     after = {str(f.id): str(last.id) for f in frames}
     if before != after:
         words = f"Carried v{last.number} to {len(frames)} frames"
         history.record(session, series.id, f"carry:{series.id}", words, {"follows": before}, {"follows": after})
-        for frame in frames:
-            frame.follows_id = last.id
+        _follow(session, series, after)
     return last
+
+
+def _followed(session: Session, series: models.Series) -> dict[uuid.UUID, uuid.UUID | None]:
+    """Ids of the versions that frames of a series follow."""
+    query = select(models.Frame.id, models.Frame.follows_id).where(models.Frame.series_id == series.id)
+    return dict(session.execute(query).tuples().all())
+
+
+def _follow(session: Session, series: models.Series, follows: Mapping[str, str | None]) -> None:
+    """Let those frames of a series that are still there follow versions by their ids, in a statement for each."""
+    members: dict[str | None, list[uuid.UUID]] = {}
+    for frame, version in follows.items():
+        members.setdefault(version, []).append(uuid.UUID(frame))
+    for version, ids in members.items():
+        frames = update(models.Frame).where(models.Frame.series_id == series.id, models.Frame.id.in_(ids))
+        session.execute(frames.values(follows_id=uuid.UUID(version) if version else None))
 
 
 def renew(session: Session, series: models.Series) -> int:
     """Carry anew what frames follow, where they would come out otherwise today; how many. Raises InvalidChangeError."""
     lock_series(session, series)
-    frames = shown_frames(session, series.id)
-    stale = stale_frames(session, series, facts_of_all(frames))
+    stale = stale_frames(session, series, series_facts(session, series))
     if not stale:
         raise InvalidChangeError("All frames would come out as they are.")
     followed: dict[uuid.UUID, list[uuid.UUID]] = {}
-    for frame in frames:
-        if frame.id in stale and frame.follows_id:
-            followed.setdefault(frame.follows_id, []).append(frame.id)
+    for frame, version_id in _followed(session, series).items():
+        if frame in stale and version_id:
+            followed.setdefault(version_id, []).append(frame)
     for version_id, members in followed.items():
         version = session.get_one(models.LookVersion, version_id)
         carry_as(session, series, Carried(version.document, version.target_id, version.origin), members)
@@ -250,9 +266,5 @@ def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
     """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series)
     passed = history.walked(session, f"carry:{series.id}", forward)
-    follows = passed.state["follows"]
-    for frame in shown_frames(session, series.id):
-        if str(frame.id) in follows:
-            version = follows[str(frame.id)]
-            frame.follows_id = uuid.UUID(version) if version else None
+    _follow(session, series, passed.state["follows"])
     return passed.step.words

@@ -85,7 +85,7 @@ def finish_of(session: Session, frame_id: uuid.UUID) -> Finish:
 def _aimed(session: Session, series: models.Series, row: models.Frame, frame: FrameFacts) -> Aimed | None:
     if row.follows_id:
         return followings(session, {row.follows_id})[row.follows_id].aimed
-    return None if frame.trim.acts else draft_of(session, series)
+    return None if frame.is_trimmed else draft_of(session, series)
 
 
 @contextmanager

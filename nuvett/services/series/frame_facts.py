@@ -1,22 +1,23 @@
 """Plain facts of frames, taken from their rows."""
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, Text, cast, func, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.trim import Trim
 from nuvett.core.spaces.rgb import Space
-from nuvett.services.engine.facts import Facts, FrameFacts
-from nuvett.services.series.catalogue import shown_frames
+from nuvett.services.engine.facts import Facts, FrameFacts, HeldThread
 from nuvett.services.series.lenses import correction_of
 from nuvett.services.series.things import held_threads
+from nuvett.services.series.variants import VARIANT, with_variants
 from nuvett.store import models
-from nuvett.store.remembered import remembered
+from nuvett.store.remembered import renewed
 
 
 def trim_of(frame: models.Frame) -> Trim:
@@ -29,6 +30,7 @@ def faces_of(kept: dict[str, Any] | None) -> tuple[FaceSeen, ...]:
     return tuple(FaceSeen.model_validate(face) for face in (kept or {}).get("seen", ()))
 
 
+_NO_FACTS = ("follows_id", "name", "favourite", "left_out", "position")
 Kept = dict[uuid.UUID, dict[uuid.UUID, str]]
 
 
@@ -61,22 +63,57 @@ def facts_of(
     )
 
 
+@dataclass(frozen=True)
+class _Read:
+    """Facts of a series, and those of each frame with the version of the rows that they were read from."""
+
+    facts: Facts
+    frames: Mapping[uuid.UUID, tuple[str, FrameFacts]]
+
+
 def series_facts(session: Session, series: models.Series) -> Facts:
     """Plain facts of all measured frames of a series and of their variants, in shooting order, with what is held."""
-
-    def read() -> Facts:
-        facts = facts_of_all(shown_frames(session, series.id), kept_plans(session, series.id))
-        return facts.holding(held_threads(session, series))
-
-    return remembered(session, series.id, "facts", read)
+    return renewed(session, series.id, "facts", lambda before: _read_facts(session, series, before)).facts
 
 
-def facts_of_all(rows: Sequence[models.Frame], kept: Kept | None = None) -> Facts:
-    """Plain facts of frames and of their variants."""
-    by_id, kept = {row.id: row for row in rows}, kept or {}
-    return Facts(
-        facts_of(row, by_id.get(row.variant_of_id) if row.variant_of_id else None, kept.get(row.id)) for row in rows
-    )
+def _read_facts(session: Session, series: models.Series, before: _Read | None) -> _Read:
+    """Read facts of a series, of rows that are the same as before no more than that.
+
+    What has come to the same facts is the same object then, and has what was worked out of it.
+    """
+    row, known = models.Frame, before.frames if before else {}
+    query = select(row.id, row.state, row.variant_of_id, _version().label("version"))
+    own = row.series_id == series.id, row.state.in_(("ready", VARIANT))
+    order = with_variants(session.execute(query.where(*own).order_by(row.position, row.created)))
+    rows, kept = {one.id: one.version for one in order}, kept_plans(session, series.id)
+    versions = {one.id: f"{one.version} {rows.get(one.variant_of_id, '')}" for one in order}
+    anew = [one for one in order if known.get(one.id, ("",))[0] != versions[one.id]]
+    needed = {frame for one in anew for frame in (one.id, one.variant_of_id) if frame}
+    read = {one.id: one for one in session.scalars(select(row).where(row.id.in_(needed)))} if needed else {}
+    frames = {}
+    for one in order:
+        frame, former = read.get(one.id), known[one.id][1] if one.id in known else None
+        if frame is not None:
+            made = facts_of(frame, read.get(one.variant_of_id), kept.get(one.id))
+        elif former is not None:
+            made = former if former.kept == kept.get(one.id, {}) else replace(former, kept=kept.get(one.id, {}))
+        else:  # taken out meanwhile
+            continue
+        frames[one.id] = versions[one.id], former if former is not None and former == made else made
+    held, facts = tuple(held_threads(session, series)), [made for _, made in frames.values()]
+    if before and _are_same(facts, held, before.facts):
+        return _Read(before.facts, frames)
+    return _Read(Facts(facts).holding(held), frames)
+
+
+def _version() -> ColumnElement[str]:
+    """What tells a row by all but what is no fact of it; columns that are new count."""
+    return func.md5(cast(func.row(*(c for c in models.Frame.__table__.columns if c.name not in _NO_FACTS)), Text))
+
+
+def _are_same(frames: Sequence[FrameFacts], held: Sequence[HeldThread], before: Facts) -> bool:
+    same = len(frames) == len(before) and all(one is other for one, other in zip(frames, before, strict=True))
+    return same and [thread.key for thread in held] == [thread.key for thread in before.held]
 
 
 def kept_plans(session: Session, series_id: uuid.UUID) -> Kept:

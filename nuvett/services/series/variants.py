@@ -5,6 +5,7 @@ the frame alone; its light is the frame's.
 """
 
 from collections.abc import Iterable
+from typing import Any, Protocol, TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -93,10 +94,24 @@ def take_variant_out(session: Session, frame: models.Frame) -> models.Frame:
     return first
 
 
-def with_variants(rows: Iterable[models.Frame]) -> list[models.Frame]:
+class Placed(Protocol):
+    """A row of a frame, or what is known of it."""
+
+    @property
+    def id(self) -> Any: ...
+    @property
+    def state(self) -> Any: ...
+    @property
+    def variant_of_id(self) -> Any: ...
+
+
+P = TypeVar("P", bound=Placed)
+
+
+def with_variants(rows: Iterable[P]) -> list[P]:
     """Frames in their order, each followed by its variants; variants of frames that are not among them are left out."""
-    frames: list[models.Frame] = []
-    by_frame: dict[object, list[models.Frame]] = {}
+    frames: list[P] = []
+    by_frame: dict[object, list[P]] = {}
     for row in rows:
         if row.state == VARIANT:
             by_frame.setdefault(row.variant_of_id, []).append(row)

@@ -64,7 +64,7 @@ def show(
         values |= {"variant": row.variant, "common": common_view(session, series), "carried": state}
         values["version"] = carrying.number_followed(session, row)
         others = other_series(session, series)
-    acting = [frame for frame in easel.facts if frame.trim.acts]
+    acting = [frame for frame in easel.facts if frame.is_trimmed]
     return context.page(
         "trim.html",
         "trim",

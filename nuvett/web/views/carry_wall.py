@@ -160,7 +160,7 @@ def _places(
         own, setup = labels[frame.id], numbers[frame.setup]
         told = None if setup == before else setup
         tile = tiles.get(index)
-        found.append(Place(str(frame.id), tile, told, item.outlier, frame.trim.acts, own.favourite, own.left_out))
+        found.append(Place(str(frame.id), tile, told, item.outlier, frame.is_trimmed, own.favourite, own.left_out))
         before = setup
     return found
 
