@@ -9,10 +9,10 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from nuvett.core.computation import COMPUTATION
-from nuvett.core.errors import StoppingError
 from nuvett.services.looks.carrying import versions_followed
 from nuvett.services.platform.queue import KEEP_CARRIED
 from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.turns import give_way
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 
@@ -56,8 +56,7 @@ def keep_carried(studio: Studio, series_id: uuid.UUID) -> None:
         facts, followed = series_facts(session, series), versions_followed(session, series)
     places = [place for place, frame in enumerate(facts) if frame.id in due and frame.id in followed]
     for start in range(0, len(places), _AT_ONCE):
-        if studio.stopping.is_set():
-            raise StoppingError
+        give_way(studio, KEEP_CARRIED)
         some = places[start : start + _AT_ONCE]
         plans = [studio.bench.planner.look_plan(facts, place, followed[facts[place].id].aimed) for place in some]
         studio.bench.plans.keep(*plans)

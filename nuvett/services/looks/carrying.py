@@ -233,7 +233,7 @@ def carry_as(
 def _followed(session: Session, series: models.Series) -> dict[uuid.UUID, uuid.UUID | None]:
     """Ids of the versions that frames of a series follow."""
     query = select(models.Frame.id, models.Frame.follows_id).where(models.Frame.series_id == series.id)
-    return dict(session.execute(query).tuples().all())
+    return {row.id: row.follows_id for row in session.execute(query)}
 
 
 def _follow(session: Session, series: models.Series, follows: Mapping[str, str | None]) -> None:

@@ -31,7 +31,15 @@ _PRIORITY = {
     DELIVER_FILE: -1,  # these wait while anything else does
     FINISH_DELIVERY: -1,
     PURGE_SERIES: -1,
+    DESCRIBE: -2,  # nobody waits for these, and they take minutes for a long series
+    FIND_SUBJECTS: -2,
+    KEEP_CARRIED: -2,
 }
+
+
+def priority_of(task: str) -> int:
+    """How urgent a task is; larger is sooner."""
+    return _PRIORITY.get(task, 0)
 
 
 class Queue:
@@ -64,14 +72,14 @@ class Queue:
                     connection=connection,
                     lock=once,
                     schedule_in={"seconds": seconds},
-                    priority=_PRIORITY.get(task, 0),
+                    priority=priority_of(task),
                 ).defer(**arguments)
         except AlreadyEnqueued:
             return
 
     def defer_each(self, session: Session, task: str, each: Mapping[str, dict[str, Any]], queue: str = ANY) -> None:
         """Queue a task once for each of some names, with its arguments, as `defer` does one by one but at once."""
-        asked = self._app.configure_task(task, queue=queue, priority=_PRIORITY.get(task, 0)).job
+        asked = self._app.configure_task(task, queue=queue, priority=priority_of(task)).job
         jobs = [asked.evolve(lock=once, queueing_lock=once, task_kwargs=given) for once, given in each.items()]
         if not jobs:
             return

@@ -6,7 +6,6 @@ import numpy as np
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import StoppingError
 from nuvett.core.look.local import Locals
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
@@ -15,6 +14,7 @@ from nuvett.services.engine.arrays import dump_array
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.queue import FIND_SUBJECTS
 from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.turns import give_way
 from nuvett.services.series.catalogue import look_of, shown_frames
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.store import models
@@ -45,8 +45,7 @@ def find_subjects(studio: Studio, series_id: uuid.UUID) -> None:
             if not row.subject and row.view and (everywhere or asks_for_subject(trim_of(row).areas))
         }
     for original, view in due.items():
-        if studio.stopping.is_set():
-            raise StoppingError
+        give_way(studio, FIND_SUBJECTS)
         found = find_subject(studio.bench.sources.view(view))
         with studio.database.session() as session:
             keep = keeping(session, studio)

@@ -24,6 +24,7 @@ from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.queue import DESCRIBE, FOLLOW
 from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.turns import give_way
 from nuvett.services.platform.workers import twin_waits
 from nuvett.services.series.catalogue import lock_series
 from nuvett.services.series.frame_facts import series_facts
@@ -67,9 +68,8 @@ def describe_frames(studio: Studio, series_id: uuid.UUID) -> None:
         series = session.get(models.Series, series_id)
         facts = series_facts(session, series) if series is not None else Facts()
     for frame in facts.firsts:
-        if studio.stopping.is_set():
-            raise StoppingError
         if not frame.described:
+            give_way(studio, DESCRIBE)
             described_of(studio, frame)
 
 
