@@ -61,7 +61,7 @@ def timed(work: Callable[[], object], repeats: int = _REPEATS) -> float:
     return median(found)
 
 
-def _of_core(work: Callable[[], object]) -> float:
+def of_core(work: Callable[[], object]) -> float:
     """Seconds that a call takes of cores, whichever threads work for it."""
     start = time.process_time()
     work()
@@ -122,7 +122,7 @@ def delivery_table(folder: Path) -> Table:
     table.add(f"decode + encode of {_FILES} files alone, s", round(median(p for p, _ in rounds), 3), "")
     table.add(f"delivery of {_FILES} files, two at once, s", round(median(o for _, o in rounds), 3), "")
     table.add("ratio, median of rounds", round(median(o / p for p, o in rounds), 2), "at most 2.5, better 2.0")
-    cores = [(_of_core(lambda: deliver(path, plan)), _of_core(lambda: bare(path))) for _ in range(_REPEATS)]
+    cores = [(of_core(lambda: deliver(path, plan)), of_core(lambda: bare(path))) for _ in range(_REPEATS)]
     table.add("seconds of a core for a file", round(median(own for own, _ in cores), 3), "")
     over = round(median(own / plain for own, plain in cores), 2)
     table.add("over those of bare decode and encode, median of rounds", over, "at most 1.4, better 1.25")
