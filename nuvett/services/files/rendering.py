@@ -1,7 +1,7 @@
 """Whole files through a compiled plan: what deliveries and the command line write."""
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
@@ -161,11 +161,19 @@ def _in_place(pixels: Pixels, drawing: Drawing) -> Pixels:
     return pixels
 
 
+def _arriving(opened: Opened, pixels: Pixels) -> Iterator[int]:
+    """Put a picture into an array as it is decoded; how many rows are there."""
+    for top, strip in opened.strips(_DECODED_ROWS):
+        pixels[top : top + len(strip)] = strip
+        yield top + len(strip)
+
+
 def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
     """A picture whose parts need more of the source than their own place: each is drawn once that has been decoded."""
     width, height = drawing.size
     out: Pixels = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
-    pixels: Pixels = np.empty(opened.shape, dtype=opened.kind)
+    quickly = opened.quick()
+    pixels: Pixels = np.empty(opened.shape, dtype=opened.kind) if quickly is None else quickly
     rows = _HALO_ROWS if drawing.halo else _PART_ROWS
     boxes = [(0, top, width, min(rows, height - top)) for top in range(0, height, rows)]
     due = sorted(((drawing.around(box), box) for box in boxes), key=lambda pair: pair[0][1] + pair[0][3])
@@ -177,9 +185,8 @@ def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
 
     with ThreadPoolExecutor(THREADS) as pool:
         waiting = []
-        for top, strip in opened.strips(_DECODED_ROWS):
-            pixels[top : top + len(strip)] = strip
-            while due and due[0][0][1] + due[0][0][3] <= top + len(strip):
+        for known in [len(pixels)] if quickly is not None else _arriving(opened, pixels):
+            while due and due[0][0][1] + due[0][0][3] <= known:
                 waiting.append(pool.submit(work, *due.pop(0)))
         for done in waiting:
             done.result()

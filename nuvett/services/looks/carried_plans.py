@@ -12,7 +12,7 @@ from nuvett.core.computation import COMPUTATION
 from nuvett.services.looks.carrying import versions_followed
 from nuvett.services.platform.queue import KEEP_CARRIED
 from nuvett.services.platform.studio import Studio
-from nuvett.services.platform.turns import give_way
+from nuvett.services.platform.workers import give_way
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 

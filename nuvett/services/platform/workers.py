@@ -1,4 +1,4 @@
-"""What is known of the workers: whether one is at work, and which of its jobs wait for what."""
+"""What is known of the workers: whether one is at work, which of its jobs wait for what, and which give way."""
 
 import uuid
 from collections.abc import Iterator
@@ -7,7 +7,9 @@ from contextlib import contextmanager
 from sqlalchemy import bindparam, select, text, update
 from sqlalchemy.orm import Session
 
+from nuvett.core.errors import StoppingError
 from nuvett.services.platform.locks import Lock
+from nuvett.services.platform.queue import priority_of
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
@@ -76,6 +78,26 @@ def twin_waits(studio: Studio, name: str | None) -> bool:
     query = text("SELECT EXISTS (SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND queueing_lock = :name)")
     with studio.database.session() as session:
         return name is not None and bool(session.scalar(query, {"name": name}))
+
+
+# What could begin at once: nothing that is for later, and nothing that may not run beside what runs.
+_WAITS = text(
+    "SELECT EXISTS (SELECT 1 FROM procrastinate_jobs AS job WHERE status = 'todo' AND priority > :own"
+    " AND (scheduled_at IS NULL OR scheduled_at <= now()) AND NOT EXISTS"
+    " (SELECT 1 FROM procrastinate_jobs AS other WHERE other.status = 'doing' AND other.lock = job.lock))"
+)
+
+
+def give_way(studio: Studio, task: str) -> None:
+    """Raises StoppingError where work that is more urgent than a task waits, or the application stops.
+
+    A task that ends so is queued again, behind what it gave way to.
+    """
+    if studio.stopping.is_set():
+        raise StoppingError
+    with studio.database.session() as session:
+        if session.scalar(_WAITS, {"own": priority_of(task)}):
+            raise StoppingError
 
 
 def hand_back(studio: Studio, jobs: set[int]) -> None:

@@ -14,7 +14,7 @@ from nuvett.services.engine.arrays import dump_array
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.queue import FIND_SUBJECTS
 from nuvett.services.platform.studio import Studio
-from nuvett.services.platform.turns import give_way
+from nuvett.services.platform.workers import give_way
 from nuvett.services.series.catalogue import look_of, shown_frames
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.store import models

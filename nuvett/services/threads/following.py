@@ -24,8 +24,7 @@ from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.queue import DESCRIBE, FOLLOW
 from nuvett.services.platform.studio import Studio
-from nuvett.services.platform.turns import give_way
-from nuvett.services.platform.workers import twin_waits
+from nuvett.services.platform.workers import give_way, twin_waits
 from nuvett.services.series.catalogue import lock_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.lighting import let_light_be_evened

@@ -10,7 +10,7 @@ from nuvett.core.errors import StoppingError
 from nuvett.services.looks import carried_plans, carrying
 from nuvett.services.platform.queue import DELIVER_FILE, DESCRIBE, FILL_WALL, KEEP_CARRIED, PURGE_SERIES
 from nuvett.services.platform.studio import Studio
-from nuvett.services.platform.turns import give_way
+from nuvett.services.platform.workers import give_way
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.threads import following
 
