@@ -173,6 +173,8 @@ class Drawing:
         """
         if self.by_strips and not self._weights:
             return self._stages.renderer.part(pixels, box[0], box[1], depth)
+        if self.by_strips and depth == 8 and pixels.dtype == np.uint8:
+            return self._layered(pixels, box)
         return self._from(pixels, box, depth)
 
     def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
@@ -180,20 +182,24 @@ class Drawing:
         if not self._weights:
             return self._stages.renderer.strip(pixels, first_row, depth)
         whole = (0, first_row, self.size[0], len(pixels))
-        if depth != 8:  # the two ways round alike at 8 bits alone
-            return self._made(pixels, (0, first_row), whole, depth)
-        inside = self._touched(whole)
+        if depth == 8 and pixels.dtype == np.uint8:
+            return self._layered(pixels, whole)
+        return self._made(pixels, (0, first_row), whole, depth)
+
+    def _layered(self, pixels: Pixels, box: Box) -> Pixels:
+        """A part of a picture of eight bits that can be drawn by strips.
+
+        Where no layer weighs anything its codes come straight from the table, wherever the part begins and ends: by
+        way of floating point they would now and then round otherwise.
+        """
+        codes, inside = self._stages.renderer.part(pixels, box[0], box[1]), self._touched(box)
         if inside is None:
-            return self._stages.renderer.strip(pixels, first_row, depth, mixed=True)
-        out = np.empty(pixels.shape, dtype=np.uint8)
-        for box in _around(whole, inside):
-            left, top, width, height = box
-            where = (slice(top - first_row, top - first_row + height), slice(left, left + width))
-            if box == inside:
-                out[where] = self._made(pixels[where], (left, top), box, depth)
-            else:
-                out[where] = self._stages.renderer.part(pixels[where], left, top, mixed=True)
-        return out
+            return codes
+        where = _inside(inside, box)
+        source = pixels[where]
+        over = np.logical_or.reduce([weight > 0 for weight in self._weighed(source, inside, None)])
+        np.copyto(codes[where], self._made(source, inside[:2], inside, 8), where=over[..., None])
+        return codes
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
         """The whole picture, 8 or 16 bit, from the whole source (H, W, 3); the same pixels whatever the strips are."""
@@ -312,20 +318,6 @@ class Drawing:
             base = resampling.drawn(shrunk, (0, 0), whole, self._stages.domain)
         coloured = self._stages.renderer.picture(base, 16).astype(np.float32) / np.float32(65535)
         return maps_for(self._stages.finishes, Encoded01(coloured), max(self.size))
-
-
-def _around(whole: Box, inside: Box) -> list[Box]:
-    """A box cut into the one inside it, and what lies above, below and beside that."""
-    left, top, width, height = inside
-    below, beyond = top + height, left + width
-    found = [
-        (whole[0], whole[1], whole[2], top - whole[1]),
-        (whole[0], below, whole[2], whole[1] + whole[3] - below),
-        (whole[0], top, left - whole[0], height),
-        (beyond, top, whole[0] + whole[2] - beyond, height),
-        inside,
-    ]
-    return [box for box in found if box[2] > 0 and box[3] > 0]
 
 
 def _inside(box: Box, outer: Box) -> tuple[slice, slice]:

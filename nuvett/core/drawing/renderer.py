@@ -83,17 +83,15 @@ class Renderer:
             self._ready[kinds] = self._processor.getOptimizedCPUProcessor(*depths, ocio.OPTIMIZATION_LOSSLESS)
         self._ready[kinds].apply(_described(source), _described(made))
 
-    def strip(self, pixels: Pixels, first_row: int, depth: int, mixed: bool = False) -> Pixels:
+    def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
         """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit.
-
-        mixed : whether other parts of the picture go through floating point, so that these have to round alike
 
         8-bit output is dithered by less than half a code, tied to the place in the picture: what needed no
         change gets none, and the same place gets the same pixels however the picture is cut into strips.
         """
         pixels = np.ascontiguousarray(pixels)
         made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
-        if depth == 8 and pixels.dtype == np.uint8 and not mixed:
+        if depth == 8 and pixels.dtype == np.uint8:
             of, row = self._codes, first_row % _NOISE_SIDE
             drawn(pixels, of.bases, of.fractions, of.lattice, of.side, _grain(), row, made)
             return made
@@ -115,11 +113,11 @@ class Renderer:
             at += count
         return made
 
-    def part(self, pixels: Pixels, left: int, top: int, depth: int = 8, mixed: bool = False) -> Pixels:
-        """A part (H, W, 3) of a frame, 8 or 16 bit: the pixels that `picture` gives there. mixed : as `strip`"""
+    def part(self, pixels: Pixels, left: int, top: int, depth: int = 8) -> Pixels:
+        """A part (H, W, 3) of a frame, 8 or 16 bit: the pixels that `picture` gives there."""
         offset = left % _NOISE_SIDE
         padded = np.pad(pixels, ((0, 0), (offset, 0), (0, 0)), mode="edge")
-        return self.strip(padded, top, depth, mixed)[:, offset:]
+        return self.strip(padded, top, depth)[:, offset:]
 
     def coloured(self, pixels: Pixels) -> Encoded01:
         """Encoded colours (H, W, 3) of pixels, in floating point."""
