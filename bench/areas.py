@@ -2,7 +2,7 @@
 
 import json
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 from statistics import median
@@ -13,7 +13,7 @@ import skimage
 
 from bench.pictures import DEMO, load
 from bench.report import Table
-from bench.speed import demo_workbench, large_jpeg, timed, usual_plan
+from bench.speed import demo_workbench, large_jpeg, prepared, timed, usual_plan
 from nuvett.core.area.area import Area
 from nuvett.core.area.brush import BrushPart, Stroke
 from nuvett.core.area.part import AreaPart
@@ -41,15 +41,11 @@ from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.types import Encoded01
-from nuvett.imaging.decode import decode
-from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.faces import faces_seen, find_faces
-from nuvett.imaging.opened import Limits
 from nuvett.imaging.person import find_people
 from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.sky import find_sky
 from nuvett.imaging.subject import find_subject
-from nuvett.services.files.rendering import THREADS, LookedAt, looked_at, render_file
 
 _ROUNDS = 7
 _DARKER = (ExposureOperation(exposure=-1),)
@@ -64,8 +60,7 @@ def _layered(plan: FramePlan, part: AreaPart, edges: bool = False) -> FramePlan:
 
 def delivery_table(folder: Path, plan: FramePlan) -> Table:
     """What areas and geometry add to the delivery of a 24-megapixel JPEG, turn by turn with the one without."""
-    path, limits = large_jpeg(folder), Limits()
-    picture = decode(path, limits)
+    path = large_jpeg(folder)
     plans = {
         "a round area": (_layered(plan, RoundPart()), 15),
         "a brushed area": (_layered(plan, BrushPart(strokes=(_STROKE,))), 25),
@@ -73,20 +68,8 @@ def delivery_table(folder: Path, plan: FramePlan) -> Table:
         "straightened by 2 degrees": (plan.model_copy(update={"geometry": Geometry(straighten=2)}), 40),
     }
 
-    def prepared(own: FramePlan) -> Callable[[], bytes]:
-        seen = looked_at(picture, [layer.area for layer in own.layers], own)
-        weights, small = seen.weights(), seen.small()
-
-        def deliver() -> bytes:
-            known = LookedAt(lambda: small, lambda: weights)
-            stages = lambda domain: compile_stages(own, domain, threads=THREADS)  # noqa: E731
-            made = render_file(path, limits, stages, 8, None, known)
-            return encode(made.pixels, Format.JPEG, 92, Space.SRGB, made.dpi)
-
-        return deliver
-
-    bare = prepared(plan)
-    works = {name: prepared(own) for name, (own, _) in plans.items()}
+    bare = prepared(path, plan)
+    works = {name: prepared(path, own) for name, (own, _) in plans.items()}
     found: dict[str, list[float]] = {name: [] for name in works}
     for _ in range(_ROUNDS):
         alone = timed(bare, 1)

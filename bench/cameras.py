@@ -20,6 +20,7 @@ from bench.pictures import DEMO, load
 from bench.report import Table
 from bench.speed import large_jpeg, timed, usual_plan
 from nuvett.core.drawing.drawing import compile_stages
+from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.rgb import Space, to_linear
@@ -107,13 +108,19 @@ def raw_table(folder: Path, jpeg: Path) -> Table:
     return table
 
 
-def lens_table(folder: Path, jpeg: Path) -> Table:
-    """What undoing a lens adds to a delivery, measured turn by turn."""
-    table = Table("What undoing a lens adds to a delivery of 24 megapixels, %", ("with", "more", "aim at most"))
+def own_lens() -> LensCorrection:
+    """What the demo's own lens does to 24 megapixels."""
     known = find_lens(_OWN)
     lens = correction_by(known.key, _OWN, (6000, 4000)) if known else None
     if lens is None:
         raise SystemExit("The demo's own lens is not known.")
+    return lens
+
+
+def lens_table(folder: Path, jpeg: Path) -> Table:
+    """What undoing a lens adds to a delivery, measured turn by turn."""
+    table = Table("What undoing a lens adds to a delivery of 24 megapixels, %", ("with", "more", "aim at most"))
+    lens = own_lens()
     plan, picture = usual_plan(), decode(jpeg, _LIMITS)
     seen = looked_at(picture, [], plan)
     works: dict[str, Callable[[], None]] = {}

@@ -8,7 +8,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -18,6 +17,7 @@ from pathlib import Path
 from statistics import median
 from threading import Event, Thread
 
+import httpx2 as httpx
 import psycopg
 
 from bench.book import site
@@ -142,23 +142,14 @@ def _filled(base: str, frames: int) -> float:
     return float("inf")
 
 
-class _Stay(urllib.request.HTTPRedirectHandler):
-    """Leaves the page that an answer sends on to."""
-
-    def redirect_request(self, *_: object) -> None:
-        return None
-
-
 def _sent(address: str) -> float:
-    """Seconds until a form without fields was taken."""
-    request = urllib.request.Request(address, b"", method="POST")
+    """Seconds until a form without fields was taken; the page that it leads to is not asked for."""
     start = time.perf_counter()
-    try:
-        urllib.request.build_opener(_Stay).open(request, timeout=_SECONDS)
-    except urllib.error.HTTPError as answer:
-        if answer.code != 303:
-            raise
-    return time.perf_counter() - start
+    answer = httpx.post(address, timeout=_SECONDS)
+    took = time.perf_counter() - start
+    if answer.is_error:
+        answer.raise_for_status()
+    return took
 
 
 def _first_file(base: str, database: str) -> tuple[float, float]:

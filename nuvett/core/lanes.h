@@ -53,7 +53,6 @@ static void nv_over(
     }
 }
 
-
 NV_INLINE nv_v nv_load(const float *from) {
     nv_v x;
     memcpy(&x, from, sizeof x);

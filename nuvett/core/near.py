@@ -45,25 +45,13 @@ class Radii:
 
 @dataclass(frozen=True)
 class Nearness:
-    """How near colours lie to a family: radius (N,), 1 on its ellipse; `unit` is one radius at least, in OKLab.
-
-    most : how far a hold may take colours back at most, OKLab; none where its end widens instead
-    """
+    """How near colours lie to a family: radius (N,), 1 on its ellipse."""
 
     radius: Floats
-    unit: float
-    most: float | None = None
 
-    def share(self, taken_back: Floats | None = None) -> Mask01:
-        """Membership (N,), 0 to 1; it falls off the more widely the more a hold takes back (N,) (OKLab distance).
-
-        A share that falls by s over a distance d lets colours part by taken_back * s / d, at most 1.5 of that in the
-        middle of the fall; the fall is made as wide as keeps this below STEEPEST.
-        """
-        width: Floats | float = OUTER - INNER
-        if taken_back is not None and self.most is None:
-            width = np.clip(taken_back * np.float32(1.5 / (STEEPEST * self.unit)), width, WIDEST)
-        return 1 - smooth_step((self.radius - INNER) / width)
+    def share(self) -> Mask01:
+        """Membership (N,), 0 to 1."""
+        return 1 - smooth_step((self.radius - INNER) / (OUTER - INNER))
 
 
 Rise = tuple[tuple[float, float], tuple[float, float]]
@@ -91,7 +79,7 @@ class Ellipses:
     def near(self, lab: OKLab) -> Nearness:
         """How near OKLab colours (N, 3) lie to the family."""
         found = [self._radius(lab, centre) for centre in self.centres]
-        return Nearness(np.asarray(np.minimum.reduce(found), dtype=np.float32), self.unit, self.most)
+        return Nearness(np.asarray(np.minimum.reduce(found), dtype=np.float32))
 
     def _radius(self, lab: OKLab, centre: Centre) -> Floats:
         lightness, middle, hue = centre

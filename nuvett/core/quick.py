@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
+from numpy.typing import ArrayLike
 
 from nuvett.core.types import Floats
 
@@ -30,9 +31,9 @@ def as_listed(planes: Floats, like: Floats) -> Floats:
     return planes.T if like.ndim == 2 else np.ascontiguousarray(planes.T).reshape(like.shape)
 
 
-def rows(values: Floats, index: np.ndarray) -> Floats:
-    """Some rows (K, C) of an array (N, C), planar."""
-    return np.take(values.T, index, axis=1).T
+def joined(*parts: ArrayLike) -> Floats:
+    """Numbers of any shapes, one after the other: what `lanes` takes as what work depends on."""
+    return np.concatenate([np.asarray(part, dtype=np.float32).ravel() for part in parts])
 
 
 def power(values: Floats, exponent: float) -> Floats:

@@ -119,7 +119,7 @@ def kept(before: Any, after: Any, vivid: float, whites: float) -> Values:
 
 
 def held(before: Any, after: Any, family: Ellipses, limits: holds.HoldLimits) -> Values:
-    near = family.near(before)
+    radius = family.near(before).radius
     before, after = _doubles(before), _doubles(after)
     old, new = (np.hypot(lab[:, 1], lab[:, 2]) for lab in (before, after))
     chroma = old + limited(new - old, old * limits.chroma / 100)
@@ -131,11 +131,11 @@ def held(before: Any, after: Any, family: Ellipses, limits: holds.HoldLimits) ->
     back = np.stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)], axis=1) - after
     distance = np.linalg.norm(back, axis=1)
     width = np.full(len(back), OUTER - INNER)
-    if near.most is None:
-        width = np.clip(distance * 1.5 / (STEEPEST * near.unit), width, WIDEST)
+    if family.most is None:
+        width = np.clip(distance * 1.5 / (STEEPEST * family.unit), width, WIDEST)
     else:
-        back = back * (limited(distance, near.most) / np.maximum(distance, 1e-9))[:, None]
-    return np.asarray(after + (1 - stepped((near.radius - INNER) / width))[:, None] * back)
+        back = back * (limited(distance, family.most) / np.maximum(distance, 1e-9))[:, None]
+    return np.asarray(after + (1 - stepped((radius - INNER) / width))[:, None] * back)
 
 
 def measured_zones(lab: Any) -> tuple[Values, Values, Values]:

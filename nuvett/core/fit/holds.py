@@ -5,7 +5,7 @@ from pydantic import Field
 
 from nuvett.core import lanes
 from nuvett.core.near import DEPTH, INNER, OUTER, STEEPEST, WIDEST, Ellipses, Radii
-from nuvett.core.quick import planes_of
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.reading.family import Family
 from nuvett.core.types import Document, Floats, OKLab
 
@@ -54,8 +54,11 @@ def hold_colours(before: OKLab, after: OKLab, family: Ellipses, limits: HoldLimi
 
     The turn of hue fades beyond a quarter of the circle, and where little chroma is left: a colour carried through
     grey to the opposite hue would else jump from one limit to the other, and leave an edge in faint colours.
+
+    Membership falls off the more widely the more is taken back, where a family does not say how much that is at most:
+    a share that falls by s over a distance d lets colours part by taken_back * s / d, at most 1.5 of that in the middle
+    of the fall, which is made as wide as keeps this below STEEPEST.
     """
     own = [np.radians(limits.hue), limits.chroma / 100, limits.lightness / 116, COLOURLESS]
     fall = [INNER, OUTER - INNER, WIDEST, 1.5 / (STEEPEST * family.unit), family.most or 0]
-    how = np.concatenate([np.array([*own, *fall], dtype=np.float32), family.laid])
-    return OKLab(lanes.held(planes_of(before), planes_of(after), how).T)
+    return OKLab(lanes.held(planes_of(before), planes_of(after), joined(own, fall, family.laid)).T)

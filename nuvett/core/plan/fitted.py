@@ -15,7 +15,7 @@ from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.fit.tone import TONE_GRID, TONE_KNOTS, apply_curve, steepest_slope
 from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation, Stage
-from nuvett.core.quick import planes_of
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import OKLab, StoredArray
 
@@ -116,7 +116,7 @@ class ByLightness:
             lab = operation.apply(lab, grid, Space.SRGB)
         none, along_a, along_b = np.split(lab, 3)
         columns = np.hstack([none, along_a[:, 1:] - none[:, 1:], along_b[:, 1:] - none[:, 1:]])
-        self._table = np.concatenate([[TONE_KNOTS], columns.T.ravel()]).astype(np.float32)
+        self._table = joined([TONE_KNOTS], columns.T)
 
     def apply(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
         """OKLab colours (N, 3) after all of them; arguments as `ColourOperation.apply` has them."""

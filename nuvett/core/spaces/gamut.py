@@ -3,10 +3,10 @@
 from functools import cache
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from nuvett.core import lanes
-from nuvett.core.quick import planes_of
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB, TO_LINEAR, linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import SPACES, Space, matrix_between
 from nuvett.core.types import Encoded01, Floats, Linear, OKLab
@@ -119,18 +119,14 @@ def _reduced(space: Space, encoded: bool) -> Floats:
     numbers = (1 / curve.exponent, curve.toe, curve.slope or 0, curve.cut[0]) if encoded else (0, 0, 0, 0)
     lms_to_light = matrix_between(Space.SRGB, space).astype(np.float64) @ np.linalg.inv(LINEAR_TO_LMS)
     cells = chroma_limits(space)
-    return _joined(TO_LINEAR[:9], lms_to_light, numbers, [_TOLERANCE], cells.shape[:2], cells)
+    return joined(TO_LINEAR[:9], lms_to_light, numbers, [_TOLERANCE], cells.shape[:2], cells)
 
 
 @cache
 def _eased(space: Space) -> Floats:
     """What easing before the boundary of a space depends on, as `lanes.eased` takes it."""
     cells = gamut_boundary(space)
-    return _joined([KNEE, EDGE], cells.shape[:2], cells)
-
-
-def _joined(*parts: ArrayLike) -> Floats:
-    return np.concatenate([np.asarray(part, dtype=np.float32).ravel() for part in parts])
+    return joined([KNEE, EDGE], cells.shape[:2], cells)
 
 
 def ease_outward(before: OKLab, after: OKLab, space: Space = Space.SRGB) -> OKLab:

@@ -1,12 +1,11 @@
 """OKLab and OKLCh (Ottosson 2020), with the matrices of CSS Color 4."""
 
 import numpy as np
-from numpy.typing import NDArray
 
 from nuvett.core import lanes
-from nuvett.core.quick import as_listed, planes_of
+from nuvett.core.quick import as_listed, joined, planes_of
 from nuvett.core.spaces.rgb import parse_hex, to_linear
-from nuvett.core.types import Encoded01, Floats, Linear, OKLab, OKLCh
+from nuvett.core.types import Encoded01, Linear, OKLab, OKLCh
 
 # Linear sRGB to LMS: CSS Color Module Level 4, section "Sample code for color conversions"
 # (XYZ-to-LMS composed with linear-sRGB-to-XYZ); tools/derive_oklab.py reproduces it.
@@ -28,13 +27,8 @@ LMS_TO_OKLAB = np.array(
 )
 
 
-def _pair(first: NDArray[np.floating], second: NDArray[np.floating]) -> Floats:
-    """Two matrices (3, 3) as `lanes` takes them."""
-    return np.concatenate([first.ravel(), second.ravel()]).astype(np.float32)
-
-
-_TO_OKLAB = _pair(LINEAR_TO_LMS, LMS_TO_OKLAB)
-TO_LINEAR = _pair(np.linalg.inv(LMS_TO_OKLAB), np.linalg.inv(LINEAR_TO_LMS))
+_TO_OKLAB = joined(LINEAR_TO_LMS, LMS_TO_OKLAB)
+TO_LINEAR = joined(np.linalg.inv(LMS_TO_OKLAB), np.linalg.inv(LINEAR_TO_LMS))
 """(18,) OKLab to roots of cone responses, and those cubed to linear light, as `lanes` takes them."""
 
 

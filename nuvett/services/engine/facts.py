@@ -1,12 +1,10 @@
 """Plain facts of frames and looks: taken from the database once, used outside it."""
 
 import hashlib
-from collections.abc import Hashable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from uuid import UUID
-
-from cachetools import LRUCache
 
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.area.outline import Ring
@@ -19,8 +17,9 @@ from nuvett.core.planning.series import seed_of
 from nuvett.core.reading.reading import Target
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.thread.colours import Goal
+from nuvett.services.caching.caches import Cache
 
-_NAMED = 6  # ways of showing a series whose names are remembered
+_NAMES_BYTES = 4e6  # about five ways of showing a series of the largest size
 
 
 def digest(*parts: object) -> str:
@@ -135,9 +134,9 @@ class Facts(list[FrameFacts]):
     held: tuple[HeldThread, ...] = ()
 
     @cached_property
-    def named(self) -> LRUCache[Hashable, list[str]]:
+    def named(self) -> Cache:
         """Names of what is shown of all frames, by how: the same for as long as these are the facts."""
-        return LRUCache(_NAMED)
+        return Cache(_NAMES_BYTES)
 
     def like(self, frames: Iterable[FrameFacts]) -> "Facts":
         """Other states of the same frames."""

@@ -109,10 +109,13 @@ class State:
         each = [aims] * len(frames) if aims is None or isinstance(aims, Aimed) else list(aims)
         return cls(bench, frames, each, show)
 
-    @property
-    def key(self) -> Hashable:
-        """Tells it from other states of the same frames."""
-        return self.show, tuple((aimed.key, aimed.version) if aimed else None for aimed in self.aims)
+    @cached_property
+    def _looks(self) -> Hashable:
+        return tuple((aimed.key, aimed.version) if aimed else None for aimed in self.aims)
+
+    def is_same(self, other: "State") -> bool:
+        """Whether another is of the very same facts, seen in the same way."""
+        return self.frames is other.frames and self.show is other.show and self._looks == other._looks
 
     @cached_property
     def names(self) -> tuple[list[str], list[str]]:
@@ -120,12 +123,10 @@ class State:
         return self._named(Show.ORIGINAL), self._named(self.show)
 
     def _named(self, show: Show) -> list[str]:
-        key, known = (show, self.key), self.frames.named
-        found = known.get(key)
-        if found is None:
-            found = [_name(self.bench, self.frames, index, aimed, show) for index, aimed in enumerate(self.aims)]
-            known[key] = found
-        return found
+        each = enumerate(self.aims)
+        return self.frames.named.get(
+            (show, self._looks), lambda: [_name(self.bench, self.frames, index, aimed, show) for index, aimed in each]
+        )
 
     def known(self) -> tuple[list[Shown | None], list[Shown | None]]:
         """What is known of each frame as it came and as it is shown."""

@@ -129,9 +129,12 @@ def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> Look
 
 def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
     quickly = opened.quick() if depth == 8 else None
-    if quickly is not None:
-        return _in_place(quickly, drawing)
-    out: Pixels = np.empty(opened.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+    if quickly is None:
+        out: Pixels = np.empty(opened.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        strips = opened.strips(_DECODED_ROWS)
+    else:  # each strip is drawn in its own place
+        out = quickly
+        strips = ((top, out[top : top + _DECODED_ROWS]) for top in range(0, len(out), _DECODED_ROWS))
     free = BoundedSemaphore(_STRIPS_AHEAD)
 
     def work(top: int, pixels: Pixels) -> None:
@@ -142,23 +145,12 @@ def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
 
     with ThreadPoolExecutor(THREADS) as pool:
         waiting = []
-        for top, pixels in opened.strips(_DECODED_ROWS):
+        for top, pixels in strips:
             free.acquire()
             waiting.append(pool.submit(work, top, pixels))
         for done in waiting:
             done.result()
     return out
-
-
-def _in_place(pixels: Pixels, drawing: Drawing) -> Pixels:
-    """Decoded pixels (H, W, 3) of eight bits, each strip of them drawn in its own place."""
-
-    def work(top: int) -> None:
-        pixels[top : top + _DECODED_ROWS] = drawing.strip(pixels[top : top + _DECODED_ROWS], top, 8)
-
-    with ThreadPoolExecutor(THREADS) as pool:
-        list(pool.map(work, range(0, len(pixels), _DECODED_ROWS)))
-    return pixels
 
 
 def _arriving(opened: Opened, pixels: Pixels) -> Iterator[int]:

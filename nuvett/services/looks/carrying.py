@@ -19,6 +19,7 @@ from nuvett.services.references.targets import frames_read, lock_series
 from nuvett.services.series.catalogue import last_version, look_of
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.labels import labels_of
+from nuvett.services.series.variants import SHOWN
 from nuvett.store import models
 
 
@@ -220,8 +221,8 @@ def carry_as(
         )
         session.add(last)
         session.flush()
-    followed = _followed(session, series)
-    before = {str(f.id): str(version) if (version := followed.get(f.id)) else None for f in frames}
+    labels = labels_of(session, series)
+    before = {str(f.id): str(version) if (version := labels[f.id].follows) else None for f in frames}
     after = {str(f.id): str(last.id) for f in frames}
     if before != after:
         words = f"Carried v{last.number} to {len(frames)} frames"
@@ -230,20 +231,14 @@ def carry_as(
     return last
 
 
-def _followed(session: Session, series: models.Series) -> dict[uuid.UUID, uuid.UUID | None]:
-    """Ids of the versions that frames of a series follow."""
-    query = select(models.Frame.id, models.Frame.follows_id).where(models.Frame.series_id == series.id)
-    return {row.id: row.follows_id for row in session.execute(query)}
-
-
 def _follow(session: Session, series: models.Series, follows: Mapping[str, str | None]) -> None:
-    """Let those frames of a series that are still there follow versions by their ids, in a statement for each."""
+    """Let those frames of a series that are still shown follow versions by their ids, in a statement for each."""
     members: dict[str | None, list[uuid.UUID]] = {}
     for frame, version in follows.items():
         members.setdefault(version, []).append(uuid.UUID(frame))
     for version, ids in members.items():
-        frames = update(models.Frame).where(models.Frame.series_id == series.id, models.Frame.id.in_(ids))
-        session.execute(frames.values(follows_id=uuid.UUID(version) if version else None))
+        shown = models.Frame.series_id == series.id, models.Frame.state.in_(SHOWN), models.Frame.id.in_(ids)
+        session.execute(update(models.Frame).where(*shown).values(follows_id=uuid.UUID(version) if version else None))
 
 
 def renew(session: Session, series: models.Series) -> int:
@@ -253,9 +248,9 @@ def renew(session: Session, series: models.Series) -> int:
     if not stale:
         raise InvalidChangeError("All frames would come out as they are.")
     followed: dict[uuid.UUID, list[uuid.UUID]] = {}
-    for frame, version_id in _followed(session, series).items():
-        if frame in stale and version_id:
-            followed.setdefault(version_id, []).append(frame)
+    for frame, own in labels_of(session, series).items():
+        if frame in stale and own.follows:
+            followed.setdefault(own.follows, []).append(frame)
     for version_id, members in followed.items():
         version = session.get_one(models.LookVersion, version_id)
         carry_as(session, series, Carried(version.document, version.target_id, version.origin), members)

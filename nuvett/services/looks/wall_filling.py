@@ -8,6 +8,7 @@ from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
+from nuvett.services.engine.facts import Facts
 from nuvett.services.engine.wall import State, Wall
 from nuvett.services.looks.carrying import carry_state
 from nuvett.services.looks.wall_states import state_of, usual_state
@@ -34,28 +35,37 @@ def queue_fill(
     """Let the states of a series that are looked at be worked out where frames of them are missing."""
     states = [key for key, wall in walls if wall is not None and wall.missing]
     if states:
-        asked = update(models.Series).where(models.Series.id == series_id)
-        session.execute(asked.values(wall_asked=" ".join(states)))
-        studio.queue.defer(session, FILL_WALL, once=f"wall-{series_id}", series_id=str(series_id))
+        _queue(session, studio, series_id, states)
+
+
+def _queue(session: Session, studio: Studio, series_id: uuid.UUID, states: Sequence[str]) -> None:
+    asked = update(models.Series).where(models.Series.id == series_id)
+    session.execute(asked.values(wall_asked=" ".join(states)))
+    studio.queue.defer(session, FILL_WALL, once=f"wall-{series_id}", series_id=str(series_id))
 
 
 def filling_of(studio: Studio, session: Session, slug: str, key: str) -> Filling:
     """How far a state of a series' wall is worked out. Raises as `state_of`."""
     series = find_series(session, slug)
     facts = series_facts(session, series)
-    wanted = state_of(session, series, facts, key)
-    missing = State.of(studio.bench, facts, wanted.aims, wanted.show).missing()
+    missing = _state(studio, session, series, facts, key).missing()
     return Filling(len(facts) - len(missing), len(facts))
+
+
+def _state(studio: Studio, session: Session, series: models.Series, facts: Facts, key: str) -> State:
+    wanted = state_of(session, series, facts, key)
+    return State.of(studio.bench, facts, wanted.aims, wanted.show)
 
 
 def prepare_wall(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Let what a person sees first of a series be worked out before they look, once its light is evened."""
     series = session.get(models.Series, series_id)
-    if series is None or series.light_due or not series_facts(session, series):
+    if series is None or series.light_due:
         return
-    usual = usual_state(carry_state(session, series, series_facts(session, series)))
-    series.wall_asked = " ".join(dict.fromkeys([*series.wall_asked.split(), usual]))
-    studio.queue.defer(session, FILL_WALL, once=f"wall-{series_id}", series_id=str(series_id))
+    facts = series_facts(session, series)
+    if facts:
+        usual = usual_state(carry_state(session, series, facts))
+        _queue(session, studio, series_id, list(dict.fromkeys([*series.wall_asked.split(), usual])))
 
 
 def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
@@ -69,7 +79,7 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
         if studio.stopping.is_set():
             raise StoppingError
         asked = _asked(studio, series_id)
-        if not at_work or not _are_same(asked, at_work):
+        if not _are_same(asked, at_work):
             at_work, missing = asked, [(state, index) for state in asked for index in state.missing()]
         if not missing:
             return
@@ -80,10 +90,7 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
 
 
 def _are_same(one: Sequence[State], other: Sequence[State]) -> bool:
-    """Whether states are of the very same facts, seen in the same ways."""
-    if len(one) != len(other):
-        return False
-    return all(a.frames is b.frames and a.key == b.key for a, b in zip(one, other, strict=True))
+    return len(one) == len(other) and all(a.is_same(b) for a, b in zip(one, other, strict=True))
 
 
 def _asked(studio: Studio, series_id: uuid.UUID) -> list[State]:
@@ -95,10 +102,9 @@ def _asked(studio: Studio, series_id: uuid.UUID) -> list[State]:
         states = []
         for key in series.wall_asked.split():
             try:
-                one = state_of(session, series, facts, key)
+                states.append(_state(studio, session, series, facts, key))
             except (InvalidChangeError, NotFoundError):  # a version or a draft that is not there any more
                 continue
-            states.append(State.of(studio.bench, facts, one.aims, one.show))
     return states
 
 

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
-from nuvett.services.series.variants import VARIANT, with_variants
+from nuvett.services.series.variants import SHOWN, with_variants
 from nuvett.store import models
 
 _LONGEST_TITLE = 120
@@ -91,7 +91,7 @@ def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
 
 def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
     """Frames of a series that have been measured, in shooting order, each followed by its variants."""
-    query = select(models.Frame).where(models.Frame.series_id == series_id, models.Frame.state.in_(("ready", VARIANT)))
+    query = select(models.Frame).where(models.Frame.series_id == series_id, models.Frame.state.in_(SHOWN))
     return with_variants(session.scalars(query.order_by(models.Frame.position, models.Frame.created)))
 
 

@@ -15,7 +15,7 @@ from nuvett.core.spaces.rgb import Space
 from nuvett.services.engine.facts import Facts, FrameFacts, HeldThread
 from nuvett.services.series.lenses import correction_of
 from nuvett.services.series.things import held_threads
-from nuvett.services.series.variants import VARIANT, with_variants
+from nuvett.services.series.variants import SHOWN, with_variants
 from nuvett.store import models
 from nuvett.store.remembered import renewed
 
@@ -30,6 +30,7 @@ def faces_of(kept: dict[str, Any] | None) -> tuple[FaceSeen, ...]:
     return tuple(FaceSeen.model_validate(face) for face in (kept or {}).get("seen", ()))
 
 
+# What rows have beside facts: a change of these alone leaves facts as they are.
 _NO_FACTS = ("follows_id", "name", "favourite", "left_out", "position")
 Kept = dict[uuid.UUID, dict[uuid.UUID, str]]
 
@@ -83,7 +84,7 @@ def _read_facts(session: Session, series: models.Series, before: _Read | None) -
     """
     row, known = models.Frame, before.frames if before else {}
     query = select(row.id, row.state, row.variant_of_id, _version().label("version"))
-    own = row.series_id == series.id, row.state.in_(("ready", VARIANT))
+    own = row.series_id == series.id, row.state.in_(SHOWN)
     order = with_variants(session.execute(query.where(*own).order_by(row.position, row.created)))
     rows, kept = {one.id: one.version for one in order}, kept_plans(session, series.id)
     versions = {one.id: f"{one.version} {rows.get(one.variant_of_id, '')}" for one in order}

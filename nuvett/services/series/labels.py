@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from nuvett.services.series.variants import VARIANT
+from nuvett.services.series.variants import SHOWN
 from nuvett.store import models
 from nuvett.store.remembered import remembered
 
@@ -28,7 +28,7 @@ def labels_of(session: Session, series: models.Series) -> dict[uuid.UUID, Labels
     query = select(row.id, row.name, row.favourite, row.left_out, row.follows_id)
 
     def read() -> dict[uuid.UUID, Labels]:
-        rows = session.execute(query.where(row.series_id == series.id, row.state.in_(("ready", VARIANT))))
+        rows = session.execute(query.where(row.series_id == series.id, row.state.in_(SHOWN)))
         return {own: Labels(name, own == series.hero_id, fav, out, follows) for own, name, fav, out, follows in rows}
 
     return remembered(session, series.id, "labels", read)

@@ -16,6 +16,9 @@ from nuvett.store import models
 VARIANT = "variant"
 """State of a row that is a variant."""
 
+SHOWN = ("ready", VARIANT)
+"""States of rows that are shown: frames that were measured, and their variants."""
+
 MOST_VARIANTS, LONGEST_NAME = 8, 40
 _SHARED = (
     "series_id",
