@@ -2,6 +2,8 @@
 
 import threading
 import uuid
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from typing import Any
 
 import pytest
@@ -67,11 +69,10 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
         frame, reference = series.frames[0], series.references[0]
         frame.state = reference.state = "waiting"
         session.flush()
-        session.execute(text("DELETE FROM procrastinate_jobs"))
         first = delivery.files[0]
         session.execute(update(models.SetUp).values(light_key=""))
         series.wall_asked = "draft"
-        return {
+        due = {
             queue.INGEST_FRAME: frame.id,
             queue.INGEST_REFERENCE: reference.id,
             queue.INGEST_CLIP: clip.id,
@@ -86,6 +87,9 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
             queue.FILL_WALL: series.id,
             queue.PURGE_SERIES: gone.id,
         }
+    with studio.database.session() as session:
+        session.execute(text("DELETE FROM procrastinate_jobs"))
+    return due
 
 
 def test_every_task_done_twice_changes_nothing_the_second_time(studio: Studio, busy: dict[str, uuid.UUID]) -> None:
@@ -125,6 +129,7 @@ def test_of_two_files_that_end_together_one_finishes_the_delivery(studio: Studio
         delivery.state = "running"
         session.flush()
         files = [file.id for file in delivery.files]
+    with studio.database.session() as session:
         session.execute(text("DELETE FROM procrastinate_jobs"))
     for file in files[2:]:
         delivering.give_up_file(studio, file)
@@ -166,9 +171,11 @@ def test_a_job_is_handed_back_unless_its_twin_waits_already(studio: Studio, slug
     with studio.database.session() as session:
         key = str(catalogue.find_series(session, slug).id)
         studio.queue.defer(session, queue.EVEN_SERIES, once="even", series_id=key)
+    with studio.database.session() as session:
         session.execute(text("UPDATE procrastinate_jobs SET status = 'doing' WHERE status = 'todo'"))
         studio.queue.defer(session, queue.EVEN_SERIES, once="even", series_id=key)
         studio.queue.defer(session, queue.FIND_SUBJECTS, once="other", series_id=key)
+    with studio.database.session() as session:
         session.execute(text("UPDATE procrastinate_jobs SET status = 'doing' WHERE queueing_lock = 'other'"))
         doing = set(session.scalars(text("SELECT id FROM procrastinate_jobs WHERE status = 'doing'")))
     assert len(doing) == 2 and workers.twin_waits(studio, "even") and not workers.twin_waits(studio, "other")
@@ -176,6 +183,25 @@ def test_a_job_is_handed_back_unless_its_twin_waits_already(studio: Studio, slug
     with studio.database.session() as session:
         names = session.execute(text("SELECT queueing_lock, status FROM procrastinate_jobs ORDER BY id")).all()
     assert [tuple(row) for row in names] == [("even", "doing"), ("even", "todo"), ("other", "todo")]
+
+
+def test_transactions_that_queue_the_same_names_do_not_wait_for_each_other(studio: Studio, slug: str) -> None:
+    both = threading.Barrier(2)
+
+    def handing(names: str) -> None:
+        with studio.database.session() as session:
+            for name in names:
+                studio.queue.defer(session, queue.EVEN_SERIES, once=name, series_id=name)
+                both.wait(20)
+            with suppress(LookupError), session.begin_nested():
+                raise LookupError
+
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(handing, ("ab", "ba")))
+    with studio.database.session() as session:
+        names = session.scalars(text("SELECT queueing_lock FROM procrastinate_jobs WHERE lock IN ('a', 'b')")).all()
+        session.execute(text("DELETE FROM procrastinate_jobs WHERE lock IN ('a', 'b')"))
+    assert sorted(names) == ["a", "b"]
 
 
 def test_large_tasks_wait_for_each_other_and_small_ones_do_not() -> None:

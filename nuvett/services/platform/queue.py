@@ -5,6 +5,8 @@ from typing import Any
 
 import procrastinate
 from procrastinate.exceptions import AlreadyEnqueued
+from procrastinate.jobs import Job
+from sqlalchemy import event
 from sqlalchemy.orm import Session
 
 INGEST_FRAME = "ingest_frame"
@@ -60,33 +62,61 @@ class Queue:
         """Queue a task in the session's own transaction, to be run after so many seconds.
 
         With `once`, a task waiting under that name is enough. queue : ANY, or FOLDERS for work in folders
+
+        A name is held from when it is queued until the transaction ends. So that two transactions never wait for each
+        other's names, or for a row while they hold one, tasks with names are queued last, in the order of the names,
+        and also those that were asked for in a savepoint that failed.
         """
-        try:
-            # The connection is asked for inside the savepoint, because that is what makes the savepoint real.
-            with session.begin_nested():
-                connection = session.connection().connection.driver_connection
-                self._app.configure_task(
-                    task,
-                    queue=queue,
-                    queueing_lock=once,
-                    connection=connection,
-                    lock=once,
-                    schedule_in={"seconds": seconds},
-                    priority=priority_of(task),
-                ).defer(**arguments)
-        except AlreadyEnqueued:
-            return
+        asked = self._app.configure_task(
+            task,
+            queue=queue,
+            queueing_lock=once,
+            lock=once,
+            schedule_in={"seconds": seconds},
+            priority=priority_of(task),
+        ).job.evolve(task_kwargs=arguments)
+        if once is None:
+            self._insert(session, [asked])
+        else:
+            self._named(session).setdefault(once, asked)
 
     def defer_each(self, session: Session, task: str, each: Mapping[str, dict[str, Any]], queue: str = ANY) -> None:
-        """Queue a task once for each of some names, with its arguments, as `defer` does one by one but at once."""
+        """Queue a task once for each of some names, with its arguments, at once and in the order given.
+
+        The names must be such that whoever queues them does so in the same order.
+        """
         asked = self._app.configure_task(task, queue=queue, priority=priority_of(task)).job
         jobs = [asked.evolve(lock=once, queueing_lock=once, task_kwargs=given) for once, given in each.items()]
-        if not jobs:
+        self._insert_new(session, jobs)
+
+    def _named(self, session: Session) -> dict[str, Job]:
+        """What is to be queued when the session commits, by name."""
+        if self not in session.info:
+            session.info[self] = {}
+            event.listen(session, "before_commit", self._queue_named)
+        named: dict[str, Job] = session.info[self]
+        return named
+
+    def _queue_named(self, session: Session) -> None:
+        if session.in_nested_transaction():  # a savepoint ends, the transaction goes on
             return
+        named = self._named(session)
+        jobs = [job for _, job in sorted(named.items())]
+        named.clear()
+        self._insert_new(session, jobs)
+
+    def _insert_new(self, session: Session, jobs: list[Job]) -> None:
+        """Queue those of some jobs whose names nobody waits under."""
         try:
             with session.begin_nested():
-                connection = session.connection().connection.driver_connection
-                self._app.job_manager.batch_defer_jobs(jobs, connection=connection)
+                self._insert(session, jobs)
         except AlreadyEnqueued:  # one of them waits already, which undoes them all
-            for once, given in each.items():
-                self.defer(session, task, once=once, queue=queue, **given)
+            if len(jobs) > 1:
+                for job in jobs:
+                    self._insert_new(session, [job])
+
+    def _insert(self, session: Session, jobs: list[Job]) -> None:
+        # The connection is asked for inside the savepoint, because that is what makes the savepoint real.
+        if jobs:
+            connection = session.connection().connection.driver_connection
+            self._app.job_manager.batch_defer_jobs(jobs, connection=connection)
