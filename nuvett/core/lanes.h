@@ -8,6 +8,9 @@
 #define NUVETT_LANES_H
 
 #include <string.h>
+#ifdef __AVX__
+#include <immintrin.h>
+#endif
 
 #define NV_WIDE 8    /* colours at once */
 #define NV_LANES 256 /* colours a block: what they pass through stays in the first cache */
@@ -86,9 +89,13 @@ NV_INLINE nv_v nv_cube_root(nv_v x) {
 
 /* The square root of x from 0. */
 NV_INLINE nv_v nv_root(nv_v x) {
+#ifdef __AVX__
+    return (nv_v)_mm256_sqrt_ps((__m256)x);
+#else
     nv_v root;
     for (int place = 0; place < NV_WIDE; place++) root[place] = __builtin_sqrtf(x[place]);
     return root;
+#endif
 }
 
 NV_INLINE nv_v nv_exp2(nv_v x) {

@@ -67,3 +67,48 @@ def zone_sums(lab: Floats, zones: Floats, middles: Floats, how: Floats) -> NDArr
 
 def broad_sums(lightness: Floats, values: Floats, zones: Floats, narrow: float) -> NDArray[np.float64]:
     """Sums (Z, 3) of Gaussian weights about zones of lightness times values (3, N)."""
+
+# What follows changes planes (3, h, w) of encoded colours in place, by others (h, w) beside them, and raises ValueError
+# where their sizes differ.
+
+def detailed(planes: Floats, slope: Floats, offset: Floats, how: Floats) -> None:
+    """What lies on a base, slope times luminance plus offset, added once more; steps that are large are spared.
+
+    how : gain; minus log2(e) over the square of a step that is large
+    """
+
+def screened(planes: Floats, red: Floats, green: Floats, blue: Floats, how: Floats) -> None:
+    """Light laid over each channel by screening. how : shares (3,) of it"""
+
+def mixed(planes: Floats, red: Floats, green: Floats, blue: Floats, how: Floats) -> None:
+    """On the way to other colours. how : share of the way"""
+
+def grained(planes: Floats, noise: Floats, how: Floats) -> None:
+    """Noise added, less towards black and white.
+
+    how : gain; more in lights, -1 to 1; what is left of it at black and white, of 1, but in black itself none
+    """
+
+def sharpened(planes: Floats, blurred: Floats, mask: Floats, how: Floats) -> None:
+    """What luminance has off its blurred one added, times a mask. how : gain"""
+
+def hazed(planes: Floats, slope: Floats, offset: Floats, how: Floats) -> None:
+    """A veil taken away where transmission, slope times luminance plus offset, is low, or added there.
+
+    how : grey of the veil; share of it that is taken; least transmission; share that is added, and how much less of it
+    where transmission is whole
+    """
+
+def scaled_by_base(planes: Floats, base: Floats, how: Floats) -> None:
+    """Colours scaled as broad light about them is moved by a curve, about a floor below black.
+
+    how : floor; number of knots; light out at the knots, for 0 to 1 in even steps
+    """
+
+def shaded(planes: Floats, x: Floats, y: Floats, how: Floats) -> None:
+    """Colours multiplied by a power of two at the rim, by less within it; x, y : places off the centre.
+
+    how : width and height, in the units of places; where it begins, in half diagonals, and over what it becomes whole;
+    how far it lies on a superellipse of the fourth power in place of circles, 0 to 1; the power; light from and up to
+    which colours come to be left out, and how far, 0 to 1
+    """

@@ -14,6 +14,7 @@ cdef extern from *:
     #include "nuvett/core/even/lanes.h"
     #include "nuvett/core/fit/lanes.h"
     #include "nuvett/core/measure/lanes.h"
+    #include "nuvett/core/spatial/lanes.h"
     """
     enum:
         NV_LANES
@@ -30,6 +31,14 @@ cdef extern from *:
     void nv_moved(const float *const *, float *const *, const float *) noexcept nogil
     void nv_kept(const float *const *, float *const *, const float *) noexcept nogil
     void nv_hold(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_detailed(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_screened(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_mixed(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_grained(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_sharpened(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_hazed(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_scaled_by_base(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_shaded(const float *const *, float *const *, const float *) noexcept nogil
     void nv_shift(
         const float *a, const float *b, const float *weight, const float *least, long count, int times, float narrow,
         float *middle
@@ -99,6 +108,60 @@ def kept(const float[:, ::1] before, const float[:, ::1] after, const float[::1]
 
 def held(const float[:, ::1] before, const float[:, ::1] after, const float[::1] how):
     return _through(nv_hold, before, after, how)
+
+
+cdef void _in_place(nv_block work, float[:, :, ::1] planes, tuple beside, const float[::1] how) except *:
+    """Planes (3, h, w) changed, by others (h, w) beside them."""
+    cdef const float *before[6]
+    cdef float *out[3]
+    cdef int p, lists = <int>len(beside)
+    cdef const float[:, ::1] other
+    cdef long count = <long>(planes.shape[1] * planes.shape[2])
+    if planes.shape[0] != 3 or lists > 3:
+        raise ValueError("planes of three channels are needed, and three others at most")
+    if count == 0:
+        return
+    for p in range(3):
+        before[p] = out[p] = &planes[p, 0, 0]
+    for p in range(lists):
+        other = beside[p]
+        if other.shape[0] != planes.shape[1] or other.shape[1] != planes.shape[2]:
+            raise ValueError("planes of one size are needed")
+        before[3 + p] = &other[0, 0]
+    with nogil:
+        nv_over(work, before, 3 + lists, out, count, &how[0])
+
+
+def detailed(planes, slope, offset, how):
+    _in_place(nv_detailed, planes, (slope, offset), how)
+
+
+def screened(planes, red, green, blue, how):
+    _in_place(nv_screened, planes, (red, green, blue), how)
+
+
+def mixed(planes, red, green, blue, how):
+    _in_place(nv_mixed, planes, (red, green, blue), how)
+
+
+def grained(planes, noise, how):
+    _in_place(nv_grained, planes, (noise,), how)
+
+
+def sharpened(planes, blurred, mask, how):
+    _in_place(nv_sharpened, planes, (blurred, mask), how)
+
+
+def hazed(planes, slope, offset, how):
+    _in_place(nv_hazed, planes, (slope, offset), how)
+
+
+def scaled_by_base(planes, base, how):
+    _in_place(nv_scaled_by_base, planes, (base,), how)
+
+
+def shaded(planes, x, y, how):
+    _in_place(nv_shaded, planes, (x, y), how)
 
 
 cdef object _filled_up(const float[::1] values):

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nuvett.core.drawing.renderer import Renderer, rounded
+from nuvett.core.drawing.renderer import Renderer
 from nuvett.core.errors import TableError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.look.look import Look, parse_look
@@ -137,19 +137,3 @@ def test_bad_cube_files_are_refused_in_words(text: str, words: str) -> None:
 def test_a_table_at_no_strength_is_the_identity(plan: FramePlan) -> None:
     table = compile_plan(plan, 9)
     assert np.allclose(weaken(table, 0), grid(9)) and np.allclose(weaken(table, 1), table)
-
-
-@pytest.mark.parametrize("side", [2, 17, 33])
-@pytest.mark.parametrize("shaped", [False, True])
-def test_eight_bits_are_drawn_in_one_pass_as_by_floating_point_and_noise(side: int, shaped: bool) -> None:
-    random = np.random.default_rng(side)
-    table = np.clip(grid(side) + random.normal(0, 0.1, (side, side, side, 3)), 0, 1).astype(np.float32)
-    shaper = np.linspace(0, 1, 513, dtype=np.float32) ** np.float32(1.4)
-    renderer = Renderer(ShapedTable(shaper, table) if shaped else table)
-    pixels = random.integers(0, 256, (70, 150, 3), np.uint8)
-    pixels[0, :6] = [(0, 0, 0), (255, 255, 255), (255, 0, 0), (0, 255, 0), (9, 9, 9), (9, 9, 200)]
-    found, wanted = renderer.picture(pixels), rounded(renderer.coloured(pixels), 0, 0, 8)
-    off = np.abs(found.astype(int) - wanted)
-    assert off.max() <= 1 and off.mean() < 2e-3
-    assert np.array_equal(renderer.strip(pixels[9:], 9, 8), found[9:]), "whatever strips it is cut into"
-    assert np.array_equal(renderer.part(pixels[20:, 33:], 33, 20), found[20:, 33:])

@@ -139,7 +139,7 @@ def test_a_look_brings_back_what_lies_above_white_and_its_table_is_near_the_comp
     for stops in (0.0, -0.5, -1.0):
         look = Look.of(ExposureStep(exposure=stops), strength=0)
         plan = plan_frame(measure(linear_to_oklab(scene)), aim, look, trim=Trim.of(ExposureStep(exposure=stops)))
-        made = compile_stages(plan, Space.SCENE).renderer.coloured(encoded[None])[0]
+        made = compile_stages(plan, Space.SCENE).renderer.coloured(encoded[None])[:, 0].T
         exact = direct(plan, encoded, Space.SCENE)
         assert difference(to_linear(made), to_linear(exact)).mean() < 0.5
         spreads.append(float(linear_to_oklab(to_linear(made))[above, 0].std()))

@@ -210,8 +210,9 @@ def test_what_a_person_sees_first_is_worked_out_once_the_light_is_evened(studio:
             series.light_due, series.wall_asked = light_due, asked
             session.flush()
             wall_filling.prepare_wall(session, studio, series.id)
+        with studio.database.session() as session:
             jobs = session.scalar(text("SELECT count(*) FROM procrastinate_jobs WHERE task_name = 'fill_wall'")) or 0
-            return series.wall_asked, jobs
+            return find_series(session, slug).wall_asked, jobs
 
     assert prepared(light_due=True, asked="") == ("", 0)
     assert prepared(light_due=False, asked="evened") == ("evened draft", 1)

@@ -14,7 +14,7 @@ def resampled(
     first: tuple[int, int, int, float],
     out: Floats,
 ) -> None:
-    """Draw a part of a picture into `out` (h, w, 3), encoded values 0 to 1.
+    """Draw a part of a picture into `out` (3, h, w), encoded values 0 to 1.
 
     planes : (3, H, W) uint8, uint16 or float32, a part of the source
     part : left and top of that part in the source, width and height of all of the source, in pixels

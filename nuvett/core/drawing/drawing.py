@@ -187,19 +187,22 @@ class Drawing:
         return self._made(pixels, (0, first_row), whole, depth)
 
     def _layered(self, pixels: Pixels, box: Box) -> Pixels:
-        """A part of a picture of eight bits that can be drawn by strips.
-
-        Where no layer weighs anything its codes come straight from the table, wherever the part begins and ends: by
-        way of floating point they would now and then round otherwise.
-        """
-        codes, inside = self._stages.renderer.part(pixels, box[0], box[1]), self._touched(box)
+        """A part of a picture of eight bits that can be drawn by strips: in floating point where layers lie."""
+        inside, out = self._touched(box), np.empty_like(pixels)
+        for around in _around(inside, box):
+            where = _inside(around, box)
+            self._stages.renderer.part(pixels[where], around[0], around[1], out=out[where])
         if inside is None:
-            return codes
+            return out
         where = _inside(inside, box)
-        source = pixels[where]
-        over = np.logical_or.reduce([weight > 0 for weight in self._weighed(source, inside, None)])
-        np.copyto(codes[where], self._made(source, inside[:2], inside, 8), where=over[..., None])
-        return codes
+        source, codes, weights = pixels[where], out[where], self._weighed(pixels[where], inside, None)
+        rows = max(1, BLOCK_PIXELS // inside[2])
+        for first in range(0, inside[3], rows):
+            block = slice(first, first + rows)
+            made = self._stages.renderer.coloured(source[block])
+            made = laid(self._stages.layers, [weight[block] for weight in weights], source[block], made)
+            codes[block] = rounded(made, inside[0], inside[1] + first, 8)
+        return out
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
         """The whole picture, 8 or 16 bit, from the whole source (H, W, 3); the same pixels whatever the strips are."""
@@ -259,18 +262,18 @@ class Drawing:
         rows, columns = _inside(box, outer)
         for first, made in self._blocks(source, outer, weights):
             if places is not None and self._stages.geometry.uncut:
-                block = slice(first, first + len(made))
-                made[_beside((places[0][block], places[1][block]))] = _NOTHING
-            begins, ends = max(first, rows.start), min(first + len(made), rows.stop)
+                block = slice(first, first + made.shape[1])
+                made[:, _beside((places[0][block], places[1][block]))] = _NOTHING
+            begins, ends = max(first, rows.start), min(first + made.shape[1], rows.stop)
             if begins < ends:
-                inside = np.ascontiguousarray(made[begins - first : ends - first, columns])
+                inside = made[:, begins - first : ends - first, columns]
                 out[begins - rows.start : ends - rows.start] = rounded(inside, box[0], outer[1] + begins, depth)
         return out
 
-    def _blocks(self, source: Pixels, box: Box, weights: Sequence[Mask01]) -> Iterator[tuple[int, Encoded01]]:
-        """Rows (n, w, 3) of a part with its colours and its finish, and which row of the part each begins at."""
+    def _blocks(self, source: Pixels, box: Box, weights: Sequence[Mask01]) -> Iterator[tuple[int, Floats]]:
+        """Planes (3, n, w) of rows of a part with its colours and its finish, and which row each begins at."""
 
-        def coloured(rows: slice) -> Encoded01:
+        def coloured(rows: slice) -> Floats:
             made = self._stages.renderer.coloured(source[rows])
             return laid(self._stages.layers, [weight[rows] for weight in weights], source[rows], made)
 
@@ -290,9 +293,8 @@ class Drawing:
         left, top, width, height = box
         out = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
         rows = max(1, BLOCK_PIXELS // width)
-        for first, source in self._resampling.blocks(pixels, at, box, self._stages.domain, rows):
-            made = self._stages.renderer.coloured(source)
-            out[first : first + len(source)] = rounded(made, left, top + first, depth)
+        for first, planes in self._resampling.blocks(pixels, at, box, self._stages.domain, rows):
+            self._stages.renderer.lay_planes(planes, left, top + first, out[first : first + planes.shape[1]])
         return out
 
     def _weighed(self, source: Pixels, box: Box, places: tuple[Floats, Floats] | None) -> tuple[Mask01, ...]:
@@ -324,6 +326,20 @@ def _inside(box: Box, outer: Box) -> tuple[slice, slice]:
     """Rows and columns of a box in one that it lies in."""
     left, top = box[0] - outer[0], box[1] - outer[1]
     return slice(top, top + box[3]), slice(left, left + box[2])
+
+
+def _around(inner: Box | None, box: Box) -> list[Box]:
+    """The parts of a box above, below and beside one that lies in it; the whole where there is none."""
+    if inner is None:
+        return [box]
+    left, top, width, height = box
+    x, y, across, down = inner
+    return [
+        (left, top, width, y - top),
+        (left, y + down, width, top + height - y - down),
+        (left, y, x - left, down),
+        (x + across, y, left + width - x - across, down),
+    ]
 
 
 def _beside(places: tuple[Floats, Floats]) -> NDArray[np.bool_]:

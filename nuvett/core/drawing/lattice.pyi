@@ -1,22 +1,34 @@
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.types import Floats
 
 def drawn(
-    pixels: NDArray[np.uint8],
+    source: NDArray[Any],
+    planes_in: bool,
     bases: NDArray[np.int32],
     fractions: Floats,
+    knots: Floats,
     lattice: Floats,
     side: int,
     noise: Floats,
-    first_row: int,
-    out: NDArray[np.uint8],
+    at: tuple[int, int],
+    out: NDArray[Any],
+    planes_out: bool,
 ) -> None:
-    """Lay pixels (H, W, 3) through a table into `out`, dithered.
+    """Lay pixels (H, W, 3) uint8, uint16 or float32, or planes (3, H, W), through a table.
 
-    bases : (3, 256) what each code of red, green and blue adds to the place of a cell; fractions : (256,) of the
-    cell, 0 to 1, that a code lies on from there
-    lattice : (S³, 4) the table's colours times 255, red slowest; side : S
-    noise : (64, 64, 4) of places, within half a code of a half; first_row : 0 to 63, the row of it that they begin on
+    bases : (3, 256) what each code of eight bits of red, green and blue adds to the place of a cell; fractions : (256,)
+        of the cell, 0 to 1, that a code lies on from there
+    knots : (K, 2) where even steps of other values from 0 to 1 lie among the table's points, and how much further the
+        next step does
+    lattice : (S³, 4) the table's colours, red slowest; side : S
+    noise : (64, 64, 4) of places, within half a code of a half; at : left and top, where the pixels lie in it
+    out : (H, W, 3) uint8, dithered, or uint16; or planes (3, H, W) float32
+    Raises ValueError where an array is not of such a form, or its rows do not lie side by side.
     """
+
+def rounded(planes: Floats, noise: Floats, at: tuple[int, int], out: NDArray[Any]) -> None:
+    """Planes (3, H, W) of encoded values as codes (H, W, 3), as `drawn` makes them; raises ValueError as that."""

@@ -1,80 +1,89 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-"""Pixels of eight bits through a table by tetrahedral interpolation, dithered, in one pass.
+"""Pixels through a table, and planes to codes, in one pass each.
 
-Compiled by Cython (`./run` does it): a general package takes floating point out and a second pass for the noise.
-
-Each code is known by its place in the lattice, with the shaper in it. Of the six tetrahedra of a cell (Sakamoto and
-Itooka, US patent 4,275,413, 1981) the one that holds a colour is told by which of its three fractions are larger. The
-four corners are weighed as one vector, which every compiler's own vectors do and loops over three channels do not.
+Compiled by Cython (`./run` does it): a general package takes floating point out and a second pass for the noise. The
+functions themselves are C (`lattice.h`).
 """
+
+import numpy as np
 
 cdef extern from *:
     """
-    #include <string.h>
-    typedef float nuvett_vector __attribute__((vector_size(16)));
-    typedef int nuvett_whole __attribute__((vector_size(16)));
-    typedef unsigned char nuvett_bytes __attribute__((vector_size(4)));
-
-    static inline nuvett_vector nuvett_at(const float *from) {
-        nuvett_vector found;
-        memcpy(&found, from, sizeof found);
-        return found;
-    }
-
-    static inline nuvett_vector nuvett_more(nuvett_vector one, nuvett_vector other) {
-        const nuvett_whole larger = one > other;
-        return (nuvett_vector)(((nuvett_whole)one & larger) | ((nuvett_whole)other & ~larger));
-    }
-
-    static inline nuvett_vector nuvett_less(nuvett_vector one, nuvett_vector other) {
-        const nuvett_whole smaller = one < other;
-        return (nuvett_vector)(((nuvett_whole)one & smaller) | ((nuvett_whole)other & ~smaller));
-    }
-
-    /* A wheel is for any machine of its kind, and the kinds of vectors differ; which one is there is found once. */
-    #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__AVX2__)
-    __attribute__((target_clones("arch=skylake-avx512", "avx2", "default")))
-    #endif
-    static void nuvett_draw_row(
-        const unsigned char *p, long count, const int *red_bases, const int *green_bases, const int *blue_bases,
-        const float *fractions, const float *lattice, int side, const float *noise, unsigned char *o
-    ) {
-        const int red = side * side, green = side, all = red + green + 1;
-        /* By whether red is at least green, green at least blue, and red at least blue; 1 and 6 cannot be. */
-        const int second[8] = {1, 1, green, green, 1, red, red, red};
-        const int third[8] = {green + 1, green + 1, green + 1, red + green, red + 1, red + 1, red + green, red + green};
-        const nuvett_vector none = {0, 0, 0, 0}, most = {255, 255, 255, 255};
-        for (long i = 0; i < count; i++, p += 3, o += 3) {
-            const float r = fractions[p[0]], g = fractions[p[1]], b = fractions[p[2]];
-            const float *corner = lattice + 4L * (red_bases[p[0]] + green_bases[p[1]] + blue_bases[p[2]]);
-            const int order = ((r >= g) << 2) | ((g >= b) << 1) | (r >= b);
-            float high = r > g ? r : g, low = r > g ? g : r, middle = high < b ? high : b;
-            high = high > b ? high : b;
-            middle = middle > low ? middle : low;
-            low = low < b ? low : b;
-            nuvett_vector made = nuvett_at(corner) * (1 - high) + nuvett_at(corner + 4 * second[order]) * (high - middle)
-                + nuvett_at(corner + 4 * third[order]) * (middle - low) + nuvett_at(corner + 4 * all) * low
-                + nuvett_at(noise + 4 * (i & 63));
-            made = nuvett_less(nuvett_more(made, none), most);
-            const nuvett_bytes codes = __builtin_convertvector(__builtin_convertvector(made, nuvett_whole), nuvett_bytes);
-            memcpy(o, &codes, 3);
-        }
-    }
+    #include "nuvett/core/drawing/lattice.h"
     """
-    void nuvett_draw_row(
-        const unsigned char *p, long count, const int *red_bases, const int *green_bases, const int *blue_bases,
-        const float *fractions, const float *lattice, int side, const float *noise, unsigned char *o
+    ctypedef struct nv_table:
+        const int *bases
+        const float *fractions
+        const float *knots
+        const float *lattice
+        int ends
+        int side
+    ctypedef void (*nv_row)(
+        const nv_table *of, const void *const *from_, void *const *out, const float *noise, int left, long count
     ) noexcept nogil
+    const nv_row NV_ROWS[4][3]
+    const nv_row nv_rounded_codes
+    const nv_row nv_rounded_deep
+    void nv_draw(
+        nv_row row, const nv_table *of, const void *const *from_, void *const *out, const long *steps,
+        const float *noise, const int *at, long rows, long count
+    ) noexcept nogil
+
+_KINDS = {"uint8": 0, "uint16": 1, "float32": 2}
+_PLANES = 2  # where they go out; one more where they come in
+
+
+cdef object _laid_out(object array, bint planes, const void **begins, long *step):
+    """Where the rows of an array begin, of pixels (H, W, 3) or each of planes (3, H, W), and how far apart they lie."""
+    steps, size = array.strides, array.itemsize
+    if array.ndim != 3 or array.shape[0 if planes else 2] != 3 or array.dtype.name not in _KINDS:
+        raise ValueError("pixels (H, W, 3) or planes (3, H, W) are needed")
+    across = 2 if planes else 1
+    apart = array.shape[across] > 1 and steps[across] != (size if planes else 3 * size)
+    if apart or (not planes and steps[2] != size):
+        raise ValueError("pixels of a row lie side by side")
+    cdef int p
+    cdef size_t at = array.ctypes.data
+    for p in range(3):
+        begins[p] = <const void *>(at + (<size_t>steps[0] * p if planes else 0))
+    step[0] = steps[1] if planes else steps[0]
+    return array.shape[1:] if planes else array.shape[:2]
 
 
 def drawn(
-    const unsigned char[:, :, ::1] pixels, const int[:, ::1] bases, const float[::1] fractions,
-    const float[:, ::1] lattice, int side, const float[:, :, ::1] noise, int first_row, unsigned char[:, :, ::1] out,
+    object source, bint planes_in, const int[:, ::1] bases, const float[::1] fractions, const float[:, ::1] knots,
+    const float[:, ::1] lattice, int side, const float[:, :, ::1] noise, tuple at, object out, bint planes_out,
 ):
-    cdef Py_ssize_t row
+    cdef const void *first[3]
+    cdef const void *last[3]
+    cdef long steps[2]
+    cdef int place[2]
+    cdef nv_table of
+    size = _laid_out(source, planes_in, first, &steps[0])
+    if _laid_out(out, planes_out, last, &steps[1]) != size:
+        raise ValueError("what comes in and goes out are of one size")
+    if lattice.shape[0] != side ** 3 or lattice.shape[1] != 4 or bases.shape[1] != 256 or knots.shape[1] != 2:
+        raise ValueError("the table is not laid out as it should be")
+    cdef int kind = 3 if planes_in else _KINDS[source.dtype.name]
+    cdef nv_row row = NV_ROWS[kind][_PLANES if planes_out else _KINDS[out.dtype.name]]
+    cdef long rows = size[0], count = size[1]
+    place[0], place[1] = at
+    of.bases, of.fractions, of.knots, of.lattice = &bases[0, 0], &fractions[0], &knots[0, 0], &lattice[0, 0]
+    of.ends, of.side = <int>knots.shape[0], side
     with nogil:
-        for row in range(pixels.shape[0]):
-            nuvett_draw_row(
-                &pixels[row, 0, 0], pixels.shape[1], &bases[0, 0], &bases[1, 0], &bases[2, 0], &fractions[0],
-                &lattice[0, 0], side, &noise[(first_row + row) & 63, 0, 0], &out[row, 0, 0],
-            )
+        nv_draw(row, &of, first, <void *const *>last, steps, &noise[0, 0, 0], place, rows, count)
+
+
+def rounded(object planes, const float[:, :, ::1] noise, tuple at, object out):
+    cdef const void *first[3]
+    cdef const void *last[3]
+    cdef long steps[2]
+    cdef int place[2]
+    size = _laid_out(planes, True, first, &steps[0])
+    if planes.dtype != np.float32 or _laid_out(out, False, last, &steps[1]) != size:
+        raise ValueError("planes of floating point and codes of one size are needed")
+    cdef nv_row row = nv_rounded_deep if out.dtype == np.uint16 else nv_rounded_codes
+    cdef long rows = size[0], count = size[1]
+    place[0], place[1] = at
+    with nogil:
+        nv_draw(row, NULL, first, <void *const *>last, steps, &noise[0, 0, 0], place, rows, count)

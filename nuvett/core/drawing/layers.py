@@ -3,13 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from nuvett.core.area.area import Area
 from nuvett.core.drawing.renderer import Pixels, Renderer
 from nuvett.core.plan.finish import FinishOperation
-from nuvett.core.types import Encoded01, Floats, Mask01
+from nuvett.core.types import Floats, Mask01
 
 
 @dataclass(frozen=True)
@@ -25,27 +24,27 @@ class LayerStage:
     finish: tuple[FinishOperation, ...] = ()
 
 
-def laid(stages: Sequence[LayerStage], weights: Sequence[Mask01], source: Pixels, made: Encoded01) -> Encoded01:
-    """Colours (h, w, 3) after layers, from the source's own (h, w, 3) and those made so far, which are changed.
+def laid(stages: Sequence[LayerStage], weights: Sequence[Mask01], source: Pixels, made: Floats) -> Floats:
+    """Planes (3, h, w) after layers, from the source's own colours (h, w, 3) and those made so far, which are changed.
 
     weights : (h, w) of each layer
     """
-    for stage, weight in zip(stages, weights, strict=True):
-        if stage.instead is not None:
-            _lay(stage.instead, source, made, weight)
-    for stage, weight in zip(stages, weights, strict=True):
-        if stage.over is not None:
-            _lay(stage.over, made, made, weight)
+    each = [(stage, weight, touched(weight)) for stage, weight in zip(stages, weights, strict=True)]
+    for stage, weight, where in each:
+        if stage.instead is not None and where is not None:
+            _lay(stage.instead.coloured(source[where]), made[:, *where], weight[where])
+    for stage, weight, where in each:
+        if stage.over is not None and where is not None:
+            below = made[:, *where]
+            _lay(stage.over.coloured_planes(below), below, weight[where])
     return made
 
 
-def _lay(table: Renderer, source: Pixels, made: Encoded01, weight: Mask01) -> None:
-    where = touched(weight)
-    if where is None:
-        return
-    below = np.ascontiguousarray(made[where])
-    above = table.coloured(below if source is made else source[where])
-    made[where] = blended(below, above, weight[where])
+def _lay(above: Floats, below: Floats, weight: Mask01) -> None:
+    """Lay planes (3, h, w) over others, which are changed, by weights (h, w)."""
+    above -= below
+    above *= weight
+    below += above
 
 
 def touched(weight: Mask01) -> tuple[slice, slice] | None:
@@ -56,11 +55,3 @@ def touched(weight: Mask01) -> tuple[slice, slice] | None:
         return None
     columns = np.flatnonzero(over[rows[0] : rows[-1] + 1].any(axis=0))
     return slice(int(rows[0]), int(rows[-1]) + 1), slice(int(columns[0]), int(columns[-1]) + 1)
-
-
-def blended(below: Floats, above: Floats, weight: Mask01) -> Encoded01:
-    """Colours (h, w, 3) on the way from some to others, by weights (h, w); the others' array is used for them."""
-    thrice = cv2.merge([np.ascontiguousarray(weight)] * 3)
-    cv2.subtract(above, below, dst=above)
-    cv2.multiply(above, thrice, dst=above)
-    return Encoded01(np.asarray(cv2.add(above, below, dst=above)))

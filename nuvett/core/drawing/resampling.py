@@ -75,12 +75,13 @@ class Resampling:
         A cubic kernel on encoded values: as sharp as longer ones to the eye, and with one overshoot instead of waves.
         Light that the lens took is given back.
         """
-        return next(drawn for _, drawn in self.blocks(pixels, at, box, domain, box[3]))
+        planes = next(drawn for _, drawn in self.blocks(pixels, at, box, domain, box[3]))
+        return Encoded01(np.asarray(cv2.merge(list(planes)), dtype=np.float32))
 
     def blocks(
         self, pixels: Pixels, at: tuple[int, int], box: Box, domain: Space, rows: int
-    ) -> Iterator[tuple[int, Encoded01]]:
-        """`drawn`, by so many rows: the first row of each block within the part, and its pixels."""
+    ) -> Iterator[tuple[int, Floats]]:
+        """`drawn`, by so many rows: the first row of each block within the part, and its planes (3, n, w)."""
         left, top, width, height = box
         spacing = self._spacing
         columns = np.arange(left // spacing, (left + width - 1) // spacing + 2) * spacing
@@ -92,10 +93,10 @@ class Resampling:
         planes, grid, part = _along_rows(_planes(pixels), grid, (*at, *self.source), self._turn)
         most = 1.0 if pixels.dtype == np.float32 else np.iinfo(pixels.dtype).max
         for first in range(0, height, rows):
-            out = np.empty((min(rows, height - first), width, 3), dtype=np.float32)
+            out = np.empty((3, min(rows, height - first), width), dtype=np.float32)
             within = (left % spacing, top % spacing + first, spacing, 1 / most)
             resampled(planes, part, grid, light, curve_of_light(domain), within, out)
-            yield first, Encoded01(out)
+            yield first, out
 
     @cached_property
     def _turn(self) -> tuple[bool, bool]:

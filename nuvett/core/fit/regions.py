@@ -10,7 +10,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from nuvett.core.shading import scale_by_base
+from nuvett.core import lanes
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Floats
 
@@ -43,5 +43,6 @@ def region_curve(highlights: float, shadows: float, whites: float, blacks: float
 
 
 def move_regions(planes: Floats, base: Floats, amounts: Mapping[str, float]) -> None:
-    """Encoded colours (3, N), changed in place, with broad light (N,) moved; proportions of channels are kept."""
-    scale_by_base(planes, base, region_curve(*(amounts[name] for name in REGIONS)), _FLOOR)
+    """Encoded colours (3, h, w), changed in place, with broad light (h, w) moved; proportions of channels are kept."""
+    curve = region_curve(*(amounts[name] for name in REGIONS))
+    lanes.scaled_by_base(planes, base, np.array([_FLOOR, _KNOTS, *curve], dtype=np.float32))

@@ -38,7 +38,8 @@ def sharpened(pixels: Pixels, how: Sharpen) -> Pixels:
         above, below = max(0, first - _HALO), min(len(pixels), last + _HALO)
         encoded = np.multiply(pixels[above:below], np.float32(1 / top), dtype=np.float32)
         made = np.clip(encoded + _added(Encoded01(encoded), amount)[..., None], 0, 1)[first - above : last - above]
-        out[first:last] = rounded(np.ascontiguousarray(made), 0, first, 16 if deep else 8)
+        planes = np.ascontiguousarray(np.moveaxis(made, 2, 0), dtype=np.float32)
+        out[first:last] = rounded(planes, 0, first, 16 if deep else 8)
     return out
 
 

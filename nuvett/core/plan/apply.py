@@ -142,10 +142,10 @@ _CHANGING_TONE = (VignetteOperation, RegionsOperation)
 
 
 def _toned(operation: FinishOperation, encoded: Encoded01, places: Floats, proportion: float) -> Encoded01:
-    planes = np.ascontiguousarray(encoded.T, dtype=np.float32)
+    planes = np.ascontiguousarray(encoded.T[:, None], dtype=np.float32)
     if isinstance(operation, RegionsOperation):
-        move_regions(planes, np.asarray(encoded @ LUMINANCE, dtype=np.float32), operation.shares)
+        move_regions(planes, np.asarray((encoded @ LUMINANCE)[None], dtype=np.float32), operation.shares)
     if isinstance(operation, VignetteOperation):
-        x, y = places[:, 0] * np.float32(proportion), np.ascontiguousarray(places[:, 1], dtype=np.float32)
-        vignette(operation, planes, x, y, (proportion, 1))
-    return Encoded01(planes.T)
+        x, y = (np.ascontiguousarray(each[None], dtype=np.float32) for each in places.T)
+        vignette(operation, planes, np.asarray(x * np.float32(proportion)), y, (proportion, 1))
+    return Encoded01(planes[:, 0].T)

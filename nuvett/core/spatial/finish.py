@@ -11,8 +11,8 @@ from typing import TypeVar
 import cv2
 import numpy as np
 
+from nuvett.core import lanes
 from nuvett.core.fit.regions import move_regions
-from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.finish import (
     FineOperation,
     FinishOperation,
@@ -38,6 +38,7 @@ from nuvett.core.types import Encoded01, Floats, Mask01
 _LOCAL_GAIN, _FINE_GAIN = 1.1, 1.3
 _LARGE, _LARGE_FINE = 0.22, 0.12  # encoded luminance off the base that is an edge of things, and not their texture
 _HAZE_MOST, _HAZE_LEAST = 0.75, 0.35  # share of the veil that is taken at most, and least transmission
+_HAZE_ADDED = 0.6  # share of the veil that is added at most, and how much less of it where nothing veils
 _GLOW_GAIN, _HALATION_GAIN = 0.7, 0.55
 _HALATION_COLOUR = (1.0, 0.32, 0.1)  # of light that came back through the film
 _SHARP_SIGMA, _SHARP_GAIN = 0.00055, 1.6
@@ -122,36 +123,38 @@ class Finisher:
         weights : (h, w) of each layer
         """
         height, width = encoded.shape[:2]
-        part = Part(left, top, width, height, self._size)
-        made = self.blocks(lambda rows: Encoded01(np.asarray(encoded[rows], dtype=np.float32)), part, weights)
-        return Encoded01(np.concatenate([block for _, block in made]))
+        planes = np.array(np.moveaxis(encoded, 2, 0), dtype=np.float32, order="C")
+        made = self.blocks(lambda rows: planes[:, rows], Part(left, top, width, height, self._size), weights)
+        finished = np.concatenate([block for _, block in made], axis=1)
+        return Encoded01(np.ascontiguousarray(np.moveaxis(np.clip(finished, 0, 1), 0, 2)))
 
     def blocks(
-        self, coloured: Callable[[slice], Encoded01], part: Part, weights: Sequence[Mask01] = ()
-    ) -> Iterator[tuple[int, Encoded01]]:
-        """Blocks of rows (n, w, 3) of a part, each with the row of the part that it begins at, as `finish` has them.
+        self, coloured: Callable[[slice], Floats], part: Part, weights: Sequence[Mask01] = ()
+    ) -> Iterator[tuple[int, Floats]]:
+        """Planes (3, n, w) of rows of a part, each with the row of the part that it begins at; beyond 0 to 1 as well.
 
-        coloured : rows of the part before they are finished, asked for once
+        coloured : planes of rows of the part before they are finished, asked for once
         """
-        rows, kept = max(1, BLOCK_PIXELS // part.width), np.empty((0, part.width, 3), dtype=np.float32)
+        rows, kept = max(1, BLOCK_PIXELS // part.width), np.empty((3, 0, part.width), dtype=np.float32)
         for run in self._runs:
             acting = [(self._acting(own.operation, kept, part), own.layer) for own in run]
             is_last = run is self._runs[-1]
-            if not is_last and not len(kept):
-                kept = np.empty((part.height, part.width, 3), dtype=np.float32)
+            if not is_last and not kept.size:
+                kept = np.empty((3, part.height, part.width), dtype=np.float32)
             for first in range(0, part.height, rows):
                 block = slice(first, min(first + rows, part.height))
-                planes = np.empty((3, block.stop - first, part.width), dtype=np.float32)
-                finishing.split(coloured(block) if run is self._runs[0] else kept[block], planes)
+                planes = np.ascontiguousarray(coloured(block) if run is self._runs[0] else kept[:, block])
                 for act, layer in acting:
                     before = None if layer is None else planes.copy()
                     act(planes, first)
                     if layer is not None and before is not None:
-                        planes[:] = before + weights[layer][block] * (planes - before)
-                made = np.empty((block.stop - first, part.width, 3), dtype=np.float32) if is_last else kept[block]
-                finishing.merge(planes, made, is_last)
+                        planes -= before
+                        planes *= weights[layer][block]
+                        planes += before
                 if is_last:
-                    yield first, Encoded01(made)
+                    yield first, planes
+                else:
+                    kept[:, block] = planes
 
     def _acting(self, operation: FinishOperation, source: Floats, part: Part) -> Acting:
         """What an operation does in a part; what it looks at in the part itself is taken from its source."""
@@ -191,53 +194,37 @@ class Finisher:
 
         def act(planes: Floats, first: int) -> None:
             slope, offset = tones.rows(first, planes.shape[1])
-            base = slope * _luminance(planes) + offset
-            move_regions(planes.reshape(3, -1), base.reshape(-1), operation.shares)
+            move_regions(planes, slope * _luminance(planes) + offset, operation.shares)
 
         return act
 
     def _hazed(self, amount: float, part: Part) -> Acting:
         """Haze taken away where the veil is thick, or added there, towards its own grey."""
-        transmissions, air = Enlarged(self._needed_maps.transmission, part), np.float32(self._needed_maps.airlight)
-
-        def act(planes: Floats, first: int) -> None:
-            slope, offset = transmissions.rows(first, planes.shape[1])
-            transmission = np.clip(slope * _luminance(planes) + offset, 0, 1)
-            planes -= air
-            if amount > 0:
-                planes /= np.maximum(1 - np.float32(amount * _HAZE_MOST) * (1 - transmission), np.float32(_HAZE_LEAST))
-            else:
-                planes *= 1 + np.float32(amount * 0.6) * (1 - np.float32(0.6) * transmission)
-            planes += air
-
-        return act
+        taken, added = _HAZE_MOST * max(amount, 0), _HAZE_ADDED * min(amount, 0)
+        how = _numbers(self._needed_maps.airlight, taken, _HAZE_LEAST, added, _HAZE_ADDED)
+        return _over(lanes.hazed, Enlarged(self._needed_maps.transmission, part), how)
 
     def _softened(self, amount: float, part: Part) -> Acting:
         """A soft picture laid over the sharp one."""
-        soft, share = Enlarged(self._needed_maps.soft, part, cubic=True), np.float32(_SOFT_SHARE * amount)
-
-        def act(planes: Floats, first: int) -> None:
-            planes += share * (soft.rows(first, planes.shape[1]) - planes)
-
-        return act
+        return _over(lanes.mixed, Enlarged(self._needed_maps.soft, part, cubic=True), _numbers(_SOFT_SHARE * amount))
 
     def _sharpened(self, operation: SharpenOperation, source: Floats, at: tuple[int, int]) -> Acting:
         """Unsharp masking of luminance, less where there are no edges."""
-        blurred, gain = self._blurred(operation, source, at), _SHARP_GAIN * operation.amount
+        blurred, gain = self._blurred(operation, source, at), _numbers(_SHARP_GAIN * operation.amount)
 
         def act(planes: Floats, first: int) -> None:
             mask = np.empty(planes.shape[1:], dtype=np.float32)
             finishing.edges(blurred, first, operation.spared, _steep(operation), mask)
-            finishing.sharpened(planes, blurred[first : first + planes.shape[1]], mask, gain)
+            lanes.sharpened(planes, blurred[first : first + planes.shape[1]], mask, gain)
 
         return act
 
-    def _blurred(self, operation: SharpenOperation, encoded: Floats, at: tuple[int, int]) -> Floats:
-        """Luminance (h, w) of encoded colours (h, w, 3) from a pixel of the frame on, blurred by sharpening's radius.
+    def _blurred(self, operation: SharpenOperation, planes: Floats, at: tuple[int, int]) -> Floats:
+        """Luminance (h, w) of planes (3, h, w) from a pixel of the frame on, blurred by sharpening's radius.
 
         A wide blur is made on cells, which it could not tell from pixels.
         """
-        light, sigma = encoded_luminance(Encoded01(encoded)), self._sharp_sigma(operation)
+        light, sigma = _luminance(planes), self._sharp_sigma(operation)
         cell = self._sharp_cell(operation)
         small, into = in_cells(light, cell, at)
         spread = (sigma * sigma - (cell * cell - 1) / 12) ** 0.5 / cell  # less what the cells have averaged
@@ -258,19 +245,21 @@ class Finisher:
     def sharpened(self, encoded: Encoded01) -> Mask01:
         """How far sharpening acts at each pixel (h, w) of a whole picture (h, w, 3); nowhere without any."""
         most = np.zeros(encoded.shape[:2], dtype=np.float32)
+        planes = np.ascontiguousarray(np.moveaxis(encoded, 2, 0), dtype=np.float32)
         for own in (own for run in self._runs for own in run):
             if isinstance(own.operation, SharpenOperation):
                 mask = np.empty_like(most)
-                blurred = self._blurred(own.operation, encoded, (0, 0))
+                blurred = self._blurred(own.operation, planes, (0, 0))
                 finishing.edges(blurred, 0, own.operation.spared, _steep(own.operation), mask)
                 np.maximum(most, mask, out=most)
         return most
 
     def _grained(self, operation: GrainOperation, part: Part) -> Acting:
-        rows, gain = self._grains[operation].of(part), GRAIN_GAIN * operation.amount
+        rows = self._grains[operation].of(part)
+        how = _numbers(GRAIN_GAIN * operation.amount, operation.lights, _GRAIN_LEAST)
 
         def act(planes: Floats, first: int) -> None:
-            finishing.grained(planes, rows(first, planes.shape[1]), gain, operation.lights, _GRAIN_LEAST)
+            lanes.grained(planes, rows(first, planes.shape[1]), how)
 
         return act
 
@@ -299,31 +288,41 @@ def _luminance(planes: Floats) -> Floats:
     return light
 
 
-def _detailed(base: Enlarged, gain: float, large: float) -> Acting:
-    """What lies on a base made more or less of. Large steps, which are edges of things, are spared."""
+def _numbers(*values: float) -> Floats:
+    return np.array(values, dtype=np.float32)
+
+
+def _over(change: Callable[..., None], laid: Enlarged, how: Floats) -> Acting:
+    """What is changed by the planes of a map, enlarged."""
 
     def act(planes: Floats, first: int) -> None:
-        finishing.detailed(planes, base.rows(first, planes.shape[1]), gain, large)
+        change(planes, *laid.rows(first, planes.shape[1]), how)
 
     return act
 
 
+def _detailed(base: Enlarged, gain: float, large: float) -> Acting:
+    """What lies on a base made more or less of. Large steps, which are edges of things, are spared."""
+    return _over(lanes.detailed, base, _numbers(gain, -np.log2(np.e) / large**2))
+
+
 def _screened(laid: Enlarged, shares: Sequence[float]) -> Acting:
     """Light laid over by screening: never beyond white."""
-    each = np.array(shares, dtype=np.float32)
 
     def act(planes: Floats, first: int) -> None:
-        finishing.screened(planes, laid.rows(first, planes.shape[1]), each)
+        light = laid.rows(first, planes.shape[1])
+        lanes.screened(planes, light[0], light[len(light) // 2], light[-1], _numbers(*shares))
 
     return act
 
 
 def _vignetted(operation: VignetteOperation, part: Part) -> Acting:
-    across = np.arange(part.width, dtype=np.float32) + np.float32(part.left + 0.5)
+    rows = max(1, BLOCK_PIXELS // part.width)
+    across = np.tile(np.arange(part.width, dtype=np.float32) + np.float32(part.left + 0.5), (rows, 1))
 
     def act(planes: Floats, first: int) -> None:
         count = planes.shape[1]
         down = np.arange(count, dtype=np.float32) + np.float32(part.top + first + 0.5)
-        vignette(operation, planes.reshape(3, -1), np.tile(across, count), np.repeat(down, part.width), part.frame)
+        vignette(operation, planes, across[:count], np.repeat(down[:, None], part.width, axis=1), part.frame)
 
     return act

@@ -2,12 +2,6 @@ import numpy as np
 
 from nuvett.core.types import Floats
 
-def split(block: Floats, planes: Floats) -> None:
-    """Encoded colours (h, w, 3) into planes (3, h, w); raises ValueError where these are of another size."""
-
-def merge(planes: Floats, block: Floats, hold: bool) -> None:
-    """Planes (3, h, w) into encoded colours (h, w, 3), held to 0 to 1 or as they are."""
-
 def luminance(planes: Floats, out: Floats) -> None:
     """Luminance weights on planes (3, h, w), into (h, w)."""
 
@@ -23,29 +17,11 @@ def down(rows: Floats, at: np.ndarray, shares: Floats, first: int, out: Floats) 
     at, shares : (2 or 4, H) int32 which rows, and how much of each, for all rows of the part
     """
 
-def detailed(planes: Floats, base: Floats, gain: float, large: float) -> None:
-    """What lies on a base added once more, times a gain, to planes (3, h, w); steps that are large are spared.
-
-    base : (2, h, w) slope and offset on luminance
-    """
-
-def screened(planes: Floats, laid: Floats, shares: Floats) -> None:
-    """Light (1 or 3, h, w) laid over planes (3, h, w) by screening, shares (3,) of it."""
-
-def grained(planes: Floats, noise: Floats, gain: float, lights: float, least: float) -> None:
-    """Noise (h, w) added to planes (3, h, w), less towards black and white.
-
-    lights : more in lights, -1 to 1; least : what is left of it there, of 1, but in black itself none
-    """
-
 def edges(blurred: Floats, first: int, spared: float, steep: float, out: Floats) -> None:
     """How far sharpening acts (h, w), from a row of blurred luminance (H, w) on.
 
     spared : how much flat areas are left out; steep : times the gradient by Sobel's kernels, at 1 of which it is whole
     """
-
-def sharpened(planes: Floats, blurred: Floats, mask: Floats, gain: float) -> None:
-    """What planes (3, h, w) have off their blurred luminance (h, w) added to them, times a gain and a mask (h, w)."""
 
 def guided_lines(guide: Floats, values: Floats, radius: int, epsilon: float, lines: Floats) -> None:
     """Slope and offset (2 V, h, w) on a guide (h, w), for each of values (V, h, w), or for the guide itself (0, h, w).

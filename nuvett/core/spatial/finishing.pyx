@@ -1,75 +1,21 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-"""What a finish does to the pixels of a block, plane by plane, and small maps looked up for it.
+"""What a finish looks at: luminance and its edges, small maps enlarged, and the guided filter of noise reduction.
 
 Compiled by Cython (`./run` does it): numpy needs a dozen passes over memory for the same. Nothing here looks beyond
 the block but `edges`, and no sum depends on where a block begins, so that every part of a frame agrees.
 """
 
 from libc.math cimport sqrtf
-from libc.string cimport memcpy
 
 import numpy as np
 
 cdef float RED = 0.2126, GREEN = 0.7152, BLUE = 0.0722  # IEC 61966-2-1, as `guided.LUMINANCE`
 
 
-cdef inline float _exp(float x) noexcept nogil:
-    """exp(x) for x of at most 80, within 3e-7 of it: 2^n by the exponent's bits, 2^f by a polynomial, |f| <= 1/2."""
-    cdef float t, f, p, scale, low = -120, shift = 128.5, second = 1.44269504, first = 0.693147181, one = 1
-    cdef float a = 0.5, b = 0.166666667, c = 0.0416666667, d = 0.00833333333, e = 0.00138888889
-    cdef int n
-    t = x * second
-    t = t if t > low else low
-    n = <int>(t + shift) - 128
-    f = (t - n) * first
-    p = one + f * (one + f * (a + f * (b + f * (c + f * (d + f * e)))))
-    n = (n + 127) << 23
-    memcpy(&scale, &n, 4)
-    return p * scale
-
-
-def split(const float[:, :, :] block, float[:, :, ::1] planes):
-    cdef Py_ssize_t y, x, rows = block.shape[0], width = block.shape[1]
-    cdef const float *at
-    cdef float *r
-    cdef float *g
-    cdef float *b
-    if planes.shape[1] != rows or planes.shape[2] != width:
-        raise ValueError("a block and its planes are of one size")
-    with nogil:
-        for y in range(rows):
-            at, r, g, b = &block[y, 0, 0], &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0]
-            for x in range(width):
-                r[x] = at[3 * x]
-                g[x] = at[3 * x + 1]
-                b[x] = at[3 * x + 2]
-
-
 cdef inline float _held(float value) noexcept nogil:
     cdef float none = 0, one = 1
     value = value if value > none else none
     return value if value < one else one
-
-
-def merge(const float[:, :, ::1] planes, float[:, :, :] block, bint hold):
-    cdef Py_ssize_t y, x, rows = block.shape[0], width = block.shape[1]
-    cdef float *at
-    cdef const float *r
-    cdef const float *g
-    cdef const float *b
-    with nogil:
-        for y in range(rows):
-            at, r, g, b = &block[y, 0, 0], &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0]
-            if hold:
-                for x in range(width):
-                    at[3 * x] = _held(r[x])
-                    at[3 * x + 1] = _held(g[x])
-                    at[3 * x + 2] = _held(b[x])
-            else:
-                for x in range(width):
-                    at[3 * x] = r[x]
-                    at[3 * x + 1] = g[x]
-                    at[3 * x + 2] = b[x]
 
 
 def luminance(const float[:, :, ::1] planes, float[:, ::1] out):
@@ -136,57 +82,6 @@ def down(
                         to[x] = p * a[x] + q * b[x]
 
 
-def detailed(float[:, :, ::1] planes, const float[:, :, ::1] base, float gain, float large):
-    cdef Py_ssize_t i, count = planes.shape[1] * planes.shape[2]
-    cdef float *r = &planes[0, 0, 0]
-    cdef float *g = &planes[1, 0, 0]
-    cdef float *b = &planes[2, 0, 0]
-    cdef const float *slope = &base[0, 0, 0]
-    cdef const float *offset = &base[1, 0, 0]
-    cdef float light, detail, added, share, narrow = -1 / (large * large)
-    with nogil:
-        for i in range(count):
-            light = RED * r[i] + GREEN * g[i] + BLUE * b[i]
-            detail = light - (slope[i] * light + offset[i])
-            added = gain * detail * _exp(narrow * detail * detail)
-            r[i] += added
-            g[i] += added
-            b[i] += added
-
-
-def screened(float[:, :, ::1] planes, const float[:, :, ::1] laid, const float[::1] shares):
-    cdef Py_ssize_t plane, i, count = planes.shape[1] * planes.shape[2]
-    cdef float *to
-    cdef const float *light
-    cdef float share
-    with nogil:
-        for plane in range(3):
-            to, light = &planes[plane, 0, 0], &laid[plane if laid.shape[0] == 3 else 0, 0, 0]
-            share = shares[plane]
-            for i in range(count):
-                to[i] = 1 - (1 - to[i]) * (1 - share * _held(light[i]))
-
-
-def grained(float[:, :, ::1] planes, const float[:, ::1] noise, float gain, float lights, float least):
-    cdef Py_ssize_t y, x, width = planes.shape[2]
-    cdef float *r
-    cdef float *g
-    cdef float *b
-    cdef const float *grain
-    cdef float light, weight, added, none = 0, one = 1, two = 2, four = 4
-    cdef float most = one - least, black = 0.002
-    with nogil:
-        for y in range(planes.shape[1]):
-            r, g, b, grain = &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0], &noise[y, 0]
-            for x in range(width):
-                light = _held(RED * r[x] + GREEN * g[x] + BLUE * b[x])
-                weight = most * sqrtf(four * light * (one - light)) + (least if light > black else none)
-                added = gain * grain[x] * weight * (one + lights * (two * light - one))
-                r[x] += added
-                g[x] += added
-                b[x] += added
-
-
 def edges(const float[:, ::1] blurred, Py_ssize_t first, float spared, float steep, float[:, ::1] out):
     cdef Py_ssize_t y, x, end, left, right, above, below, height = blurred.shape[0], width = blurred.shape[1]
     cdef const float *a
@@ -219,22 +114,6 @@ cdef inline float _edge(
     cdef float along = quarter * ((bl - al) + two * (bm - am) + (br - ar))
     cdef float s = _held(sqrtf(across * across + along * along) * steep)
     return one - spared + spared * s * s * (three - two * s)
-
-
-def sharpened(float[:, :, ::1] planes, const float[:, ::1] blurred, const float[:, ::1] mask, float gain):
-    cdef Py_ssize_t i, count = planes.shape[1] * planes.shape[2]
-    cdef float *r = &planes[0, 0, 0]
-    cdef float *g = &planes[1, 0, 0]
-    cdef float *b = &planes[2, 0, 0]
-    cdef const float *soft = &blurred[0, 0]
-    cdef const float *share = &mask[0, 0]
-    cdef float added
-    with nogil:
-        for i in range(count):
-            added = gain * (RED * r[i] + GREEN * g[i] + BLUE * b[i] - soft[i]) * share[i]
-            r[i] += added
-            g[i] += added
-            b[i] += added
 
 
 cdef inline Py_ssize_t _reflected(Py_ssize_t at, Py_ssize_t count) noexcept nogil:

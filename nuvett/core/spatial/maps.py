@@ -39,7 +39,7 @@ class FrameMaps:
         self.tones = self._smoothed(light, _TONE_RADIUS, _TONE_EDGES)
         for operation in regions:
             planes = _planes(small)
-            move_regions(planes.reshape(3, -1), (self.tones[0] * light + self.tones[1]).reshape(-1), operation.shares)
+            move_regions(planes, self.tones[0] * light + self.tones[1], operation.shares)
             small = Encoded01(np.ascontiguousarray(np.moveaxis(planes, 0, 2)))
             light = encoded_luminance(small)
         self._small, self._light = small, light

@@ -1,0 +1,233 @@
+/* Pixels of any kind through a table by tetrahedral interpolation, and planes of colours to codes, row by row.
+
+   A code of eight bits is known by its place in the lattice, with the shaper in it; other values are looked up. Of the
+   six tetrahedra of a cell (Sakamoto and Itooka, US patent 4,275,413, 1981) the one that holds a colour is told by which
+   of its three fractions are larger. The four corners are weighed as one vector, which every compiler's own vectors do
+   and loops over three channels do not. */
+#ifndef NUVETT_DRAWING_LATTICE_H
+#define NUVETT_DRAWING_LATTICE_H
+
+#include "nuvett/core/lanes.h"
+#ifdef __SSE4_1__
+#include <immintrin.h>
+#endif
+
+typedef float nv_four __attribute__((vector_size(16)));
+typedef int nv_wholes __attribute__((vector_size(16)));
+typedef unsigned char nv_bytes __attribute__((vector_size(4)));
+typedef unsigned short nv_words __attribute__((vector_size(8)));
+
+#define NV_SOME 64
+#define NV_HERE static inline __attribute__((always_inline))
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__AVX2__)
+#define NV_ROW __attribute__((target_clones("arch=skylake-avx512", "avx2", "default"))) static void
+#else
+#define NV_ROW static void
+#endif
+
+/* bases, fractions : of codes of eight bits (3, 256), (256); knots : (ends, 2) place among the points of the table for
+   even steps of a value from 0 to 1, and how much further the next step is; lattice : (side^3, 4) */
+typedef struct {
+    const int *bases;
+    const float *fractions, *knots, *lattice;
+    int ends, side;
+} nv_table;
+
+typedef void (*nv_row)(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count);
+
+enum { NV_CODES, NV_DEEP, NV_COLOURS, NV_IN_PLANES };
+
+NV_HERE nv_four nv_at(const float *from) {
+    nv_four found;
+    memcpy(&found, from, sizeof found);
+    return found;
+}
+
+NV_HERE nv_four nv_between(nv_four x) {
+    const nv_four none = {0, 0, 0, 0}, all = {1, 1, 1, 1};
+    const nv_wholes above = x > none;
+    x = (nv_four)((nv_wholes)x & above);
+    const nv_wholes below = x < all;
+    return (nv_four)(((nv_wholes)x & below) | ((nv_wholes)all & ~below));
+}
+
+/* The colour at fractions of a cell. */
+NV_HERE nv_four nv_weighed(const nv_table *of, int cell, float r, float g, float b) {
+    const int red = of->side * of->side, green = of->side, all = red + green + 1;
+    /* By whether red is at least green, green at least blue, and red at least blue; 1 and 6 cannot be. */
+    const int second[8] = {1, 1, green, green, 1, red, red, red};
+    const int third[8] = {green + 1, green + 1, green + 1, red + green, red + 1, red + 1, red + green, red + green};
+    const float *corner = of->lattice + 4L * cell;
+    const int order = ((r >= g) << 2) | ((g >= b) << 1) | (r >= b);
+    float high = r > g ? r : g, low = r > g ? g : r, middle = high < b ? high : b;
+    high = high > b ? high : b;
+    middle = middle > low ? middle : low;
+    low = low < b ? low : b;
+    return nv_at(corner) * (1 - high) + nv_at(corner + 4 * second[order]) * (high - middle)
+        + nv_at(corner + 4 * third[order]) * (middle - low) + nv_at(corner + 4 * all) * low;
+}
+
+NV_HERE nv_four nv_of_codes(const nv_table *of, const unsigned char *p) {
+    const int cell = of->bases[p[0]] + of->bases[256 + p[1]] + of->bases[512 + p[2]];
+    return nv_weighed(of, cell, of->fractions[p[0]], of->fractions[p[1]], of->fractions[p[2]]);
+}
+
+/* noise : (64, 4) of the row, within half a code of a half; a table's colours lie within 0 to 1 */
+NV_HERE nv_wholes nv_dithered(nv_four made, const float *noise, long at) {
+    return __builtin_convertvector(made * 255.0f + nv_at(noise + 4 * (at & 63)), nv_wholes);
+}
+
+NV_HERE void nv_write(int kind, void *const *out, long i, nv_four made, const float *noise, int left) {
+    if (kind == NV_CODES) {
+        const nv_bytes codes = __builtin_convertvector(nv_dithered(made, noise, left + i), nv_bytes);
+        memcpy((unsigned char *)out[0] + 3 * i, &codes, 3);
+    } else if (kind == NV_DEEP) {
+        made = made * 65535.0f + 0.5f;
+        const nv_words codes = __builtin_convertvector(__builtin_convertvector(made, nv_wholes), nv_words);
+        memcpy((unsigned short *)out[0] + 3 * i, &codes, 6);
+    } else {
+        for (int p = 0; p < 3; p++) ((float *)out[p])[i] = made[p];
+    }
+}
+
+/* Four pixels at once. */
+NV_HERE void nv_write_four(
+    int kind, void *const *out, long i, nv_four a, nv_four b, nv_four c, nv_four d, const float *noise, int left
+) {
+#ifdef __SSE4_1__
+    if (kind == NV_CODES) {
+        const __m128i one = _mm_packus_epi32(
+            (__m128i)nv_dithered(a, noise, left + i), (__m128i)nv_dithered(b, noise, left + i + 1));
+        const __m128i other = _mm_packus_epi32(
+            (__m128i)nv_dithered(c, noise, left + i + 2), (__m128i)nv_dithered(d, noise, left + i + 3));
+        const __m128i order = _mm_setr_epi8(0, 1, 2, 4, 5, 6, 8, 9, 10, 12, 13, 14, -1, -1, -1, -1);
+        const __m128i codes = _mm_shuffle_epi8(_mm_packus_epi16(one, other), order);
+        memcpy((unsigned char *)out[0] + 3 * i, &codes, 12);
+        return;
+    }
+    if (kind == NV_IN_PLANES) {
+        const __m128 low = _mm_unpacklo_ps((__m128)a, (__m128)b), high = _mm_unpacklo_ps((__m128)c, (__m128)d);
+        _mm_storeu_ps((float *)out[0] + i, _mm_movelh_ps(low, high));
+        _mm_storeu_ps((float *)out[1] + i, _mm_movehl_ps(high, low));
+        _mm_storeu_ps((float *)out[2] + i, _mm_movelh_ps(_mm_unpackhi_ps((__m128)a, (__m128)b),
+                                                         _mm_unpackhi_ps((__m128)c, (__m128)d)));
+        return;
+    }
+#endif
+    nv_write(kind, out, i, a, noise, left);
+    nv_write(kind, out, i + 1, b, noise, left);
+    nv_write(kind, out, i + 2, c, noise, left);
+    nv_write(kind, out, i + 3, d, noise, left);
+}
+
+/* What is made of each of so many pixels, four by four and then one by one. */
+#define NV_WRITTEN(to, first, count, made) \
+    long i = 0; \
+    for (; i + 3 < count; i += 4) \
+        nv_write_four(to, out, first + i, made(i), made(i + 1), made(i + 2), made(i + 3), noise, left); \
+    for (; i < count; i++) nv_write(to, out, first + i, made(i), noise, left);
+
+#define NV_OF_CODES(i) nv_of_codes(of, p + 3 * (i))
+#define NV_DRAW_CODES(name, to) \
+    NV_ROW name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
+        const unsigned char *p = (const unsigned char *)in[0]; \
+        NV_WRITTEN(to, 0, count, NV_OF_CODES) \
+    }
+
+NV_DRAW_CODES(nv_codes_to_codes, NV_CODES)
+NV_DRAW_CODES(nv_codes_to_deep, NV_DEEP)
+NV_DRAW_CODES(nv_codes_to_planes, NV_IN_PLANES)
+
+NV_HERE nv_i nv_at_most(nv_i x, int most) {
+    const nv_i below = x < most;
+    return (x & below) | (most & ~below);
+}
+
+/* Cells of values and how far in them these lie, as many as NV_SOME, so that all go through the same instructions. */
+NV_HERE void nv_place(const nv_table *of, float values[3][NV_SOME], int *cells, float fractions[3][NV_SOME]) {
+    const int last = of->ends - 2, inner = of->side - 2;
+    const float steps = of->ends - 1, *knots = of->knots;
+    for (int k = 0; k < NV_SOME; k += NV_WIDE) {
+        nv_i corner = {0, 0, 0, 0, 0, 0, 0, 0};
+        for (int p = 0; p < 3; p++) {
+            const nv_v at = nv_held(nv_load(values[p] + k)) * steps;
+            const nv_i whole = nv_whole(at), knot = nv_at_most(whole, last);
+            const nv_v place = nv_from(knots, 2 * knot) + (at - nv_float(knot)) * nv_from(knots + 1, 2 * knot);
+            const nv_i inside = nv_whole(place), cell = nv_at_most(inside, inner);
+            nv_store(fractions[p] + k, place - nv_float(cell));
+            corner = corner * of->side + cell;
+        }
+        memcpy(cells + k, &corner, sizeof corner);
+    }
+}
+
+NV_HERE void nv_values(int kind, const void *const *in, long start, int some, float values[3][NV_SOME]) {
+    if (some < NV_SOME) memset(values, 0, 3 * NV_SOME * sizeof(float));
+    if (kind == NV_IN_PLANES) {
+        for (int p = 0; p < 3; p++) memcpy(values[p], (const float *)in[p] + start, some * sizeof(float));
+    } else if (kind == NV_DEEP) {
+        const unsigned short *from = (const unsigned short *)in[0] + 3 * start;
+        for (int p = 0; p < 3; p++) for (int k = 0; k < some; k++) values[p][k] = from[3 * k + p] * (1 / 65535.0f);
+    } else {
+        const float *from = (const float *)in[0] + 3 * start;
+        for (int p = 0; p < 3; p++) for (int k = 0; k < some; k++) values[p][k] = from[3 * k + p];
+    }
+}
+
+#define NV_OF_CELLS(k) nv_weighed(of, cells[k], at[0][k], at[1][k], at[2][k])
+#define NV_DRAW(name, from, to) \
+    NV_ROW name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
+        float values[3][NV_SOME], at[3][NV_SOME]; \
+        int cells[NV_SOME]; \
+        for (long start = 0; start < count; start += NV_SOME) { \
+            const int some = count - start < NV_SOME ? (int)(count - start) : NV_SOME; \
+            nv_values(from, in, start, some, values); \
+            nv_place(of, values, cells, at); \
+            NV_WRITTEN(to, start, some, NV_OF_CELLS) \
+        } \
+    }
+
+NV_DRAW(nv_deep_to_codes, NV_DEEP, NV_CODES)
+NV_DRAW(nv_deep_to_deep, NV_DEEP, NV_DEEP)
+NV_DRAW(nv_deep_to_planes, NV_DEEP, NV_IN_PLANES)
+NV_DRAW(nv_colours_to_codes, NV_COLOURS, NV_CODES)
+NV_DRAW(nv_colours_to_deep, NV_COLOURS, NV_DEEP)
+NV_DRAW(nv_colours_to_planes, NV_COLOURS, NV_IN_PLANES)
+NV_DRAW(nv_planes_to_codes, NV_IN_PLANES, NV_CODES)
+NV_DRAW(nv_planes_to_deep, NV_IN_PLANES, NV_DEEP)
+NV_DRAW(nv_planes_to_planes, NV_IN_PLANES, NV_IN_PLANES)
+
+/* What is drawn already, to codes. */
+#define NV_OF_PLANES(i) nv_between((nv_four){r[i], g[i], b[i], 0})
+#define NV_ROUND(name, to) \
+    NV_ROW name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
+        const float *r = (const float *)in[0], *g = (const float *)in[1], *b = (const float *)in[2]; \
+        NV_WRITTEN(to, 0, count, NV_OF_PLANES) \
+    }
+
+NV_ROUND(nv_rounded_codes, NV_CODES)
+NV_ROUND(nv_rounded_deep, NV_DEEP)
+
+static const nv_row NV_ROWS[4][3] = {
+    {nv_codes_to_codes, nv_codes_to_deep, nv_codes_to_planes},
+    {nv_deep_to_codes, nv_deep_to_deep, nv_deep_to_planes},
+    {nv_colours_to_codes, nv_colours_to_deep, nv_colours_to_planes},
+    {nv_planes_to_codes, nv_planes_to_deep, nv_planes_to_planes},
+};
+
+/* Rows of pixels, or of planes, that lie some bytes apart. steps : from row to row, of what comes in and goes out */
+static void nv_draw(
+    nv_row row, const nv_table *of, const void *const *in, void *const *out, const long *steps, const float *noise,
+    const int *at, long rows, long count
+) {
+    for (long y = 0; y < rows; y++) {
+        const void *from[3];
+        void *to[3];
+        for (int p = 0; p < 3; p++) {
+            from[p] = (const char *)in[p] + y * steps[0];
+            to[p] = (char *)out[p] + y * steps[1];
+        }
+        row(of, from, to, noise + 256 * ((at[1] + y) & 63), at[0] & 63, count);
+    }
+}
+#endif
