@@ -1,16 +1,38 @@
-"""Requests that compute run on threads of their own, few of them, so that pages and scripts answer meanwhile."""
+"""Requests that compute run on threads of their own, few of them, so that pages and scripts answer meanwhile.
 
+Whoever asked may have left by the time that it is their turn, or before it ends: nothing is computed for them then.
+"""
+
+import asyncio
 import os
 from collections.abc import Awaitable, Callable
+from dataclasses import replace
 from functools import partial, wraps
+from threading import Event
 from typing import ParamSpec, TypeVar
 
 from anyio import CapacityLimiter, to_thread
+from fastapi import Request
 
+from nuvett.core.errors import StoppingError
 from nuvett.web.context import Context
 
 P = ParamSpec("P")
 T = TypeVar("T")
+
+
+_LOOKS = 0.3  # seconds between looks at whether somebody still waits for an answer
+
+
+class Leaving(Event):
+    """Set once nobody waits for an answer any more, or as what it stands on is."""
+
+    def __init__(self, stopping: Event) -> None:
+        super().__init__()
+        self._stopping = stopping
+
+    def is_set(self) -> bool:
+        return super().is_set() or self._stopping.is_set()
 
 
 def make_limiter() -> CapacityLimiter:
@@ -44,6 +66,25 @@ def _on_threads(endpoint: Callable[P, T], limiter: str) -> Callable[P, Awaitable
         context = named["context"]
         assert isinstance(context, Context)
         found: CapacityLimiter = getattr(context.request.app.state, limiter)
-        return await to_thread.run_sync(partial(endpoint, *arguments, **named), limiter=found)
+        leaving = Leaving(context.studio.stopping)
+        named["context"] = replace(context, studio=replace(context.studio, stopping=leaving))
+        watching = asyncio.create_task(_watch(context.request, leaving))
+        try:
+            work = partial(_unless_left, leaving, partial(endpoint, *arguments, **named))
+            return await to_thread.run_sync(work, limiter=found)
+        finally:
+            watching.cancel()
 
     return run
+
+
+async def _watch(request: Request, leaving: Event) -> None:
+    while not await request.is_disconnected():
+        await asyncio.sleep(_LOOKS)
+    leaving.set()
+
+
+def _unless_left(leaving: Event, work: Callable[[], T]) -> T:
+    if leaving.is_set():
+        raise StoppingError
+    return work()

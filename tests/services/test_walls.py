@@ -216,3 +216,15 @@ def test_what_a_person_sees_first_is_worked_out_once_the_light_is_evened(studio:
 
     assert prepared(light_due=True, asked="") == ("", 0)
     assert prepared(light_due=False, asked="evened") == ("evened draft", 1)
+
+
+def test_a_wall_that_is_left_is_worked_out_no_further_but_for_what_is_seen_first(studio: Studio, slug: str) -> None:
+    def asked_after(stopped: bool, before: str) -> str:
+        with studio.database.session() as session:
+            series = find_series(session, slug)
+            series.wall_asked = before
+            wall_filling.leave_wall(session, series, stopped)
+            return series.wall_asked
+
+    assert asked_after(False, "evened draft") == "draft" and asked_after(False, "evened") == ""
+    assert asked_after(True, "evened draft") == "" and asked_after(True, "") == ""

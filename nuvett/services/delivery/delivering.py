@@ -9,7 +9,7 @@ from pathlib import Path
 from sqlalchemy import Select, select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import DiskFullError, NuvettError, StoppingError, StoreAbsentError
+from nuvett.core.errors import DiskFullError, NuvettError, StoreAbsentError
 from nuvett.core.plan.documents import read_plan, with_tables
 from nuvett.imaging.encode import FORMATS
 from nuvett.services.delivery.delivery_settings import PICTURE, settings_of
@@ -121,8 +121,7 @@ def make_file(studio: Studio, file_id: uuid.UUID) -> None:
 
     Raises StoppingError, DiskFullError.
     """
-    if studio.stopping.is_set():
-        raise StoppingError
+    studio.pause()
     with studio.database.session() as session:
         file = session.get(models.DeliveryFile, file_id)
         delivery = session.get(models.Delivery, file.delivery_id) if file else None

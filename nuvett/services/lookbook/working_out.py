@@ -66,15 +66,20 @@ class PairFiles:
 def work_out(studio: Studio, pairs: Sequence[PairFiles]) -> uuid.UUID:
     """Work a look out from pairs; the id of it, which is on trial until it is kept.
 
-    Raises PairError where a pair does not show the same, and as `decode` for a file that cannot be read.
+    Raises PairError where a pair does not show the same, StoppingError where nobody waits for it any more, and as
+    `decode` for a file that cannot be read.
     """
     if not 0 < len(pairs) <= MOST_PAIRS:
         raise PairError(f"Give 1 to {MOST_PAIRS} pairs of before and after.")
-    laid = [_laid(pair, studio.limits) for pair in pairs]
+    laid = []
+    for files in pairs:
+        studio.pause()
+        laid.append(_laid(files, studio.limits))
     found = infer_table([(pair.before, pair.after) for pair in laid])
     name = display_name(pairs[0].after[0])
     text = write_cube(found.table, name, found.warnings).encode()
     views = [_views(pair, HeldTable.of(found.table)) for pair in laid]
+    studio.pause()
     with studio.database.session() as session:
         keep = keeping(session, studio)
         blob, _ = keep.put(BytesIO(text))

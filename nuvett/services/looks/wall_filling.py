@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
+from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.services.engine.facts import Facts
 from nuvett.services.engine.wall import State, Wall
 from nuvett.services.looks.carrying import carry_state
@@ -45,11 +45,21 @@ def _queue(session: Session, studio: Studio, series_id: uuid.UUID, states: Seque
 
 
 def filling_of(studio: Studio, session: Session, slug: str, key: str) -> Filling:
-    """How far a state of a series' wall is worked out. Raises as `state_of`."""
+    """How far a state of a series' wall is worked out; who asks looks at it, so it goes on. Raises as `state_of`."""
     series = find_series(session, slug)
     facts = series_facts(session, series)
     missing = _state(studio, session, series, facts, key).missing()
+    if missing and key not in series.wall_asked.split():
+        _queue(session, studio, series.id, [*series.wall_asked.split(), key])
     return Filling(len(facts) - len(missing), len(facts))
+
+
+def leave_wall(session: Session, series: models.Series, stopped: bool) -> None:
+    """Work out no more of what is looked at; unless it was stopped, what is seen first is worked out all the same."""
+    asked, usual = series.wall_asked.split(), ""
+    if asked and not stopped:
+        usual = usual_state(carry_state(session, series, series_facts(session, series)))
+    series.wall_asked = usual if usual in asked else ""
 
 
 def _state(studio: Studio, session: Session, series: models.Series, facts: Facts, key: str) -> State:
@@ -76,8 +86,7 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
     at_work: list[State] = []
     missing: list[tuple[State, int]] = []
     while True:
-        if studio.stopping.is_set():
-            raise StoppingError
+        studio.pause()
         asked = _asked(studio, series_id)
         if not _are_same(asked, at_work):
             at_work, missing = asked, [(state, index) for state in asked for index in state.missing()]

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from threading import Event
 
+from nuvett.core.errors import StoppingError
 from nuvett.imaging.opened import Limits
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.platform.memory import MemoryBudget
@@ -14,7 +15,7 @@ from nuvett.store.database import Database
 
 @dataclass(frozen=True)
 class Studio:
-    """Shared means of all use cases; made once at each entry point. Long work looks at `stopping` now and then."""
+    """Shared means of all use cases; made once at each entry point. Long work pauses now and then."""
 
     settings: Settings
     database: Database
@@ -32,6 +33,11 @@ class Studio:
         bench = Workbench(blobs, database, limits, settings.cache_megabytes)
         memory = MemoryBudget(settings.task_megabytes * 1_000_000)
         return cls(settings, database, blobs, bench, Queue(settings.database), memory)
+
+    def pause(self) -> None:
+        """A place where long work can stop, with what is done kept. Raises StoppingError where it is to stop."""
+        if self.stopping.is_set():
+            raise StoppingError
 
     @property
     def limits(self) -> Limits:

@@ -93,8 +93,7 @@ def give_way(studio: Studio, task: str) -> None:
 
     A task that ends so is queued again, behind what it gave way to.
     """
-    if studio.stopping.is_set():
-        raise StoppingError
+    studio.pause()
     with studio.database.session() as session:
         if session.scalar(_WAITS, {"own": priority_of(task)}):
             raise StoppingError

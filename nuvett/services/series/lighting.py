@@ -10,7 +10,7 @@ import numpy as np
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, NotFoundError, StoppingError
+from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Matched, Seen, match_seen
@@ -166,24 +166,18 @@ def _even_due(
     due = [setup for setup, key in named.items() if setup is None or keys.get(setup) != key]
     # Those that keep to their own first, because the others may be held against them.
     for setup in due:
-        _pause(studio)
+        studio.pause()
         own = [row for row in members[setup] if row.own]
         if own:
             place = next((i for i, row in enumerate(own) if row.id == hero), None)
             _keep(studio, own, even_members([_seen(studio, row) for row in own], place, _matched(studio)))
     for setup in due:
-        _pause(studio)
+        studio.pause()
         others = [row for row in members[setup] if not row.own]
         _keep(studio, others, [_by_choice(studio, row, members) for row in others])
         if setup is not None:
             with studio.database.session() as session:
                 session.execute(update(models.SetUp).where(models.SetUp.id == setup).values(light_key=named[setup]))
-
-
-def _pause(studio: Studio) -> None:
-    """A place where evening can stop: set-ups that are done stay done."""
-    if studio.stopping.is_set():
-        raise StoppingError
 
 
 def _rows(session: Session, series_id: uuid.UUID, things: dict[uuid.UUID, Things]) -> list[_Row]:

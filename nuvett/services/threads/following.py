@@ -13,7 +13,7 @@ import numpy as np
 from sqlalchemy import delete, exists, select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.errors import InvalidChangeError, StoppingError
+from nuvett.core.errors import InvalidChangeError
 from nuvett.core.thread.cells import COLUMNS, Described
 from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, Known, region_of, surest
 from nuvett.core.thread.growing import EDGE
@@ -172,8 +172,7 @@ def _found(studio: Studio, frames: Iterable[FrameFacts], sources: Sequence[Known
     """Frames that may show a thing, each with the surest place by any of the sources."""
     found = []
     for frame in frames:
-        if studio.stopping.is_set():
-            raise StoppingError
+        studio.pause()
         best = surest(sources, described_of(studio, frame))
         if best is not None and best[0].sure >= DOUBTFUL:
             found.append(_Place(frame, *best))

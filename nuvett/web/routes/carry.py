@@ -64,6 +64,13 @@ def filling(context: Means, slug: str, show: Annotated[str, Query(max_length=20)
     return JSONResponse({"known": found.known, "frames": found.frames})
 
 
+@router.delete("/carry/filling", status_code=204)
+def leave(context: Means, slug: str, stopped: bool = False) -> None:
+    """Work out no more of the wall: somebody stopped it, or left the page."""
+    with context.session() as session:
+        wall_filling.leave_wall(session, find_series(session, slug), stopped)
+
+
 @router.get("/carry/pull")
 @heavy
 def suggested_pull(context: Means, slug: str) -> JSONResponse:

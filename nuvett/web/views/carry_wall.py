@@ -35,12 +35,16 @@ Sort = Literal["shooting", "drift", "thread"]
 
 
 class Shown(FramesAsked):
-    """How a wall is asked for: which state it shows, which one beside it, in what order, and which of its frames."""
+    """How a wall is asked for: which state it shows, which one beside it, in what order, and which of its frames.
+
+    fill : whether frames that are not seen are worked out, too
+    """
 
     show: str = Field(default="", max_length=20)
     beside: str = Field(default="", max_length=20)
     sort: Sort = "shooting"
     thread: str = Field(default="", max_length=40)
+    fill: bool = True
 
 
 @dataclass(frozen=True)
@@ -118,8 +122,9 @@ def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> di
     if page - _page(found, start):
         wall = build_wall(bench, facts, wanted.aims, wanted.show, page)
     beside = build_wall(bench, facts, other.aims, other.show, page) if other else None
-    with context.session() as session:
-        wall_filling.queue_fill(session, context.studio, series_id, [(key, wall), (shown.beside, beside)])
+    if shown.fill:
+        with context.session() as session:
+            wall_filling.queue_fill(session, context.studio, series_id, [(key, wall), (shown.beside, beside)])
     tiles = {
         index: tile_of(slug, wall.items[index], labels[facts[index].id], beside=beside.items[index] if beside else None)
         for index in page
@@ -129,6 +134,7 @@ def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> di
         "show": key,
         "beside": shown.beside,
         "sort": shown.sort,
+        "fills": shown.fill,
         "only": shown.only,
         "query": shown.find,
         "choices": chosen[0],

@@ -36,17 +36,17 @@ export class Refused extends Error {
  * Fetch, with errors as sentences; `json` or `form` is sent as the body.
  *
  * @param {string} address
- * @param {{ method?: string, json?: unknown, form?: FormData, signal?: AbortSignal }} [asked]
+ * @param {{ method?: string, json?: unknown, form?: FormData, signal?: AbortSignal, keepalive?: boolean }} [asked]
  * @throws {Refused}
  */
-export async function ask(address, { method = "GET", json, form, signal } = {}) {
+export async function ask(address, { method = "GET", json, form, signal, keepalive } = {}) {
   /** @type {Record<string, string>} */
   const headers = { accept: "application/json" };
   if (json !== undefined) headers["content-type"] = "application/json";
   const body = json === undefined ? form : JSON.stringify(json);
   let response;
   try {
-    response = await fetch(address, { method, signal, headers, body });
+    response = await fetch(address, { method, signal, headers, body, keepalive });
   } catch (error) {
     if (error instanceof Error && error.name === "AbortError") throw error;
     throw new Refused("The application cannot be reached. Nothing was lost; try again in a moment.");

@@ -44,7 +44,7 @@ export const carry = () => ({
     });
     /** While frames are worked out in the background say how far that is; then show what is said of all of them. */
     const follow = async () => {
-      const words = one("[data-filling]", wall);
+      const words = one('[data-filling][data-fills="1"]', wall);
       if (!words) return;
       await new Promise((resolve) => setTimeout(resolve, AGAIN));
       if (!words.isConnected) return;
@@ -60,6 +60,19 @@ export const carry = () => ({
     };
     lookForTiles();
     follow();
+    const leave = (stopped, keepalive) =>
+      ask(`/series/${slug}/carry/filling?stopped=${stopped}`, { method: "DELETE", keepalive });
+    // What only this page wanted is not worked out once it is left.
+    addEventListener("pagehide", () => {
+      if (one('[data-filling][data-fills="1"]', wall)) leave(false, true).catch(() => {});
+    });
+    wall.addEventListener("click", async ({ target }) => {
+      const fill = target.closest("[data-fill]")?.dataset.fill;
+      if (!fill) return;
+      setAddress({ fill: fill === "on" ? null : "false" });
+      if (fill === "off") await leave(true, false).catch((error) => say(error.message));
+      await hang(location.search).catch((error) => say(error.message));
+    });
     const change = newestWins(async (look) => {
       try {
         const held = { document: look, revision: state.revision, known: state.known };

@@ -16,10 +16,19 @@ export const workOut = () => ({
   addPair() {
     one("[data-pairs]", this.root).append(one("[data-pair-template]", this.root).content.cloneNode(true));
   },
-  tell(words) {
-    const slip = one("[data-working]", this.root);
+  /** Say what is done, or went wrong; what can be stopped has a signal, which the server sees by itself. */
+  tell(words, stoppable = false) {
+    const [slip, stop] = ["[data-working]", "[data-stop]"].map((what) => one(what, this.root));
     slip.hidden = !words;
-    slip.textContent = words;
+    one("[data-working-words]", slip).textContent = words;
+    stop.hidden = !stoppable;
+    if (!stoppable) return undefined;
+    const stopping = new AbortController();
+    stop.onclick = () => stopping.abort();
+    return stopping.signal;
+  },
+  failed(error) {
+    this.tell(error.name === "AbortError" ? "Stopped. Nothing was kept." : error.message);
   },
   show(id) {
     const { slug } = this.root.dataset;
@@ -37,11 +46,11 @@ export const workOut = () => ({
       count += 1;
     }
     if (!count) return say("Choose the pictures of a pair first.");
-    this.tell(`Laying ${count === 1 ? "the pair" : `${count} pairs`} over each other…`);
+    const signal = this.tell(`Laying ${count === 1 ? "the pair" : `${count} pairs`} over each other…`, true);
     try {
-      this.show((await (await ask("/lookbook/pairs", { method: "POST", form })).json()).id);
+      this.show((await (await ask("/lookbook/pairs", { method: "POST", form, signal })).json()).id);
     } catch (error) {
-      this.tell(error.message);
+      this.failed(error);
     }
     return undefined;
   },
