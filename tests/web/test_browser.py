@@ -210,6 +210,22 @@ def test_an_older_wall_never_appears_over_a_newer_one(quiet: Page, site: str) ->
     expect(page.locator(".tile")).to_have_count(36)
 
 
+def test_what_takes_long_is_seen_and_can_be_stopped(quiet: Page, site: str) -> None:
+    page, held = quiet, []
+    page.goto(f"{site}{DEMO_SERIES}/carry")
+    before = page.locator("[data-shown-state]").get_attribute("data-shown-state") or ""
+    waits, stop = page.locator("#waits"), page.locator("#waits").get_by_role("button", name="stop")
+    page.route("**/carry/wall?show=original*", lambda route: held.append(route))
+    with page.expect_request("**/carry/wall?show=original*"):
+        page.get_by_role("link", name="Original", exact=True).click()
+    expect(waits.locator("i")).to_be_visible()
+    expect(page.get_by_text("At work for")).to_be_visible()
+    stop.click()
+    expect(page.locator("#said")).to_have_text("Stopped. Nothing was changed.")
+    expect(waits).to_be_hidden()
+    expect(page.locator("[data-shown-state]")).to_have_attribute("data-shown-state", before)
+
+
 def test_a_trim_stays_on_its_frame(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/trim")

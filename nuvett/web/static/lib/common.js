@@ -1,5 +1,7 @@
 // Small helpers that every screen uses.
 
+import { waitFor } from "./waiting.js";
+
 /** @type {(selector: string, root?: ParentNode) => any} The first element; callers know what it is. */
 export const one = (selector, root = document) => root.querySelector(selector);
 /** @type {(selector: string, root?: ParentNode) => any[]} */
@@ -33,23 +35,30 @@ export class Refused extends Error {
 }
 
 /**
- * Fetch, with errors as sentences; `json` or `form` is sent as the body.
+ * Fetch, with errors as sentences; `json` or `form` is sent as the body. Unless it is quiet, it is seen when it takes
+ * long, and what changes nothing can be stopped then.
  *
  * @param {string} address
- * @param {{ method?: string, json?: unknown, form?: FormData, signal?: AbortSignal, keepalive?: boolean }} [asked]
+ * @param {{ method?: string, json?: unknown, form?: FormData, signal?: AbortSignal, keepalive?: boolean,
+ *   quiet?: boolean }} [asked]
  * @throws {Refused}
  */
-export async function ask(address, { method = "GET", json, form, signal, keepalive } = {}) {
+export async function ask(address, { method = "GET", json, form, signal, keepalive, quiet } = {}) {
   /** @type {Record<string, string>} */
   const headers = { accept: "application/json" };
   if (json !== undefined) headers["content-type"] = "application/json";
   const body = json === undefined ? form : JSON.stringify(json);
+  const own = method === "GET" && !signal ? new AbortController() : null;
+  const over = quiet ? () => {} : waitFor(own && (() => own.abort()));
   let response;
   try {
-    response = await fetch(address, { method, signal, headers, body, keepalive });
+    response = await fetch(address, { method, signal: own?.signal ?? signal, headers, body, keepalive });
   } catch (error) {
+    if (own?.signal.aborted) throw new Refused("Stopped. Nothing was changed.");
     if (error instanceof Error && error.name === "AbortError") throw error;
     throw new Refused("The application cannot be reached. Nothing was lost; try again in a moment.");
+  } finally {
+    over();
   }
   if (!response.ok) {
     const said = await response.json().catch(() => ({}));

@@ -50,7 +50,7 @@ export const carry = () => ({
       if (!words.isConnected) return;
       try {
         const address = `/series/${slug}/carry/filling?show=${encodeURIComponent(words.dataset.filling)}`;
-        const told = document.hidden ? null : await (await ask(address)).json();
+        const told = document.hidden ? null : await (await ask(address, { quiet: true })).json();
         if (told && told.known >= told.frames) return hang(location.search);
         if (told) one("b", words).textContent = String(told.known);
       } catch {
