@@ -34,7 +34,7 @@ _TILE = re.compile(r'src="(/series/[^"]+/picture\.jpg\?[^"]+)"')
 
 
 @contextmanager
-def _web(environment: dict[str, str]) -> Iterator[str]:
+def web(environment: dict[str, str]) -> Iterator[str]:
     """A web server that has just been started, and where it answers."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -65,7 +65,7 @@ def _asked(address: str, body: object = None, method: str = "GET") -> tuple[floa
     return time.perf_counter() - start, found
 
 
-def _idle(database: str) -> None:
+def at_rest(database: str) -> None:
     """Wait until no work is left."""
     query = (
         "SELECT (SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND task_name NOT IN "
@@ -175,7 +175,7 @@ def _changed(base: str, database: str) -> dict[str, object]:
         ("and again, s", "carry/redo"),
     ):
         found[row] = round(_sent(f"{base}/{path}"), 2)
-        _idle(database)
+        at_rest(database)
     taken, made = _first_file(base, database)
     found |= {"an order of all taken, s": round(taken, 2), "its first file, s": round(made, 2)}
     return found | {"deleting the series, s": round(_sent(f"{base}/delete"), 2)}
@@ -195,8 +195,8 @@ def run() -> list[Table]:
         studio = Studio.of(Settings(database=database, blobs=blobs))
         for count in _LENGTHS:
             slug = repeat_series(studio, "autumn-table", f"Long {count}", count)
-            _idle(database)
-            with _web(environment) as address:
+            at_rest(database)
+            with web(environment) as address:
                 base = f"{address}/series/{slug}"
                 for page in _PAGES:
                     (cold, _), (warm, html) = _asked(f"{base}/{page}"), _asked(f"{base}/{page}")

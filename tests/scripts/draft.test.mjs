@@ -23,6 +23,21 @@ test("while one is under way the next waits, and only the newest of those is sen
   assert.ok(settled);
 });
 
+test("who sends is told whether something newer waits", async () => {
+  const told = [];
+  let newer;
+  const draft = newestWins(async (value, waits) => {
+    newer = waits;
+    await new Promise((resolve) => setTimeout(resolve));
+    told.push([value, waits()]);
+  });
+  draft(1);
+  assert.equal(newer(), false);
+  draft(2);
+  await draft.settled();
+  assert.deepEqual(told, [[1, true], [2, false]]);
+});
+
 test("of several askings only the latest still counts", () => {
   const ask = latest();
   const [first, second] = [ask(), ask()];

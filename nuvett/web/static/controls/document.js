@@ -14,6 +14,9 @@ import { morphInto } from "../lib/morphing.js";
 import { connectWithout } from "./without.js";
 import { connectPicking } from "./picking.js";
 
+const SEEN = 600; // ms that a picture is waited for at most before what is measured of it is asked for
+const MEASURED = 400; // ms between what is measured while something moves on and on
+
 /**
  * State and behaviour that Shape and Trim share.
  *
@@ -30,6 +33,7 @@ export const sheetOf = (where) => ({
   spot: -1,
   pickedKind: "",
   joining: null,
+  measured: 0,
   // The rest stands once the page does.
   root: null,
   slug: "",
@@ -60,7 +64,7 @@ export const sheetOf = (where) => ({
     this.area = this.document.areas[area] ? area : null;
     const within = this.areaOf(this.open);
     if (within !== null && !this.document.areas[within]) this.open = ""; // an area of another frame
-    this.draft = newestWins((asked) => this.send(asked));
+    this.draft = newestWins((asked, newer) => this.send(asked, newer));
     root.addEventListener("live-input", ({ detail }) => {
       if (this.ofBrush(detail)) return;
       setAt(this.document, detail.name, detail.value);
@@ -178,7 +182,7 @@ export const sheetOf = (where) => ({
     }
     this.placeHistory();
   },
-  async send({ proofs = false, drag }) {
+  async send({ proofs = false, drag }, newer) {
     const slow = setTimeout(() => this.$dispatch("pictures", { waiting: true }), 150);
     const drafted = async (asked) => {
       const worked = { area: this.areaOf(this.open), where: this.area, uncut: this.cutting };
@@ -190,12 +194,16 @@ export const sheetOf = (where) => ({
       const untouched = this.watch();
       const first = await drafted({ parts: false, drag });
       if (drag && untouched()) this.document = first.document;
-      const rest = drafted({ parts: true, proofs });
       const { pictures, placed, missing = "" } = first;
       this.missing = missing;
       const around = { placed, where: first.where ?? "", cutting: this.cutting };
-      this.$dispatch("pictures", { pictures, quick: !proofs, ...around });
-      const answer = await rest;
+      await new Promise((resolve) => {
+        this.$dispatch("pictures", { pictures, quick: !proofs, seen: resolve, ...around });
+        setTimeout(resolve, SEEN);
+      });
+      if (newer() && performance.now() - this.measured < MEASURED) return;
+      const answer = await drafted({ parts: true, proofs });
+      this.measured = performance.now();
       one("[data-instruments]", this.root).innerHTML = answer.instruments; // out of sight; put in place below
       this.place();
       if (answer.proofs) morphInto(one("[data-proofs]", this.root), answer.proofs);

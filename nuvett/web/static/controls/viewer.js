@@ -90,7 +90,7 @@ export const viewer = () => ({
     this.cropAnew();
   },
   /** After a draft: everything that shows the picture shows the new one. */
-  async follow({ pictures, quick, waiting, placed, where, cutting }) {
+  async follow({ pictures, quick, waiting, placed, where, cutting, seen }) {
     if (cutting !== undefined && cutting !== this.cutting) {
       this.cutting = cutting;
       this.showVeil();
@@ -105,6 +105,7 @@ export const viewer = () => ({
     this.pictures = pictures;
     if (placed) this.place(placed);
     await this.paint(quick);
+    seen?.();
     if (quick) return;
     this.showVeil();
     this.cropAnew();

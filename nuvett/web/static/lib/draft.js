@@ -1,4 +1,5 @@
 // The newest value wins: while one draft is being computed the next waits, and only the latest waiting one is sent.
+// `send` is also handed a test of whether a newer one waits, so that it may leave out what that will say anyway.
 
 export function newestWins(send) {
   let busy = false;
@@ -9,7 +10,7 @@ export function newestWins(send) {
   const run = async (value) => {
     busy = true;
     try {
-      await send(value);
+      await send(value, () => waiting !== null);
     } finally {
       busy = false;
       if (waiting !== null) {

@@ -1,6 +1,8 @@
 // Long lists page by page: what is not rendered yet holds its place, and is asked for when it comes near the screen.
 
 const NEAR = "600px";
+const WATCHED = 4; // of so many places one is watched, and the last of each page: watching costs with every frame drawn
+const AT_ONCE = 4; // places that are filled before the screen is drawn again, so that scrolling goes on meanwhile
 
 /** Where the page begins that a place of a list is on. */
 export function pageStart(place, size) {
@@ -24,12 +26,15 @@ export function startSeen(places, scrolled, size) {
  */
 export function fillAsSeen({ places, size, load, filled = () => {} }) {
   const asked = new Set();
-  const put = (html, start) => {
+  const put = async (html, start) => {
     const page = document.createElement("template");
     page.innerHTML = html;
-    const at = places().slice(start);
-    for (const [index, made] of [...page.content.children].entries()) {
-      if (at[index]?.matches("i")) at[index].replaceWith(made);
+    const made = [...page.content.children];
+    const waiting = places().slice(start, start + made.length);
+    for (const [index, tile] of made.entries()) {
+      if (index && index % AT_ONCE === 0) await new Promise((resolve) => requestAnimationFrame(resolve));
+      // What was rendered anew meanwhile is not there any more.
+      if (waiting[index]?.matches("i") && waiting[index].isConnected) waiting[index].replaceWith(tile);
     }
   };
   const observer = new IntersectionObserver(
@@ -41,7 +46,7 @@ export function fillAsSeen({ places, size, load, filled = () => {} }) {
         if (asked.has(start)) continue;
         asked.add(start);
         try {
-          put(await load(start), start);
+          await put(await load(start), start);
           filled();
         } catch {
           // It is asked for again when it next comes near.
@@ -54,6 +59,10 @@ export function fillAsSeen({ places, size, load, filled = () => {} }) {
   );
   return () => {
     observer.disconnect();
-    for (const place of places()) if (place.matches("i")) observer.observe(place);
+    const all = places();
+    for (const [index, place] of all.entries()) {
+      const watched = index % WATCHED === 0 || (index + 1) % size() === 0 || index === all.length - 1;
+      if (watched && place.matches("i")) observer.observe(place);
+    }
   };
 }
