@@ -12,8 +12,8 @@ from bench.pages import at_rest, web
 from bench.report import Table
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
-from tools.shots import FLAGS
 from tools.long_series import repeat_series
+from tools.shots import FLAGS
 
 _LENGTHS = (36, 2000)
 _DRAGS, _APART, _STEP = 14, 400, 6  # moves of a value, ms between them, pixels of each

@@ -11,7 +11,7 @@ from starlette.datastructures import Headers
 from starlette.staticfiles import StaticFiles
 
 from nuvett.services.entry.sessions import Attempts, Sessions
-from nuvett.services.platform.freed import hand_back_freed
+from nuvett.services.platform.memory import hand_back_freed
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web import faults

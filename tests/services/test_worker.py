@@ -20,7 +20,7 @@ from nuvett.services.delivery.delivery_settings import DeliverySettings
 from nuvett.services.files import writing
 from nuvett.services.files.measuring import MeasuredFile
 from nuvett.services.platform import workers
-from nuvett.services.platform.freed import hand_back_freed
+from nuvett.services.platform.memory import hand_back_freed
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import clips, new_references
 from nuvett.services.series import catalogue, gathering, lighting
@@ -202,7 +202,7 @@ def test_jobs_handed_back_at_a_stop_wait_again_uncounted(studio: Studio) -> None
     with studio.database.session() as session:
         jobs = set(session.scalars(text("SELECT id FROM procrastinate_jobs")))
     workers.hand_back(studio, jobs)
-    assert queued(studio) == [("ingest_frame", "todo", 2)]
+    assert queued(studio) == [("ingest_frame", "todo", 2), ("glimpse_frames", "todo", 0)]
 
 
 def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_later(

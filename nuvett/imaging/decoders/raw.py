@@ -109,6 +109,15 @@ def _rendering(
     return fit_rendering(np.asarray(scene, np.float32), np.asarray(small, np.float32))
 
 
+def own_picture_of(path: Path) -> NDArray[np.uint8] | None:
+    """The picture that the camera put into a raw file (h, w, 3), upright; none where there is none.
+
+    Raises UnknownCameraError, TruncatedFileError.
+    """
+    with _in_our_words(), rawpy.imread(str(path)) as raw:
+        return _own_picture(raw)
+
+
 def _own_picture(raw: rawpy.RawPy) -> NDArray[np.uint8] | None:
     """The picture that the camera put into a raw file (h, w, 3), upright or not; none where there is none."""
     try:

@@ -1,7 +1,11 @@
-"""Memory of tasks, counted, so that several large pictures wait for each other instead of filling the machine."""
+"""Memory of tasks, counted, so that several large pictures wait for each other instead of filling the machine;
+and handed back to the system before the next asks for its own.
+"""
 
-from collections.abc import Iterator
+import ctypes
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 from threading import Condition
 
 from nuvett.imaging.opened import Header
@@ -36,3 +40,18 @@ class MemoryBudget:
             with self._turn:
                 self._held -= wanted
                 self._turn.notify_all()
+
+
+def hand_back_freed() -> None:
+    """Let the allocator give back what lies free in it. Where it cannot be asked to, nothing is done.
+
+    Large pictures leave gaps that the next ones do not fit into, so that without this a worker grows for many files.
+    """
+    trim = _trim()
+    if trim is not None:
+        trim(0)
+
+
+@cache
+def _trim() -> Callable[[int], int] | None:
+    return getattr(ctypes.CDLL(None), "malloc_trim", None)  # glibc's

@@ -21,6 +21,7 @@ from nuvett.services.engine.arrays import dump_features, dump_sample
 from nuvett.services.files.measuring import MeasuredFile, measure_file
 from nuvett.services.platform.blobs import blobs_of, keeping, sweep
 from nuvett.services.platform.checkup import queue_anew
+from nuvett.services.platform.glimpses import queue_glimpses
 from nuvett.services.platform.incoming import display_name, examine, refuse
 from nuvett.services.platform.queue import INGEST_FRAME
 from nuvett.services.platform.studio import Studio
@@ -67,6 +68,7 @@ def add_frame(
     session.add(frame)
     session.flush()
     studio.queue.defer(session, INGEST_FRAME, frame_id=str(frame.id))
+    queue_glimpses(session, studio, series.id)
     return frame
 
 
@@ -111,6 +113,7 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         keep = keeping(session, studio)
         frame.developed = keep.put_file(developed)[0] if developed else None
         frame.view, _ = keep.put(BytesIO(encoded))
+        frame.glimpse = None
         frame.sample, _ = keep.put(dump_sample(measured.sample))
         frame.points, _ = keep.put(dump_features(measured.features))
         frame.exposure = measured.facts.exposure

@@ -48,6 +48,16 @@ def frame_picture(
     return Response(data, media_type="image/jpeg", headers=FOREVER)
 
 
+@router.get("/frames/{frame_id}/glimpse.jpg")
+def frame_glimpse(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
+    """A frame that waits to be measured, small."""
+    with context.session() as session:
+        name = find_frame(session, find_series(session, slug), frame_id).glimpse
+    if name is None:
+        raise NotFoundError
+    return Response(context.studio.blobs.read(name), media_type="image/jpeg")
+
+
 @router.get("/frames/{frame_id}/crop.png")
 @heavy
 def frame_crop(

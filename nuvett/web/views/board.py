@@ -21,6 +21,8 @@ from nuvett.web.views.frame_lists import FramesAsked
 WHOLE, PAGE = 48, 24
 """Frames up to which a board is there whole, and of a longer one at once; more come as they are looked for."""
 
+_COMING = 16  # frames that wait which are shown
+
 
 @dataclass(frozen=True)
 class GatherFrame:
@@ -88,7 +90,10 @@ class Named:
 
 @dataclass(frozen=True)
 class Board:
-    """Everything that the board of Gather shows. page_size : how many frames are there at once"""
+    """Everything that the board of Gather shows.
+
+    coming : the first frames that wait and can be seen already; page_size : how many frames are there at once
+    """
 
     setups: list[GatherSetup]
     waiting: int
@@ -101,6 +106,7 @@ class Board:
     watch: Watch | None
     ordered_by: str
     developments: list[str]
+    coming: list[Named]
     asked: Asked
     page_size: int
     undo: str
@@ -126,6 +132,7 @@ class _Row:
     problem: str
     setup_id: uuid.UUID | None
     taken: datetime | None
+    glimpse: str | None
     favourite: bool
     left_out: bool
 
@@ -163,6 +170,7 @@ def board_of(context: Context, session: Session, slug: str, asked: Asked) -> Boa
         watch=_watch(session, series),
         ordered_by=series.ordered_by,
         developments=companions.developments_in(session, series),
+        coming=[row.named for row in rows if row.state == "waiting" and row.glimpse][:_COMING],
         asked=asked,
         page_size=size,
         undo=undo_words(past),
