@@ -54,7 +54,10 @@ export async function sendFiles(root, address, files, after) {
       const row = document.createElement("li");
       const bar = document.createElement("progress");
       const name = document.createElement("span");
-      name.textContent = file.name;
+      name.textContent = name.title = file.name;
+      row.className = "flex items-center gap-2";
+      name.className = "min-w-0 flex-1 truncate";
+      bar.className = "h-2 w-24";
       bar.max = 1;
       bar.setAttribute("aria-label", file.name);
       row.append(name, bar);
@@ -71,6 +74,7 @@ export async function sendFiles(root, address, files, after) {
         row.remove();
       } else if (problem) {
         bar.remove();
+        name.className = "";
         name.textContent = `${file.name}: ${problem}`;
         say(`${file.name}: ${problem}`);
       } else {
