@@ -31,7 +31,7 @@ typedef int nv_i __attribute__((vector_size(4 * NV_WIDE)));
 typedef void (*nv_block)(const float *const *in, float *const *out, const float *how);
 
 /* Planes (ins, count) through a block function to planes (3, count). */
-static void nv_over(
+static __attribute__((unused)) void nv_over(
     nv_block work, const float *const *in, int ins, float *const *out, long count, const float *how
 ) {
     float filled[NV_PLANES][NV_LANES], made[3][NV_LANES];

@@ -13,6 +13,7 @@ The kernel is that of Keys, "Cubic convolution interpolation for digital image p
 """
 
 from libc.math cimport fabs, floor
+from libc.string cimport memset
 
 cdef extern from *:
     """
@@ -149,6 +150,8 @@ def resampled(
     cdef Run runs[3]
     cdef Run *run
     given.toe, given.straight, given.white, given.stop = curve
+    memset(row_weights, 0, sizeof(row_weights))
+    memset(column_weights, 0, sizeof(column_weights))
     given.near[0] = given.near[1] = given.step[0] = given.step[1] = 0
     with nogil:
         for r in range(height):
