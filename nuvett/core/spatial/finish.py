@@ -135,15 +135,14 @@ class Finisher:
 
         coloured : planes of rows of the part before they are finished, asked for once
         """
-        rows, kept = max(1, BLOCK_PIXELS // part.width), np.empty((3, 0, part.width), dtype=np.float32)
+        rows, kept = max(1, BLOCK_PIXELS // part.width), list[Floats]()
+        light = np.empty((part.height if len(self._runs) > 1 else 0, part.width), dtype=np.float32)
         for run in self._runs:
-            acting = [(self._acting(own.operation, kept, part), own.layer) for own in run]
-            is_last = run is self._runs[-1]
-            if not is_last and not kept.size:
-                kept = np.empty((3, part.height, part.width), dtype=np.float32)
-            for first in range(0, part.height, rows):
+            acting = [(self._acting(own.operation, light, part), own.layer) for own in run]
+            is_first, is_last = run is self._runs[0], run is self._runs[-1]
+            for number, first in enumerate(range(0, part.height, rows)):
                 block = slice(first, min(first + rows, part.height))
-                planes = np.ascontiguousarray(coloured(block) if run is self._runs[0] else kept[:, block])
+                planes = np.ascontiguousarray(coloured(block)) if is_first else kept[number]
                 for act, layer in acting:
                     before = None if layer is None else planes.copy()
                     act(planes, first)
@@ -153,11 +152,13 @@ class Finisher:
                         planes += before
                 if is_last:
                     yield first, planes
-                else:
-                    kept[:, block] = planes
+                    continue
+                finishing.luminance(planes, light[block])
+                if is_first:
+                    kept.append(planes)
 
-    def _acting(self, operation: FinishOperation, source: Floats, part: Part) -> Acting:
-        """What an operation does in a part; what it looks at in the part itself is taken from its source."""
+    def _acting(self, operation: FinishOperation, light: Floats, part: Part) -> Acting:
+        """What an operation does in a part; light : its luminance (h, w) before, for what looks at pixels about it."""
         match operation:
             case RegionsOperation():
                 return self._by_regions(operation, part)
@@ -176,7 +177,7 @@ class Finisher:
             case SoftnessOperation():
                 return self._softened(operation.amount, part)
             case SharpenOperation():
-                return self._sharpened(operation, source, (part.left, part.top))
+                return self._sharpened(operation, light, (part.left, part.top))
             case VignetteOperation():
                 return _vignetted(operation, part)
             case GrainOperation():
@@ -208,9 +209,9 @@ class Finisher:
         """A soft picture laid over the sharp one."""
         return _over(lanes.mixed, Enlarged(self._needed_maps.soft, part, cubic=True), _numbers(_SOFT_SHARE * amount))
 
-    def _sharpened(self, operation: SharpenOperation, source: Floats, at: tuple[int, int]) -> Acting:
+    def _sharpened(self, operation: SharpenOperation, light: Floats, at: tuple[int, int]) -> Acting:
         """Unsharp masking of luminance, less where there are no edges."""
-        blurred, gain = self._blurred(operation, source, at), _numbers(_SHARP_GAIN * operation.amount)
+        blurred, gain = self._blurred(operation, light, at), _numbers(_SHARP_GAIN * operation.amount)
 
         def act(planes: Floats, first: int) -> None:
             mask = np.empty(planes.shape[1:], dtype=np.float32)
@@ -219,12 +220,12 @@ class Finisher:
 
         return act
 
-    def _blurred(self, operation: SharpenOperation, planes: Floats, at: tuple[int, int]) -> Floats:
-        """Luminance (h, w) of planes (3, h, w) from a pixel of the frame on, blurred by sharpening's radius.
+    def _blurred(self, operation: SharpenOperation, light: Floats, at: tuple[int, int]) -> Floats:
+        """Luminance (h, w) of a part from a pixel of the frame on, blurred by sharpening's radius.
 
         A wide blur is made on cells, which it could not tell from pixels.
         """
-        light, sigma = _luminance(planes), self._sharp_sigma(operation)
+        sigma = self._sharp_sigma(operation)
         cell = self._sharp_cell(operation)
         small, into = in_cells(light, cell, at)
         spread = (sigma * sigma - (cell * cell - 1) / 12) ** 0.5 / cell  # less what the cells have averaged
@@ -245,11 +246,11 @@ class Finisher:
     def sharpened(self, encoded: Encoded01) -> Mask01:
         """How far sharpening acts at each pixel (h, w) of a whole picture (h, w, 3); nowhere without any."""
         most = np.zeros(encoded.shape[:2], dtype=np.float32)
-        planes = np.ascontiguousarray(np.moveaxis(encoded, 2, 0), dtype=np.float32)
+        light = _luminance(np.ascontiguousarray(np.moveaxis(encoded, 2, 0), dtype=np.float32))
         for own in (own for run in self._runs for own in run):
             if isinstance(own.operation, SharpenOperation):
                 mask = np.empty_like(most)
-                blurred = self._blurred(own.operation, planes, (0, 0))
+                blurred = self._blurred(own.operation, light, (0, 0))
                 finishing.edges(blurred, 0, own.operation.spared, _steep(own.operation), mask)
                 np.maximum(most, mask, out=most)
         return most
