@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from psycopg.errors import CheckViolation, DiskFull
+from pydantic_core import from_json
 from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
@@ -17,7 +18,12 @@ class Database:
 
     def __init__(self, address: str, pool_size: int = 8) -> None:
         self.address = address
-        self.engine: Engine = create_engine(address, pool_size=pool_size, pool_pre_ping=True)
+        self.engine: Engine = create_engine(
+            address,
+            pool_size=pool_size,
+            pool_pre_ping=True,
+            json_deserializer=from_json,  # in less than half the time of the standard one, to the same values
+        )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         Remembered().watch(self._sessions)
 
