@@ -29,10 +29,13 @@ from nuvett.imaging.decode import decode, open_picture
 from nuvett.imaging.decoders.by_vips import DEVELOPED
 from nuvett.imaging.encode import Format, encode, write_developed
 from nuvett.imaging.facts import FileFacts
+from nuvett.imaging.glimpse import glimpse
 from nuvett.imaging.lens_database import correction_by, find_lens
 from nuvett.imaging.opened import Development, Limits
+from nuvett.imaging.views import encoded_view
 from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import read_settings
+from nuvett.services.files.measuring import measure_file
 from nuvett.services.files.rendering import THREADS, LookedAt, looked_at, render_file
 from nuvett.services.looks import carrying
 from nuvett.services.platform.studio import Studio
@@ -105,6 +108,27 @@ def raw_table(folder: Path, jpeg: Path) -> Table:
         scale = np.median(made[..., 1] / np.maximum(linear[..., 1], 1e-3))
         off = float(difference(Linear(np.asarray(made / scale, np.float32)), linear).mean())
         table.add(f"colour of {name} developed, mean CIEDE2000", round(off, 2), "at most 1.5")
+    return table
+
+
+def arriving_table(folder: Path, jpeg: Path) -> Table:
+    """A frame that arrives: until it is seen, and until it is measured, on one core."""
+    table = Table("A frame of 24 megapixels that arrives", ("measure", "value", "aim"))
+    raw = _large_raw(folder, jpeg)
+
+    def measured(path: Path) -> None:
+        encoded_view(measure_file(path, _LIMITS).picture)
+
+    def of_core(path: Path) -> float:
+        start = time.process_time()
+        measured(path)
+        return time.process_time() - start
+
+    measured(jpeg)
+    table.add("a JPEG seen small, s", round(timed(lambda: glimpse(jpeg, _LIMITS, 240)), 3), "")
+    table.add("a raw file seen small, s", round(timed(lambda: glimpse(raw, _LIMITS, 240)), 3), "at most 1.0")
+    table.add("JPEGs measured a second of a core", round(1 / median(of_core(jpeg) for _ in range(_ROUNDS)), 2), 2.4)
+    table.add("a raw file developed and measured, s", round(timed(lambda: measured(raw), 3), 2), "at most 3.5")
     return table
 
 
@@ -278,4 +302,5 @@ def run() -> list[Table]:
         folder = Path(name)
         folder.chmod(0o711)
         jpeg = large_jpeg(folder)
-        return [raw_table(folder, jpeg), lens_table(folder, jpeg), workers_table(folder, jpeg)]
+        tables = [arriving_table(folder, jpeg), raw_table(folder, jpeg), lens_table(folder, jpeg)]
+        return [*tables, workers_table(folder, jpeg)]

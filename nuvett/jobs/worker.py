@@ -28,7 +28,6 @@ from nuvett.jobs.watcher import watch_folders
 from nuvett.logs import Timed, logged_as, set_up_logs
 from nuvett.services.delivery import delivering
 from nuvett.services.looks import carried_plans, wall_filling
-from nuvett.services.platform import glimpses
 from nuvett.services.platform.checkup import find_again, set_aside, tidy
 from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.memory import hand_back_freed
@@ -43,7 +42,6 @@ from nuvett.services.platform.queue import (
     FINISH_DELIVERY,
     FOLDERS,
     FOLLOW,
-    GLIMPSE,
     INGEST_CLIP,
     INGEST_FRAME,
     INGEST_REFERENCE,
@@ -105,7 +103,6 @@ class _Task:
 
 TASKS: dict[str, _Task] = {
     INGEST_FRAME: _Task(_ingest_frame, gathering.give_up_frame),
-    GLIMPSE: _Task(glimpses.glimpse_waiting, glimpses.leave),
     INGEST_REFERENCE: _Task(_ingest_reference, kept_references.give_up),
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
     EVEN_SERIES: _Task(_even_series, lighting.give_up),

@@ -74,7 +74,6 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
         series.wall_asked = "draft"
         due = {
             queue.INGEST_FRAME: frame.id,
-            queue.GLIMPSE: series.id,
             queue.INGEST_REFERENCE: reference.id,
             queue.INGEST_CLIP: clip.id,
             queue.EVEN_SERIES: series.id,

@@ -202,7 +202,7 @@ def test_jobs_handed_back_at_a_stop_wait_again_uncounted(studio: Studio) -> None
     with studio.database.session() as session:
         jobs = set(session.scalars(text("SELECT id FROM procrastinate_jobs")))
     workers.hand_back(studio, jobs)
-    assert queued(studio) == [("ingest_frame", "todo", 2), ("glimpse_frames", "todo", 0)]
+    assert queued(studio) == [("ingest_frame", "todo", 2)]
 
 
 def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_later(

@@ -66,3 +66,15 @@ def test_a_page_asks_as_few_questions_of_the_database_for_many_frames_as_for_few
             gathering.add_file(session, studio, series, DEMO / "frames" / f"AT-01{n}.jpg")
     drain(studio)
     assert few <= 27 and asked() <= few + 1
+
+
+def test_frames_that_wait_are_seen_small_until_they_are_measured(client: TestClient) -> None:
+    address = client.post("/series", data={"title": "Glimpses"}, follow_redirects=False).headers["location"]
+    base = address.rsplit("/", 1)[0]
+    picture = (DEMO / "frames" / "AT-0103.jpg").read_bytes()
+    for name, data in (("AT-0103.jpg", picture), ("list.jpg", b"milk, bread, eggs")):
+        assert client.post(f"{base}/frames", files={"file": (name, data)}).status_code == 201
+    board = client.get(f"{base}/gather/board").text
+    seen = [client.get(one) for one in re.findall(r'src="([^"]+glimpse\.jpg)"', board)]
+    assert [one.headers["content-type"] for one in seen] == ["image/jpeg", "image/svg+xml"]
+    assert len(seen[0].content) < 20_000 and "Waiting" in board

@@ -76,7 +76,7 @@ OWNERS = (
     Owner(
         _FRAME,
         (
-            *(_FRAME.original, _FRAME.companion, _FRAME.developed, _FRAME.glimpse, _FRAME.view),
+            *(_FRAME.original, _FRAME.companion, _FRAME.developed, _FRAME.view),
             *(_FRAME.sample, _FRAME.points, _FRAME.subject, _FRAME.described),
         ),
         lambda row: f"Frame {row.name}",

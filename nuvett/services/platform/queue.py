@@ -10,7 +10,6 @@ from sqlalchemy import event
 from sqlalchemy.orm import Session
 
 INGEST_FRAME = "ingest_frame"
-GLIMPSE = "glimpse_frames"
 INGEST_REFERENCE = "ingest_reference"
 INGEST_CLIP = "ingest_clip"
 EVEN_SERIES = "even_series"
@@ -30,7 +29,6 @@ ANY = "default"
 _PRIORITY = {
     INGEST_REFERENCE: 2,  # few, and somebody looks at the screen that they appear on
     INGEST_CLIP: 1,
-    GLIMPSE: 1,  # seconds for a long series, which is seen by it before it is measured
     FILL_WALL: 1,  # as long as somebody looks
     DELIVER_FILE: -1,  # these wait while anything else does
     FINISH_DELIVERY: -1,

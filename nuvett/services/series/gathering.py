@@ -15,13 +15,13 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import DuplicateFileError, InvalidChangeError, TooManyError
 from nuvett.imaging.decoders.by_vips import DEVELOPED
 from nuvett.imaging.encode import write_developed
+from nuvett.imaging.glimpse import glimpse
 from nuvett.imaging.opened import Picture
 from nuvett.imaging.views import encoded_view
 from nuvett.services.engine.arrays import dump_features, dump_sample
 from nuvett.services.files.measuring import MeasuredFile, measure_file
 from nuvett.services.platform.blobs import blobs_of, keeping, sweep
 from nuvett.services.platform.checkup import queue_anew
-from nuvett.services.platform.glimpses import queue_glimpses
 from nuvett.services.platform.incoming import display_name, examine, refuse
 from nuvett.services.platform.queue import INGEST_FRAME
 from nuvett.services.platform.studio import Studio
@@ -31,6 +31,8 @@ from nuvett.services.series.lenses import work_out_lens
 from nuvett.services.series.lighting import let_light_be_evened, queue_even, tidy_setups
 from nuvett.services.series.variants import VARIANT
 from nuvett.store import models
+
+_GLIMPSE_EDGE = 240
 
 
 def add_frame(
@@ -68,7 +70,6 @@ def add_frame(
     session.add(frame)
     session.flush()
     studio.queue.defer(session, INGEST_FRAME, frame_id=str(frame.id))
-    queue_glimpses(session, studio, series.id)
     return frame
 
 
@@ -82,6 +83,12 @@ def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     refuse(studio, models.Frame, frame_id)
     with studio.database.session() as session:
         queue_even(session, studio, series_of(session, frame_id))
+
+
+def glimpse_of(studio: Studio, frame: models.Frame) -> bytes | None:
+    """A first small picture of a frame, JPEG, before it is measured; none where there is no quick way to one."""
+    with studio.blobs.local(frame.original) as path:
+        return glimpse(path, studio.limits, _GLIMPSE_EDGE)
 
 
 def series_of(session: Session, frame_id: uuid.UUID) -> uuid.UUID | None:
@@ -113,7 +120,6 @@ def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
         keep = keeping(session, studio)
         frame.developed = keep.put_file(developed)[0] if developed else None
         frame.view, _ = keep.put(BytesIO(encoded))
-        frame.glimpse = None
         frame.sample, _ = keep.put(dump_sample(measured.sample))
         frame.points, _ = keep.put(dump_features(measured.features))
         frame.exposure = measured.facts.exposure

@@ -40,11 +40,9 @@ def frames_moving(session: Session, series: models.Series) -> Moving:
     counts = _counted(session, query)
     changed = session.scalar(select(revision.revision).where(revision.series_id == series.id))
     watched = session.scalar(select(models.WatchedFolder.seen).where(models.WatchedFolder.series_id == series.id))
-    glimpsed = select(func.count()).where(row.series_id == series.id, row.glimpse.is_not(None))
-    seen = session.scalar(glimpsed) if counts.get("waiting") else 0
     waiting, done = counts.get("waiting", 0), counts.get("ready", 0) + counts.get("refused", 0)
     moves = bool(waiting) or series.light_due or watched is not None
-    return Moving(_mark(changed, counts, series.light_due, seen), done, done + waiting, moves)
+    return Moving(_mark(changed, counts, series.light_due), done, done + waiting, moves)
 
 
 def references_moving(session: Session, series: models.Series) -> Moving:

@@ -82,7 +82,6 @@ class Frame(Base):
     favourite, left_out : marked as wanted most, or as one that is neither carried nor handed over
     lost : refused because its file was missing; it is looked for again
     note : what a person should know of the file
-    glimpse : blob of a first small picture, while it waits to be measured
     points, subject : blobs with what can be found again in other frames, and with what stands out in this one
     described : blob with what kind of place each part of it is
     exposure : as the camera wrote it down; faces_followed : its faces are in threads, or a person took them out
@@ -112,7 +111,6 @@ class Frame(Base):
     bits: Mapped[int] = mapped_column(default=8)
     domain: Mapped[str] = mapped_column(default="srgb")
     taken: Mapped[datetime | None]
-    glimpse: Mapped[str | None] = mapped_column(index=True)
     view: Mapped[str | None] = mapped_column(index=True)
     sample: Mapped[str | None] = mapped_column(index=True)
     companion: Mapped[str | None] = mapped_column(index=True)

@@ -13,12 +13,12 @@ from nuvett.services.engine.pictures import box_of
 from nuvett.services.engine.readouts import read_out
 from nuvett.services.references import kept_references
 from nuvett.services.references.targets import latest_palette
-from nuvett.services.series import lighting
+from nuvett.services.series import gathering, lighting
 from nuvett.services.series.catalogue import find_frame, find_reference, find_series
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import FOREVER, Context, Means
-from nuvett.web.heavy import heavy
+from nuvett.web.heavy import heavy, heavy_in_turn
 from nuvett.web.views.comparing import comparing
 from nuvett.web.views.easel import easel_for_wall
 from nuvett.web.views.instruments import readout_view
@@ -27,6 +27,7 @@ from nuvett.web.views.viewing import viewing
 router = APIRouter(prefix="/series/{slug}")
 Edge = Annotated[int, Query(ge=16, le=1600)]
 Share = Annotated[float, Query(ge=0, le=1)]
+_NOTHING = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 3 2"><rect width="3" height="2" fill="#999"/></svg>'
 
 
 def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
@@ -49,13 +50,13 @@ def frame_picture(
 
 
 @router.get("/frames/{frame_id}/glimpse.jpg")
+@heavy_in_turn
 def frame_glimpse(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
-    """A frame that waits to be measured, small."""
+    """A frame that waits to be measured, small; a grey field where that is not quickly to be had."""
     with context.session() as session:
-        name = find_frame(session, find_series(session, slug), frame_id).glimpse
-    if name is None:
-        raise NotFoundError
-    return Response(context.studio.blobs.read(name), media_type="image/jpeg")
+        frame = find_frame(session, find_series(session, slug), frame_id)
+    data = gathering.glimpse_of(context.studio, frame)
+    return Response(data or _NOTHING, media_type="image/jpeg" if data else "image/svg+xml", headers=FOREVER)
 
 
 @router.get("/frames/{frame_id}/crop.png")

@@ -92,7 +92,7 @@ class Named:
 class Board:
     """Everything that the board of Gather shows.
 
-    coming : the first frames that wait and can be seen already; page_size : how many frames are there at once
+    coming : the first frames that wait to be measured; page_size : how many frames are there at once
     """
 
     setups: list[GatherSetup]
@@ -132,7 +132,6 @@ class _Row:
     problem: str
     setup_id: uuid.UUID | None
     taken: datetime | None
-    glimpse: str | None
     favourite: bool
     left_out: bool
 
@@ -170,7 +169,7 @@ def board_of(context: Context, session: Session, slug: str, asked: Asked) -> Boa
         watch=_watch(session, series),
         ordered_by=series.ordered_by,
         developments=companions.developments_in(session, series),
-        coming=[row.named for row in rows if row.state == "waiting" and row.glimpse][:_COMING],
+        coming=[row.named for row in rows if row.state == "waiting"][:_COMING],
         asked=asked,
         page_size=size,
         undo=undo_words(past),
