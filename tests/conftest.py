@@ -7,7 +7,7 @@ import tempfile
 from collections.abc import Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import cv2
 import hypothesis
@@ -29,6 +29,8 @@ hypothesis.settings.load_profile("ours")
 
 PROJECT = Path(__file__).resolve().parent.parent
 DEMO = PROJECT / "demo"
+
+T = TypeVar("T")
 
 
 @pytest.fixture(scope="session")
@@ -107,10 +109,10 @@ class Kept:
                 session.execute(update(Series).where(Series.id == series).values(hero_id=hero))
 
 
-def run_apart(work: Coroutine[Any, Any, None]) -> None:
+def run_apart(work: Coroutine[Any, Any, T]) -> T:
     """Run asynchronous work in a thread of its own: a browser test may have an event loop running in this one."""
     with ThreadPoolExecutor(1) as pool:
-        pool.submit(asyncio.run, work).result()
+        return pool.submit(asyncio.run, work).result()
 
 
 def drain(studio: Studio) -> None:

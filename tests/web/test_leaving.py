@@ -14,6 +14,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_series
 from nuvett.web.context import Context
 from nuvett.web.heavy import heavy
+from tests.conftest import run_apart
 from tests.web.test_long_series import filling, short_pages  # noqa: F401
 
 
@@ -37,7 +38,7 @@ def answered(studio: Studio, work: Callable[[Context, Asking], str]) -> str:
 
         return await route(context=Context(request, studio, None))  # type: ignore[arg-type]
 
-    return anyio.run(ask)
+    return run_apart(ask())
 
 
 def test_nothing_is_begun_for_whoever_left_before_it_was_their_turn(studio: Studio) -> None:
@@ -63,7 +64,7 @@ def test_nothing_is_begun_for_whoever_left_before_it_was_their_turn(studio: Stud
             with pytest.raises(StoppingError):
                 await route(context=Context(request, studio, None))  # type: ignore[arg-type]
 
-    anyio.run(ask)
+    run_apart(ask())
     assert not begun
 
 
