@@ -9,9 +9,9 @@ import sys
 import tempfile
 import time
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from html import unescape
 from pathlib import Path
 from statistics import median
@@ -34,7 +34,7 @@ _TILE = re.compile(r'src="(/series/[^"]+/picture\.jpg\?[^"]+)"')
 
 
 @contextmanager
-def web(environment: dict[str, str]) -> Iterator[str]:
+def _web(environment: dict[str, str]) -> Iterator[str]:
     """A web server that has just been started, and where it answers."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -54,6 +54,25 @@ def web(environment: dict[str, str]) -> Iterator[str]:
         process.wait(60)
 
 
+@contextmanager
+def served() -> Iterator[tuple[str, Callable[[int], AbstractContextManager[str]]]]:
+    """The database of a running copy, and what gives a series of a length, asked over a fresh web server."""
+    with tempfile.TemporaryDirectory() as name, site(Path(name)) as (_, database):
+        blobs = str(Path(name) / "blobs")
+        environment = os.environ | {"NUVETT_DATABASE": database, "NUVETT_BLOBS": blobs}
+        studio = Studio.of(Settings(database=database, blobs=blobs))
+
+        @contextmanager
+        def of_length(count: int) -> Iterator[str]:
+            slug = repeat_series(studio, "autumn-table", f"Long {count}", count)
+            _at_rest(database)
+            with _web(environment) as address:
+                yield f"{address}/series/{slug}"
+
+        yield database, of_length
+        studio.database.close()
+
+
 def _asked(address: str, body: object = None, method: str = "GET") -> tuple[float, bytes]:
     """Seconds that an answer took, and the answer."""
     data = None if body is None else json.dumps(body).encode()
@@ -65,7 +84,7 @@ def _asked(address: str, body: object = None, method: str = "GET") -> tuple[floa
     return time.perf_counter() - start, found
 
 
-def at_rest(database: str) -> None:
+def _at_rest(database: str) -> None:
     """Wait until no work is left."""
     query = (
         "SELECT (SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND task_name NOT IN "
@@ -175,7 +194,7 @@ def _changed(base: str, database: str) -> dict[str, object]:
         ("and again, s", "carry/redo"),
     ):
         found[row] = round(_sent(f"{base}/{path}"), 2)
-        at_rest(database)
+        _at_rest(database)
     taken, made = _first_file(base, database)
     found |= {"an order of all taken, s": round(taken, 2), "its first file, s": round(made, 2)}
     return found | {"deleting the series, s": round(_sent(f"{base}/delete"), 2)}
@@ -189,15 +208,9 @@ def run() -> list[Table]:
         ("", *map(str, _LENGTHS)),
     )
     cells: dict[str, list[object]] = {}
-    with tempfile.TemporaryDirectory() as name, site(Path(name)) as (_, database):
-        blobs = str(Path(name) / "blobs")
-        environment = os.environ | {"NUVETT_DATABASE": database, "NUVETT_BLOBS": blobs}
-        studio = Studio.of(Settings(database=database, blobs=blobs))
+    with served() as (database, of_length):
         for count in _LENGTHS:
-            slug = repeat_series(studio, "autumn-table", f"Long {count}", count)
-            at_rest(database)
-            with web(environment) as address:
-                base = f"{address}/series/{slug}"
+            with of_length(count) as base:
                 for page in _PAGES:
                     (cold, _), (warm, html) = _asked(f"{base}/{page}"), _asked(f"{base}/{page}")
                     cells.setdefault(page, []).append(f"{cold:.2f}, {warm:.2f}; {len(html) / 1000:.0f}")
@@ -210,7 +223,6 @@ def run() -> list[Table]:
                 found |= _changed(base, database)
                 for row, value in found.items():
                     cells.setdefault(row, []).append(value)
-        studio.database.close()
     for page in _PAGES:
         pages.add(page, *cells.pop(page))
     for row, values in cells.items():

@@ -1,18 +1,11 @@
 """What somebody sees in Chromium on a long series: the picture after a drag, and Carry while it is scrolled."""
 
-import os
-import tempfile
-from pathlib import Path
 from statistics import median, quantiles
 
 from playwright.sync_api import Page, sync_playwright
 
-from bench.book import site
-from bench.pages import at_rest, web
+from bench.pages import served
 from bench.report import Table
-from nuvett.services.platform.studio import Studio
-from nuvett.settings import Settings
-from tools.long_series import repeat_series
 from tools.shots import FLAGS
 
 _LENGTHS = (36, 2000)
@@ -75,20 +68,13 @@ def run() -> list[Table]:
     """All tables."""
     rows = ("a value dragged, to the picture, ms", "Carry scrolled, a frame, 95 %, ms", "the longest, ms")
     found: list[list[object]] = []
-    with tempfile.TemporaryDirectory() as name, site(Path(name)) as (_, database):
-        blobs = str(Path(name) / "blobs")
-        environment = os.environ | {"NUVETT_DATABASE": database, "NUVETT_BLOBS": blobs}
-        studio = Studio.of(Settings(database=database, blobs=blobs))
+    with served() as (_, of_length):
         for count in _LENGTHS:
-            slug = repeat_series(studio, "autumn-table", f"Long {count}", count)
-            at_rest(database)
-            with web(environment) as address, sync_playwright() as player:
+            with of_length(count) as base, sync_playwright() as player:
                 browser = player.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
-                base = f"{address}/series/{slug}"
                 found.append([round(dragged(page, base)), *map(round, scrolled(page, base))])
                 browser.close()
-        studio.database.close()
     table = Table("In Chromium, by the length of a series (aims at 2,000: 90 ms; 50 ms)", ("", *map(str, _LENGTHS)))
     for row, *values in zip(rows, *found, strict=True):
         table.add(row, *values)

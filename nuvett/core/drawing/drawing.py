@@ -195,13 +195,7 @@ class Drawing:
         if inside is None:
             return out
         where = _inside(inside, box)
-        source, codes, weights = pixels[where], out[where], self._weighed(pixels[where], inside, None)
-        rows = max(1, BLOCK_PIXELS // inside[2])
-        for first in range(0, inside[3], rows):
-            block = slice(first, first + rows)
-            made = self._stages.renderer.coloured(source[block])
-            made = laid(self._stages.layers, [weight[block] for weight in weights], source[block], made)
-            codes[block] = rounded(made, inside[0], inside[1] + first, 8)
+        out[where] = self._made(pixels[where], inside[:2], inside, 8)
         return out
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
@@ -278,7 +272,8 @@ class Drawing:
             return laid(self._stages.layers, [weight[rows] for weight in weights], source[rows], made)
 
         if self._finisher is None:
-            yield 0, coloured(slice(0, len(source)))
+            rows = max(1, BLOCK_PIXELS // box[2])
+            yield from ((first, coloured(slice(first, first + rows))) for first in range(0, len(source), rows))
         else:
             yield from self._finisher.blocks(coloured, Part(*box, self.size), weights)
 

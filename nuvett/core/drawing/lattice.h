@@ -17,13 +17,7 @@ typedef int nv_wholes __attribute__((vector_size(16)));
 typedef unsigned char nv_bytes __attribute__((vector_size(4)));
 typedef unsigned short nv_words __attribute__((vector_size(8)));
 
-#define NV_SOME 64
-#define NV_HERE static inline __attribute__((always_inline))
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__AVX2__)
-#define NV_ROW __attribute__((target_clones("arch=skylake-avx512", "avx2", "default"))) static void
-#else
-#define NV_ROW static void
-#endif
+#define NV_SOME 64 /* values at once */
 
 /* bases, fractions : of codes of eight bits (3, 256), (256); knots : (ends, 2) place among the points of the table for
    even steps of a value from 0 to 1, and how much further the next step is; lattice : (side^3, 4) */
@@ -37,13 +31,13 @@ typedef void (*nv_row)(const nv_table *of, const void *const *in, void *const *o
 
 enum { NV_CODES, NV_DEEP, NV_COLOURS, NV_IN_PLANES };
 
-NV_HERE nv_four nv_at(const float *from) {
+NV_INLINE nv_four nv_at(const float *from) {
     nv_four found;
     memcpy(&found, from, sizeof found);
     return found;
 }
 
-NV_HERE nv_four nv_between(nv_four x) {
+NV_INLINE nv_four nv_between(nv_four x) {
     const nv_four none = {0, 0, 0, 0}, all = {1, 1, 1, 1};
     const nv_wholes above = x > none;
     x = (nv_four)((nv_wholes)x & above);
@@ -52,7 +46,7 @@ NV_HERE nv_four nv_between(nv_four x) {
 }
 
 /* The colour at fractions of a cell. */
-NV_HERE nv_four nv_weighed(const nv_table *of, int cell, float r, float g, float b) {
+NV_INLINE nv_four nv_weighed(const nv_table *of, int cell, float r, float g, float b) {
     const int red = of->side * of->side, green = of->side, all = red + green + 1;
     /* By whether red is at least green, green at least blue, and red at least blue; 1 and 6 cannot be. */
     const int second[8] = {1, 1, green, green, 1, red, red, red};
@@ -67,17 +61,17 @@ NV_HERE nv_four nv_weighed(const nv_table *of, int cell, float r, float g, float
         + nv_at(corner + 4 * third[order]) * (middle - low) + nv_at(corner + 4 * all) * low;
 }
 
-NV_HERE nv_four nv_of_codes(const nv_table *of, const unsigned char *p) {
+NV_INLINE nv_four nv_of_codes(const nv_table *of, const unsigned char *p) {
     const int cell = of->bases[p[0]] + of->bases[256 + p[1]] + of->bases[512 + p[2]];
     return nv_weighed(of, cell, of->fractions[p[0]], of->fractions[p[1]], of->fractions[p[2]]);
 }
 
 /* noise : (64, 4) of the row, within half a code of a half; a table's colours lie within 0 to 1 */
-NV_HERE nv_wholes nv_dithered(nv_four made, const float *noise, long at) {
+NV_INLINE nv_wholes nv_dithered(nv_four made, const float *noise, long at) {
     return __builtin_convertvector(made * 255.0f + nv_at(noise + 4 * (at & 63)), nv_wholes);
 }
 
-NV_HERE void nv_write(int kind, void *const *out, long i, nv_four made, const float *noise, int left) {
+NV_INLINE void nv_write(int kind, void *const *out, long i, nv_four made, const float *noise, int left) {
     if (kind == NV_CODES) {
         const nv_bytes codes = __builtin_convertvector(nv_dithered(made, noise, left + i), nv_bytes);
         memcpy((unsigned char *)out[0] + 3 * i, &codes, 3);
@@ -91,7 +85,7 @@ NV_HERE void nv_write(int kind, void *const *out, long i, nv_four made, const fl
 }
 
 /* Four pixels at once. */
-NV_HERE void nv_write_four(
+NV_INLINE void nv_write_four(
     int kind, void *const *out, long i, nv_four a, nv_four b, nv_four c, nv_four d, const float *noise, int left
 ) {
 #ifdef __SSE4_1__
@@ -129,7 +123,7 @@ NV_HERE void nv_write_four(
 
 #define NV_OF_CODES(i) nv_of_codes(of, p + 3 * (i))
 #define NV_DRAW_CODES(name, to) \
-    NV_ROW name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
+    NV_BLOCK name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
         const unsigned char *p = (const unsigned char *)in[0]; \
         NV_WRITTEN(to, 0, count, NV_OF_CODES) \
     }
@@ -138,13 +132,13 @@ NV_DRAW_CODES(nv_codes_to_codes, NV_CODES)
 NV_DRAW_CODES(nv_codes_to_deep, NV_DEEP)
 NV_DRAW_CODES(nv_codes_to_planes, NV_IN_PLANES)
 
-NV_HERE nv_i nv_at_most(nv_i x, int most) {
+NV_INLINE nv_i nv_at_most(nv_i x, int most) {
     const nv_i below = x < most;
     return (x & below) | (most & ~below);
 }
 
 /* Cells of values and how far in them these lie, as many as NV_SOME, so that all go through the same instructions. */
-NV_HERE void nv_place(const nv_table *of, float values[3][NV_SOME], int *cells, float fractions[3][NV_SOME]) {
+NV_INLINE void nv_place(const nv_table *of, float values[3][NV_SOME], int *cells, float fractions[3][NV_SOME]) {
     const int last = of->ends - 2, inner = of->side - 2;
     const float steps = of->ends - 1, *knots = of->knots;
     for (int k = 0; k < NV_SOME; k += NV_WIDE) {
@@ -161,7 +155,7 @@ NV_HERE void nv_place(const nv_table *of, float values[3][NV_SOME], int *cells, 
     }
 }
 
-NV_HERE void nv_values(int kind, const void *const *in, long start, int some, float values[3][NV_SOME]) {
+NV_INLINE void nv_values(int kind, const void *const *in, long start, int some, float values[3][NV_SOME]) {
     if (some < NV_SOME) memset(values, 0, 3 * NV_SOME * sizeof(float));
     if (kind == NV_IN_PLANES) {
         for (int p = 0; p < 3; p++) memcpy(values[p], (const float *)in[p] + start, some * sizeof(float));
@@ -176,7 +170,7 @@ NV_HERE void nv_values(int kind, const void *const *in, long start, int some, fl
 
 #define NV_OF_CELLS(k) nv_weighed(of, cells[k], at[0][k], at[1][k], at[2][k])
 #define NV_DRAW(name, from, to) \
-    NV_ROW name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
+    NV_BLOCK name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
         float values[3][NV_SOME], at[3][NV_SOME]; \
         int cells[NV_SOME]; \
         for (long start = 0; start < count; start += NV_SOME) { \
@@ -200,7 +194,7 @@ NV_DRAW(nv_planes_to_planes, NV_IN_PLANES, NV_IN_PLANES)
 /* What is drawn already, to codes. */
 #define NV_OF_PLANES(i) nv_between((nv_four){r[i], g[i], b[i], 0})
 #define NV_ROUND(name, to) \
-    NV_ROW name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
+    NV_BLOCK name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
         const float *r = (const float *)in[0], *g = (const float *)in[1], *b = (const float *)in[2]; \
         NV_WRITTEN(to, 0, count, NV_OF_PLANES) \
     }

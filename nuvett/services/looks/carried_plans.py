@@ -14,6 +14,7 @@ from nuvett.services.platform.queue import KEEP_CARRIED
 from nuvett.services.platform.studio import Studio
 from nuvett.services.platform.workers import give_way
 from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.variants import SHOWN
 from nuvett.store import models
 
 _AT_ONCE = 50  # plans that are written in one transaction
@@ -40,7 +41,7 @@ def _due() -> tuple[ColumnElement[bool], ...]:
     frame, plan = models.Frame, models.CarriedPlan
     kept = select(plan.frame_id).where(plan.frame_id == frame.id, plan.version_id == frame.follows_id).exists()
     even = select(models.Series.id).where(models.Series.id == frame.series_id, models.Series.light_due.is_(False))
-    return frame.follows_id.is_not(None), frame.state.in_(("ready", "variant")), ~kept, even.exists()
+    return frame.follows_id.is_not(None), frame.state.in_(SHOWN), ~kept, even.exists()
 
 
 def keep_carried(studio: Studio, series_id: uuid.UUID) -> None:

@@ -36,6 +36,7 @@ from nuvett.services.references.targets import frames_read, weighs
 from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.frame_facts import series_facts, trim_of
 from nuvett.services.series.labels import Labels, labels_of
+from nuvett.services.series.variants import SHOWN
 from nuvett.store import models
 
 _EDGE = 2560
@@ -72,7 +73,7 @@ class Finish:
 def finish_of(session: Session, frame_id: uuid.UUID) -> Finish:
     """A measured frame of any series, or a variant of one, as it is finished. Raises NotFoundError."""
     row = session.get(models.Frame, frame_id)
-    if row is None or row.state not in ("ready", "variant"):
+    if row is None or row.state not in SHOWN:
         raise NotFoundError
     series = session.get_one(models.Series, row.series_id)
     facts = series_facts(session, series)
@@ -180,7 +181,7 @@ def standings(session: Session, series: models.Series) -> dict[uuid.UUID, Standi
 
 def _standing(session: Session, series: models.Series, row: models.Reference) -> Standing:
     frame = session.get(models.Frame, row.frame_id) if row.frame_id else None
-    if frame is None or frame.state not in ("ready", "variant"):
+    if frame is None or frame.state not in SHOWN:
         return Standing("its frame was taken out; it stays as it was read", False, 0)
     outdated = finish_of(session, frame.id).key != row.finished
     return Standing("", outdated, _following(session, series, row.id) if outdated else 0)

@@ -16,7 +16,7 @@ from nuvett.services.references.targets import latest_palette
 from nuvett.services.series import gathering, lighting
 from nuvett.services.series.catalogue import find_frame, find_reference, find_series
 from nuvett.services.series.frame_facts import facts_of
-from nuvett.services.series.variants import VARIANT
+from nuvett.services.series.variants import SHOWN
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.heavy import heavy, heavy_in_turn
 from nuvett.web.views.comparing import comparing
@@ -34,7 +34,7 @@ def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
     """Facts of a measured frame. Raises NotFoundError for one that is not measured."""
     with context.session() as session:
         frame = find_frame(session, find_series(session, slug), frame_id)
-        if frame.state not in ("ready", VARIANT):
+        if frame.state not in SHOWN:
             raise NotFoundError
         return facts_of(frame)
 
