@@ -22,14 +22,14 @@ def glimpse(path: Path, limits: Limits, edge: int) -> bytes | None:
     """JPEG of a picture file at about a long edge, upright; none where there is no quick way to one.
 
     The picture that the camera put into the file, where there is one: it may be smaller than the edge, and of a raw
-    file it is as the camera saw it, since developing takes seconds.
+    file it is as the camera saw it, since developing takes seconds. A HEIC has to be decoded whole, by another library.
     """
     try:
         header = read_header(path, limits)
         if header.raw:
             found = own_picture_of(path)
             return None if found is None else _small(found, edge)
-        if header.format != "jpeg" and header.width * header.height > _MOST_PIXELS:
+        if header.format == "heic" or (header.format != "jpeg" and header.width * header.height > _MOST_PIXELS):
             return None
         own = _of_its_own(path)
         small = own or pyvips.Image.thumbnail(str(path), edge, height=edge, size="down", export_profile="srgb")
