@@ -13,8 +13,9 @@ from bench.pictures import Named, load, photographs, small_linear, stills
 from bench.report import Table
 from bench.transfer import FULL, plan_for, statistics_of
 from nuvett.core.book.soft import BLOCK, MOST_TORN, soft_colour
-from nuvett.core.drawing.drawing import compile_stages
+from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.look.look import Look
+from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import aim_of_statistics, plan_frame
 from nuvett.core.planning.usual import is_monochrome
 from nuvett.core.reading.reading import Weighed, blend, read
@@ -43,12 +44,16 @@ def _cielab(codes: np.ndarray) -> CIELab:
     return linear_to_cielab(small_linear(codes))
 
 
+def _made(plan: FramePlan, pixels: np.ndarray) -> np.ndarray:
+    return Drawing(compile_stages(plan), (pixels.shape[1], pixels.shape[0]), pixels).picture(pixels)
+
+
 def _drawn(look: Look) -> Iterator[tuple[Named, np.ndarray]]:
     for picture in _pictures():
         own = Linear(picture.proxy.reshape(-1, 3))
         for still in stills():
             plan = plan_for(own, Linear(still.proxy.reshape(-1, 3)), look)
-            yield picture, compile_stages(plan).renderer.picture(picture.pixels, 8)
+            yield picture, _made(plan, picture.pixels)
 
 
 def torn_table() -> Table:
@@ -81,7 +86,7 @@ def compressed_table() -> Table:
                 was, own = _border_steps(before, soft), Linear(picture.proxy.reshape(-1, 3))
                 for still in stills():
                     plan = plan_for(own, Linear(still.proxy.reshape(-1, 3)), look)
-                    after = _cielab(compile_stages(plan).renderer.picture(pixels, 8))
+                    after = _cielab(_made(plan, pixels))
                     now = _border_steps(after, soft)
                     found.append((now[0] / was[0], now[1] / was[1], after[..., 0].std() / before[..., 0].std()))
             light, chroma, contrast = np.array(found).T
@@ -117,7 +122,7 @@ def whites_table() -> Table:
             if white.sum() < _FEWEST_WHITE:
                 continue
             plan = plan_for(Linear(picture.proxy.reshape(-1, 3)), target, Look())
-            made = _cielab(compile_stages(plan).renderer.picture(picture.pixels, 8))[white]
+            made = _cielab(_made(plan, picture.pixels))[white]
             ends.append((float(np.median(made[:, 0])), float(np.median(np.hypot(made[:, 1], made[:, 2])))))
         lightness, chroma = np.array(ends).T
         values = (np.median(lightness), lightness.min(), chroma.max())
@@ -164,7 +169,7 @@ def mouth_table() -> Table:
         for still in stills():
             aim = aim_of_statistics(statistics_of(Linear(still.proxy.reshape(-1, 3))))
             plan = plan_frame(own, aim, look, faces=faces)
-            made.append(_oklab(compile_stages(plan).renderer.picture(pixels, 8)))
+            made.append(_oklab(_made(plan, pixels)))
         for part in ("lips", "teeth"):
             turns = [abs(_apart(after, parts, part) - _apart(before, parts, part)) for after in made]
             table.add(name, part, round(float(np.median(turns)), 1), round(max(turns), 1))

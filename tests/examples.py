@@ -33,6 +33,7 @@ from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.primaries import PrimariesStep
 from nuvett.core.steps.regions import RegionStep
 from nuvett.core.steps.saturation import SaturationStep
+from nuvett.core.steps.soft_colour import SoftColourStep
 from nuvett.core.steps.spread import SpreadStep
 from nuvett.core.steps.step import Step
 from nuvett.core.steps.tint_filter import FilterStep
@@ -68,6 +69,7 @@ EXAMPLES: tuple[Step, ...] = (
     MonoStep(on=True, toned=60, hues=(GreyHue(hue=262, lighter=-60), GreyHue(hue=28, lighter=80))),
     TableStep(on=True, amount=100, table=TABLE, called="evening"),
     HoldStep(where="everywhere", families=(FamilyHold(family=Family(colour=(0.6, -0.1, 0.05))),)),
+    SoftColourStep(),
     RegionStep(highlights=-60, shadows=50, whites=20, blacks=-20),
     FinishStep(
         noise=40, local=40, fine=20, haze=30, softness=30, glow=20, halation=20, sharpening=40, vignette=80, grain=30

@@ -84,7 +84,7 @@ def test_frames_that_share_nothing_keep_their_white_and_say_that_only_their_key_
     blue = (np.array([0.02, 0.03, 0.4]) * random.uniform(0.9, 1, (200, 300, 1))).astype(np.float32)
     for hero in (None, 0):
         found = even_setup([seen(red), seen(blue)], "the base", hero)[1]
-        assert found.is_unsure and found.words.endswith("; by the key of its set-up")
+        assert found.is_unsure and found.words.endswith(" by the key of its set-up")
         assert np.ptp(np.log2(found.gains)) < 0.02 and 0.1 < log_axes(found.gains)[0] < 0.8
         assert log_axes(found.at(0.5))[0] == pytest.approx(log_axes(found.gains)[0] / 2)
 

@@ -80,7 +80,9 @@ def test_a_group_is_taken_as_far_as_its_strength() -> None:
         made = after_group(look.model_copy(update={"strength": strength}), LAB)
         assert np.allclose(made, LAB + strength * (whole - LAB), atol=1e-6)
     weak = look.model_copy(update={"strength": 0.5}).finish
-    assert [o.amount for o in weak] == pytest.approx([o.amount / 2 for o in look.finish])
+    shares = [0.5 if o.by_strength else 1 for o in look.finish]
+    assert {0.5, 1} == set(shares)
+    assert [o.amount for o in weak] == pytest.approx([o.amount * s for o, s in zip(look.finish, shares, strict=True)])
     assert look.model_copy(update={"strength": 0.0}).finish == ()
 
 

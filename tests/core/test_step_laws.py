@@ -34,6 +34,7 @@ from tests.examples import EXAMPLES, TABLE
 LIGHT = EvenLight(gains=(1.5, 1.3, 1.0))
 FACE = (FaceSeen(box=(0.4, 0.2, 0.1, 0.1), colour=(0.35, 0.2, 0.12)),)
 BARE = Look.of(*(kind(on=False) for kind in REGISTRY), vivid=0)
+GUARDS = ("hold", "soft_colour")
 Measure = Callable[[np.ndarray], float]
 
 
@@ -71,8 +72,11 @@ def drawn(step: Step | None = None) -> np.ndarray:
 
 
 def ground_of(step: Step) -> Look:
-    """What a step acts on: nothing, but for holds, which need something to hold against."""
-    return BARE if step.name != "hold" else BARE.with_step(example("zones")).with_step(example("tone"))
+    """What a step acts on: nothing, but for what guards, which needs something to guard against."""
+    if step.name not in GUARDS:
+        return BARE
+    changed = BARE.with_step(example("zones")).with_step(example("tone"))
+    return changed if step.name == "hold" else changed.with_step(_with("saturation", saturation=100.0))
 
 
 def example(name: str) -> Step:
@@ -90,12 +94,13 @@ def test_every_step_of_the_registry_has_an_example_that_does_something() -> None
 def test_half_of_a_step_lies_between_none_and_all_of_it(step: Step) -> None:
     if step.name == "hold":
         return
+    ground = drawn_under(ground_of(step).model_dump_json())
     if step.name == "moves":  # the amount is that of the pairing, and moves by hand are made whole
         step = _with("moves", own=())
     if step.name == "wash":  # and the amount of a wash is that of the first one
         step = _with("wash", layers=())
     none, half, whole = (drawn(step.model_copy(update={"amount": amount})) for amount in (0, 50, 100))
-    assert np.array_equal(none, drawn())
+    assert np.array_equal(none, ground)
     far, first, second = (np.abs(a - b).mean() for a, b in ((whole, none), (half, none), (whole, half)))
     assert 0.25 * far < first < 0.85 * far and 0.15 * far < second < 0.75 * far
 
@@ -141,7 +146,7 @@ def test_a_channel_of_a_curve_that_is_off_is_straight_and_a_pin_that_is_off_lets
 
 @pytest.mark.parametrize("step", EXAMPLES, ids=lambda s: s.name)
 def test_without_a_target_a_step_does_what_was_made_by_hand_and_waits_with_the_rest(step: Step) -> None:
-    look = ground_of(step) if step.name != "hold" else BARE.with_step(example("exposure"))
+    look = ground_of(step) if step.name not in GUARDS else BARE.with_step(_with("saturation", saturation=100))
     with_it, without = (drawn_under(one.model_dump_json(), aimed=False) for one in (look.with_step(step), look))
     assert (np.abs(with_it - without).mean() < 0.02) == step.needs_target, step.title
     assert (step.title in dict(in_words(look.with_step(step), aimed=False))) != step.needs_target
@@ -150,7 +155,7 @@ def test_without_a_target_a_step_does_what_was_made_by_hand_and_waits_with_the_r
 def test_without_a_target_the_usual_look_evens_and_no_more() -> None:
     evened = drawn_under(BARE.with_step(example("even")).model_dump_json(), aimed=False)
     assert np.abs(drawn_under(Look().model_dump_json(), aimed=False) - evened).max() == 0
-    assert [title for title, _ in in_words(Look(), aimed=False)] == ["Even light", "Holds"]
+    assert [title for title, _ in in_words(Look(), aimed=False)] == ["Even light", "Holds", "Soft colour"]
     by_hand = [_with("moves", amount=amount) for amount in (0, 100)]  # nothing is paired
     assert np.array_equal(*(drawn_under(BARE.with_step(one).model_dump_json(), aimed=False) for one in by_hand))
 
@@ -272,6 +277,12 @@ def colour_noise(pixels: np.ndarray) -> float:
     return float(np.abs(np.diff(away, axis=1)).mean())
 
 
+def soft_noise(pixels: np.ndarray) -> float:
+    """Fine differences of colour where there is little else, under what guards are tried on."""
+    away, own = (np.diff(p - p.mean(axis=2, keepdims=True), axis=1)[:-12] for p in (pixels, frame().astype(float)))
+    return float(np.abs(away)[np.abs(own).max(axis=2) < 1.5].mean())
+
+
 def middle_of_edges(pixels: np.ndarray) -> float:
     return float(pixels[:6, 60:120].mean() + pixels[40:80, :6].mean())
 
@@ -381,6 +392,7 @@ WAYS: dict[str, Way] = {
     "hold.hue": Way(away("hold"), -1, 1, 40),
     "hold.chroma": Way(away("hold"), -1, 1, 80),
     "hold.lightness": Way(away("hold"), -1, 1, 50),
+    "soft_colour.amount": Way(soft_noise, -1, 20, 100),
     "finish.amount": Way(away("finish"), 1, 20, 100),
     "finish.noise": Way(fine, -1, 10, 100, _finish()),
     "finish.noise_colour": Way(colour_noise, -1, 10, 100, _finish()),

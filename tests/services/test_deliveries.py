@@ -19,10 +19,10 @@ import pytest
 from PIL import Image
 from sqlalchemy.orm import Session
 
-from nuvett.core.drawing.renderer import Renderer
+from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
-from nuvett.core.plan.compile import compile_plan, compile_shaped
+from nuvett.core.plan.compile import compile_plan
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
@@ -70,7 +70,8 @@ def test_delivered_files_are_the_plan_at_full_size_and_the_preview_agrees(studio
         assert files[1].name == "Winter fair 02 AT-0102-1.png"
         plan = FramePlan.model_validate(delivery.files[1].plan)
     made = cv2.cvtColor(cv2.imdecode(np.frombuffer(studio.blobs.read(files[1].blob), np.uint8), 1), cv2.COLOR_BGR2RGB)
-    expected = Renderer(compile_shaped(plan)).picture(load_rgb(FRAMES[1]))
+    source = load_rgb(FRAMES[1])
+    expected = Drawing(compile_stages(plan), (source.shape[1], source.shape[0])).picture(source)
     assert np.abs(made.astype(int) - expected).max() <= 1
     crop = studio.bench.pictures.crop(facts[1], plan, (300, 200, 256, 128))
     shown = cv2.cvtColor(cv2.imdecode(np.frombuffer(crop, np.uint8), 1), cv2.COLOR_BGR2RGB)

@@ -47,5 +47,5 @@ def test_what_goes_and_what_stays_is_said_with_reasons(studio: Studio, slug: str
         "1 left out",
         "trims, crops and brushes: they belong to their frames",
     )
-    assert goes(Look(), False) == "even light and holds"
+    assert goes(Look(), False) == "even light, holds and soft colour"
     assert goes(Look.of(*(kind(on=False) for kind in Look.kinds)), True) == "nothing"

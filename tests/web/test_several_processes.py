@@ -110,7 +110,12 @@ def test_two_web_servers_and_a_worker_serve_one_installation(addresses: list[str
     wait(lambda: "nuvett_frames 1.0" in httpx.get(f"{first}/metrics").text)
     assert "AT-0101" in httpx.get(f"{second}{path}/gather").text
     name = httpx.get(f"{second}{path}/carry").headers["x-request-id"]
-    (line,) = (one for one in processes.logged("nuvett.web") if one.get("request") == name)
+
+    def answered() -> list[dict[str, object]]:
+        return [one for one in processes.logged("nuvett.web") if one.get("request") == name]
+
+    wait(answered)  # an answer may be here before it is written down
+    (line,) = answered()
     assert (line["path"], line["status"]) == (f"{path}/carry", 200)
     jobs = [one for one in processes.logged("nuvett.jobs") if one.get("task") == "ingest_frame"]
     assert [(one["message"], one["process_kind"]) for one in jobs] == [("job", "worker")] and jobs[0]["job"]

@@ -177,17 +177,17 @@ def test_histories_say_what_changed() -> None:
     ("even", "words"),
     [
         ({"confidence": 0.2, "rests": "key"}, "Left as it came"),
-        ({"confidence": 0.1, "exposure": 0.3, "rests": "key", "key": 0.9}, "+0.30 EV; by the key of its set-up"),
+        ({"confidence": 0.1, "exposure": 0.3, "rests": "key", "key": 0.9}, "+0.30 EV by the key of its set-up"),
         (
             {"exposure": -0.4, "warmth": 3, "rests": "points", "shared": 3, "key": 0.3, "white_rests": "clouds"},
             "−0.40 EV by things shared with 3 frames and the key of its set-up; warmer 3 % by its colours as a whole",
         ),
         (
             {"exposure": -0.5, "warmth": 8, "tint": -3, "rests": "points", "shared": 1},
-            "−0.50 EV, warmer 8 %, greener 3 %; by things shared with 1 frame",
+            "−0.50 EV, warmer 8 %, greener 3 % by things shared with 1 frame",
         ),
         ({"exposure": 0.01, "rests": "record"}, "Even already; by the camera's record"),
-        ({"exposure": 0.2, "rests": "clouds"}, "+0.20 EV; by its colours as a whole"),
+        ({"exposure": 0.2, "rests": "clouds"}, "+0.20 EV by its colours as a whole"),
         ({}, "Even already"),
     ],
 )

@@ -1,6 +1,6 @@
 """Drawing a frame under a plan: the one way from pixels and a plan to pixels, at any size and of any part."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
@@ -17,13 +17,14 @@ from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.geometry.spots import Spots
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.plan.compile import compile_shaped
-from nuvett.core.plan.finish import FinishOperation
+from nuvett.core.plan.finish import FinishOperation, SoftColourOperation
 from nuvett.core.plan.frame_plan import FramePlan, Layer
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.spatial.enlarging import Part
 from nuvett.core.spatial.finish import Finisher, InArea, maps_for, needs_maps
 from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps
 from nuvett.core.spatial.mending import Mending
+from nuvett.core.spatial.soft_colour import LEAST_SCALE, SoftColour, apart
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
@@ -39,6 +40,7 @@ class Stages:
     spots : painted out of the source; lens : what it did, which is undone with the geometry
     domain : of the pixels that come in
     light : the plan that only evens the light, which is how areas look at the frame
+    soft : what keeps soft colour whole; as_it_came : the table that changes nothing, where pixels go to another space
     """
 
     renderer: Renderer
@@ -50,6 +52,8 @@ class Stages:
     domain: Space = Space.SRGB
     light: FramePlan = field(default_factory=FramePlan)
     seed: int = 0
+    soft: SoftColourOperation | None = None
+    as_it_came: Renderer | None = None
 
     def laid_out(self, plan: FramePlan) -> "Stages":
         """The same tables where another plan, which differs in areas and geometry alone, has them."""
@@ -74,7 +78,8 @@ class Stages:
     @property
     def is_plain(self) -> bool:
         """Whether every pixel is a function of its own colour and place alone."""
-        return not self.finishes and not self.spots and self.geometry.is_none and self.lens is None
+        changed = self.finishes or self.soft or self.spots or self.lens is not None
+        return not changed and self.geometry.is_none
 
 
 def compile_stages(
@@ -99,7 +104,10 @@ def compile_stages(
     layers = tuple(compiled(layer) for layer in plan.layers)
     light = FramePlan(groups=(plan.group("light"),))
     renderer = table(plan, domain)
-    return Stages(renderer, layers, plan.finish, plan.geometry, plan.lens, plan.spots, domain, light, plan.seed)
+    finish = tuple(operation for operation in plan.finish if not isinstance(operation, SoftColourOperation))
+    soft = next((operation for operation in plan.finish if isinstance(operation, SoftColourOperation)), None)
+    own = table(FramePlan(), domain) if soft and domain is not space else None
+    return Stages(renderer, layers, finish, plan.geometry, plan.lens, plan.spots, domain, light, plan.seed, soft, own)
 
 
 class Drawing:
@@ -128,6 +136,10 @@ class Drawing:
         placing = stages.placed(original or source)
         self._resampling = Resampling(placing, size, source)
         self._mending = Mending(stages.spots, source)
+        self._soft = None
+        scale = size[0] / placing.size[0]
+        if stages.soft and scale >= LEAST_SCALE:
+            self._soft = SoftColour(stages.soft, scale)
         self._finisher = None
         if stages.finishes:
             maps = self._maps(small) if stages.needs_maps and small is not None else None
@@ -136,12 +148,17 @@ class Drawing:
     @property
     def by_strips(self) -> bool:
         """Whether rows can be drawn by themselves, with nothing around them."""
-        return self._finisher is None and self._resampling.is_plain and self._mending.is_none
+        return self._is_colour_alone and self._resampling.is_plain and self._mending.is_none
+
+    @property
+    def _is_colour_alone(self) -> bool:
+        """Whether a pixel that is drawn depends on no other one."""
+        return self._finisher is None and self._soft is None
 
     @property
     def halo(self) -> int:
-        """Pixels around a part that its finish looks at."""
-        return self._finisher.halo if self._finisher else 0
+        """Pixels around a part that are looked at to keep its soft colour whole, and to finish it."""
+        return (self._finisher.halo if self._finisher else 0) + (self._soft.halo if self._soft else 0)
 
     def _outer(self, box: Box, halo: int | None = None) -> Box:
         halo = self.halo if halo is None else halo
@@ -248,7 +265,7 @@ class Drawing:
         weights = self._weighed(source, outer, places) if self._weights else ()
         if self._finisher is not None and self._finisher.has_noise_reduction:
             source = self._finisher.denoise(in_floats(source), outer[0], outer[1], weights)
-            inner = self._outer(box, self._finisher.finish_halo)
+            inner = self._outer(box, self._finisher.finish_halo + (self._soft.halo if self._soft else 0))
             cut = _inside(inner, outer)
             source, weights = source[cut], tuple(weight[cut] for weight in weights)
             places, outer = places and (places[0][cut], places[1][cut]), inner
@@ -267,20 +284,35 @@ class Drawing:
     def _blocks(self, source: Pixels, box: Box, weights: Sequence[Mask01]) -> Iterator[tuple[int, Floats]]:
         """Planes (3, n, w) of rows of a part with its colours and its finish, and which row each begins at."""
 
-        def coloured(rows: slice) -> Floats:
-            made = self._stages.renderer.coloured(source[rows])
+        def coloured(rows: slice, out: Floats | None = None) -> Floats:
+            made = self._stages.renderer.coloured(source[rows], out)
             return laid(self._stages.layers, [weight[rows] for weight in weights], source[rows], made)
 
+        def own(rows: slice) -> Floats:
+            came = self._stages.as_it_came
+            return apart(source[rows]) if came is None else came.coloured(source[rows])
+
+        part = Part(*box, self.size)
+        if self._soft is None:
+            yield from self._finished(coloured, part, weights)
+            return
+        with self._soft.kept(coloured, own, part) as kept:
+            yield from self._finished(lambda rows: kept[:, rows], part, weights)
+
+    def _finished(
+        self, coloured: Callable[[slice], Floats], part: Part, weights: Sequence[Mask01]
+    ) -> Iterator[tuple[int, Floats]]:
+        """Planes of rows of a part with its finish, from those with its colours, and which row each begins at."""
         if self._finisher is None:
-            rows = max(1, BLOCK_PIXELS // box[2])
-            yield from ((first, coloured(slice(first, first + rows))) for first in range(0, len(source), rows))
+            rows = max(1, BLOCK_PIXELS // part.width)
+            yield from ((first, coloured(slice(first, first + rows))) for first in range(0, part.height, rows))
         else:
-            yield from self._finisher.blocks(coloured, Part(*box, self.size), weights)
+            yield from self._finisher.blocks(coloured, part, weights)
 
     @property
     def _is_point_by_point(self) -> bool:
         """Whether nothing is needed after the resampling but the table."""
-        plain = self._finisher is None and not self._weights and not self._stages.geometry.uncut
+        plain = self._is_colour_alone and not self._weights and not self._stages.geometry.uncut
         return plain and not self._resampling.is_plain
 
     def _moved(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:

@@ -72,7 +72,7 @@ class EvenLight(Document):
         if exposure and white and by_white != because:
             return f"{exposure} {because}; {white} {by_white}"
         done = ", ".join(part for part in (exposure, white) if part)
-        return f"{done}; {because if exposure else by_white}".rstrip("; ")
+        return f"{done} {because if exposure else by_white}".rstrip()
 
     def _because(self, rests: str) -> str:
         if rests == "points" and self.shared == 0:

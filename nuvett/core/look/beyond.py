@@ -4,7 +4,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.steps.step import MOST, Step
 
 FULL = 100.0
-_GUARDS = ("even", "hold", "finish", "mono")
+_GUARDS = ("even", "hold", "soft_colour", "finish", "mono")
 """Steps that more of a look does not ask more of: what evens, holds and finishes, and greys, which are grey at full."""
 
 

@@ -13,11 +13,23 @@ from nuvett.core.plan.operation import Operation, Reach, Stage
 
 
 class FinishOperation(Operation):
-    """amount : 0 to 1, or -1 to 1 where it goes both ways."""
+    """amount : 0 to 1, or -1 to 1 where it goes both ways; by_strength : whether a weaker group takes less of it."""
 
     stage: ClassVar[Stage] = Stage.FINISHED
     reach: ClassVar[Reach] = "neighbourhood"
+    by_strength: ClassVar[bool] = True
     amount: float = Field(ge=0, le=1)
+
+
+class SoftColourOperation(FinishOperation):
+    """Fine differences of colour in soft places, kept near the frame's own, right after the colours were changed.
+
+    most : times the frame's own that they may be
+    """
+
+    kind: Literal["soft_colour"] = "soft_colour"
+    by_strength: ClassVar[bool] = False
+    most: float = Field(default=1, ge=0.5, le=4)
 
 
 class NoiseOperation(FinishOperation):

@@ -37,6 +37,7 @@ from nuvett.core.plan.finish import (
     NoiseOperation,
     RegionsOperation,
     SharpenOperation,
+    SoftColourOperation,
     SoftnessOperation,
     VignetteOperation,
 )
@@ -79,6 +80,7 @@ AnyOperation = Annotated[
     | TableOperation
     | EaseOperation
     | HoldOperation
+    | SoftColourOperation
     | NoiseOperation
     | RegionsOperation
     | HazeOperation
@@ -125,7 +127,9 @@ class Group(Document):
     def finish(self) -> tuple[FinishOperation, ...]:
         """Those that need more than a colour, as strong as the group is."""
         found = (o for o in self.operations if isinstance(o, FinishOperation) and o.amount * self.strength)
-        return tuple(o.model_copy(update={"amount": min(1.0, o.amount * self.strength)}) for o in found)
+        return tuple(
+            o.model_copy(update={"amount": min(1.0, o.amount * self.strength)}) if o.by_strength else o for o in found
+        )
 
 
 class Layer(Document):

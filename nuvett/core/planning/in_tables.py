@@ -6,6 +6,7 @@ import numpy as np
 
 from nuvett.core.area.faces import FaceSeen
 from nuvett.core.plan.apply import apply_plan, evened_by
+from nuvett.core.plan.finish import SoftColourOperation
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.gamut import map_to_gamut
@@ -22,12 +23,13 @@ def evens(plan: FramePlan) -> bool:
 
 
 def finishes(plans: Sequence[FramePlan]) -> tuple[str, ...]:
-    """Kinds of what the finish does under some plans, each once."""
+    """Kinds of what the finish does under some plans, each once; that soft colour stays whole goes without saying."""
     return tuple(
         dict.fromkeys(
             operation.kind  # type: ignore[attr-defined]
             for plan in plans
             for operation in plan.finish
+            if not isinstance(operation, SoftColourOperation)
         )
     )
 

@@ -17,6 +17,7 @@ from nuvett.core.steps.moves import MoveStep
 from nuvett.core.steps.primaries import PrimariesStep
 from nuvett.core.steps.regions import RegionStep
 from nuvett.core.steps.saturation import SaturationStep
+from nuvett.core.steps.soft_colour import SoftColourStep
 from nuvett.core.steps.spread import SpreadStep
 from nuvett.core.steps.step import Step
 from nuvett.core.steps.tint_filter import FilterStep
@@ -46,6 +47,7 @@ REGISTRY: tuple[type[Step], ...] = (
     MonoStep,
     TableStep,
     HoldStep,
+    SoftColourStep,
     RegionStep,
     FinishStep,
 )

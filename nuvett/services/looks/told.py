@@ -19,7 +19,7 @@ from nuvett.services.series.labels import labels_of
 from nuvett.store import models
 
 _NAMED = 3
-_UNASKED = ("even", "hold")
+_UNASKED = ("even", "hold", "soft_colour")
 """Steps that are no one's number to turn down: what evens, and what holds."""
 
 

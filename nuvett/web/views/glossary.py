@@ -78,6 +78,7 @@ GLOSSARY: dict[str, str] = {
     "set-up": "Frames shot in the same place and light; found by pauses between them, and editable.",
     "shadow": "The darkest quarter of a picture.",
     "sharpening": "More difference at edges; flat areas can be spared.",
+    "soft colour": "Haze, sky, skin and blur, where colours hardly vary; noise in them is made no more coloured than it came.",
     "softness": "A little of a blurred picture laid over the sharp one.",
     "steepest": "The limit of how much lightness differences may be stretched; beyond about 2.5 tones break up.",
     "still": "A single picture from a film, used as a reference.",
