@@ -133,7 +133,8 @@ def test_it_does_what_plain_arithmetic_does(sky: np.ndarray) -> None:
     spread, spread_made, rough = deviation(*own), deviation(*colours), deviation(light)
     times = np.sqrt(spread_made / (spread + (0.5 / 255) ** 2))
     calm = 1 / ((1 + (rough / 0.05**2) ** 2) * (1 + (spread / 0.03**2) ** 2))
-    share = laid(calm * (1 - 1 / np.maximum(times, 1)))
+    seen = np.clip(np.sqrt(spread_made) / (0.4 / 255) - 1, 0, 1)
+    share = laid(calm * seen * (1 - 1 / np.maximum(times, 1)))
     red, blue = (share * (laid(smoothed(smoothed(by_cells(v)))) - v) for v in colours)
     wanted = made / 255 + np.stack([red, -(WEIGHTS[0] * red + WEIGHTS[2] * blue) / WEIGHTS[1], blue], axis=-1)
     assert np.abs(drawn(plan(), sky) / 255 - np.clip(wanted, 0, 1)).max() < 2.5 / 255

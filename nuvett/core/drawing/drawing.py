@@ -24,7 +24,8 @@ from nuvett.core.spatial.enlarging import Part
 from nuvett.core.spatial.finish import Finisher, InArea, maps_for, needs_maps
 from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps
 from nuvett.core.spatial.mending import Mending
-from nuvett.core.spatial.soft_colour import LEAST_SCALE, SoftColour, apart
+from nuvett.core.spatial.soft import draw_in
+from nuvett.core.spatial.soft_colour import LEAST_SCALE, SoftColour
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
@@ -288,16 +289,22 @@ class Drawing:
             made = self._stages.renderer.coloured(source[rows], out)
             return laid(self._stages.layers, [weight[rows] for weight in weights], source[rows], made)
 
-        def own(rows: slice) -> Floats:
-            came = self._stages.as_it_came
-            return apart(source[rows]) if came is None else came.coloured(source[rows])
-
         part = Part(*box, self.size)
         if self._soft is None:
             yield from self._finished(coloured, part, weights)
             return
-        with self._soft.kept(coloured, own, part) as kept:
-            yield from self._finished(lambda rows: kept[:, rows], part, weights)
+        with self._soft.room(part) as made:
+            looked = self._soft.looked_at(part)
+            for rows in looked.blocks:
+                looked.add(rows, lambda asked: self._as_it_came(source[asked]), coloured(rows, made[:, rows]))
+            for rows, around in looked.torn():
+                draw_in(around, made[:, rows])
+            yield from self._finished(lambda rows: made[:, rows], part, weights)
+
+    def _as_it_came(self, source: Pixels) -> tuple[Pixels, bool]:
+        """Pixels of the source where they are in the space that is drawn in, else planes of them in that space."""
+        came = self._stages.as_it_came
+        return (source, False) if came is None else (came.coloured(source), True)
 
     def _finished(
         self, coloured: Callable[[slice], Floats], part: Part, weights: Sequence[Mask01]

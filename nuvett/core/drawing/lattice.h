@@ -191,12 +191,33 @@ NV_DRAW(nv_planes_to_codes, NV_IN_PLANES, NV_CODES)
 NV_DRAW(nv_planes_to_deep, NV_IN_PLANES, NV_DEEP)
 NV_DRAW(nv_planes_to_planes, NV_IN_PLANES, NV_IN_PLANES)
 
+/* Four pixels from four values of each plane. */
+NV_INLINE void nv_across_planes(nv_four r, nv_four g, nv_four b, nv_four *pixels) {
+#ifdef __SSE4_1__
+    const __m128 none = _mm_setzero_ps();
+    const __m128 low = _mm_unpacklo_ps((__m128)r, (__m128)g), high = _mm_unpackhi_ps((__m128)r, (__m128)g);
+    const __m128 blue_low = _mm_unpacklo_ps((__m128)b, none), blue_high = _mm_unpackhi_ps((__m128)b, none);
+    pixels[0] = (nv_four)_mm_movelh_ps(low, blue_low);
+    pixels[1] = (nv_four)_mm_movehl_ps(blue_low, low);
+    pixels[2] = (nv_four)_mm_movelh_ps(high, blue_high);
+    pixels[3] = (nv_four)_mm_movehl_ps(blue_high, high);
+#else
+    for (int p = 0; p < 4; p++) pixels[p] = (nv_four){r[p], g[p], b[p], 0};
+#endif
+}
+
 /* What is drawn already, to codes. */
 #define NV_OF_PLANES(i) nv_between((nv_four){r[i], g[i], b[i], 0})
 #define NV_ROUND(name, to) \
     NV_BLOCK name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
         const float *r = (const float *)in[0], *g = (const float *)in[1], *b = (const float *)in[2]; \
-        NV_WRITTEN(to, 0, count, NV_OF_PLANES) \
+        long i = 0; \
+        for (; i + 3 < count; i += 4) { \
+            nv_four four[4]; \
+            nv_across_planes(nv_between(nv_at(r + i)), nv_between(nv_at(g + i)), nv_between(nv_at(b + i)), four); \
+            nv_write_four(to, out, i, four[0], four[1], four[2], four[3], noise, left); \
+        } \
+        for (; i < count; i++) nv_write(to, out, i, NV_OF_PLANES(i), noise, left); \
     }
 
 NV_ROUND(nv_rounded_codes, NV_CODES)

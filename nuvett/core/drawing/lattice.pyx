@@ -29,14 +29,14 @@ cdef extern from *:
         const float *noise, const int *at, long rows, long count
     ) noexcept nogil
 
-_KINDS = {"uint8": 0, "uint16": 1, "float32": 2}
+_KINDS = {"B": 0, "H": 1, "f": 2}  # by the character of their type, which is known at once
 _PLANES = 2  # where they go out; one more where they come in
 
 
 cdef object _laid_out(object array, bint planes, const void **begins, long *step):
     """Where the rows of an array begin, of pixels (H, W, 3) or each of planes (3, H, W), and how far apart they lie."""
     steps, size = array.strides, array.itemsize
-    if array.ndim != 3 or array.shape[0 if planes else 2] != 3 or array.dtype.name not in _KINDS:
+    if array.ndim != 3 or array.shape[0 if planes else 2] != 3 or array.dtype.char not in _KINDS:
         raise ValueError("pixels (H, W, 3) or planes (3, H, W) are needed")
     across = 2 if planes else 1
     apart = array.shape[across] > 1 and steps[across] != (size if planes else 3 * size)
@@ -64,8 +64,8 @@ def drawn(
         raise ValueError("what comes in and goes out are of one size")
     if lattice.shape[0] != side ** 3 or lattice.shape[1] != 4 or bases.shape[1] != 256 or knots.shape[1] != 2:
         raise ValueError("the table is not laid out as it should be")
-    cdef int kind = 3 if planes_in else _KINDS[source.dtype.name]
-    cdef nv_row row = NV_ROWS[kind][_PLANES if planes_out else _KINDS[out.dtype.name]]
+    cdef int kind = 3 if planes_in else _KINDS[source.dtype.char]
+    cdef nv_row row = NV_ROWS[kind][_PLANES if planes_out else _KINDS[out.dtype.char]]
     cdef long rows = size[0], count = size[1]
     place[0], place[1] = at
     of.bases, of.fractions, of.knots, of.lattice = &bases[0, 0], &fractions[0], &knots[0, 0], &lattice[0, 0]

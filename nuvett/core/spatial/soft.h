@@ -20,6 +20,34 @@ NV_APART(nv_codes_apart, unsigned char, 1.0f / 255.0f)
 NV_APART(nv_deep_apart, unsigned short, 1.0f / 65535.0f)
 NV_APART(nv_colours_apart, float, 1.0f)
 
+/* A picture's rows, `step` bytes apart: side by side from `at[0]` on, of one of the kinds above, or three planes. */
+enum { NV_SOFT_CODES, NV_SOFT_DEEP, NV_SOFT_COLOURS, NV_SOFT_PLANES };
+
+typedef struct {
+    int kind;
+    const char *at[3];
+    long step;
+} nv_picture;
+
+/* Where planes of so many pixels of a row lie, NV_LANES long with nothing after them: in place, or filled. */
+static void nv_some_of(
+    const nv_picture *of, long row, long start, long count, float (*filled)[NV_LANES], const float **planes
+) {
+    for (int p = 0; p < 3; p++) {
+        const float *line = (const float *)(of->at[p] + row * of->step) + start;
+        planes[p] = of->kind == NV_SOFT_PLANES && count == NV_LANES ? line : filled[p];
+        if (of->kind == NV_SOFT_PLANES && count < NV_LANES) memcpy(filled[p], line, count * sizeof(float));
+        if (count < NV_LANES) memset(filled[p] + count, 0, (NV_LANES - count) * sizeof(float));
+    }
+    const char *at = of->at[0] + row * of->step;
+    if (of->kind == NV_SOFT_CODES)
+        nv_codes_apart((const unsigned char *)at + 3 * start, filled[0], filled[1], filled[2], count);
+    else if (of->kind == NV_SOFT_DEEP)
+        nv_deep_apart((const unsigned short *)at + 3 * start, filled[0], filled[1], filled[2], count);
+    else if (of->kind == NV_SOFT_COLOURS)
+        nv_colours_apart((const float *)at + 3 * start, filled[0], filled[1], filled[2], count);
+}
+
 /* A row of two pictures' planes added to sums of columns, lines (NV_KINDS, NV_LANES). */
 NV_BLOCK nv_down_cells(const float *const *own, const float *const *made, float *lines) {
     NV_EACH(k) {
@@ -38,26 +66,21 @@ NV_BLOCK nv_down_cells(const float *const *own, const float *const *made, float 
     }
 }
 
-/* One row of cells, of planes (3, rows, width) that begin `left` pixels into the first: added to sums (NV_KINDS, columns)
-   that lie `apart` values apart. steps : values from row to row, of the frame's own planes and of those made */
+/* Rows of one row of cells, of two pictures that begin `left` pixels into the first: added to sums (NV_KINDS, columns)
+   that lie `apart` values apart. */
 static void nv_cell_row(
-    const float *const *own, const float *const *made, const long *steps, int rows, long width, int cell, int left,
-    double *sums, long apart
+    const nv_picture *own, const nv_picture *made, long first, long last, long width, int cell, int left, double *sums,
+    long apart
 ) {
-    float lines[NV_KINDS * NV_LANES], filled[6][NV_LANES];
+    float lines[NV_KINDS * NV_LANES], filled[2][3][NV_LANES];
+    const float *planes[2][3];
     for (long start = 0; start < width; start += NV_LANES) {
         const long count = width - start < NV_LANES ? width - start : NV_LANES;
         memset(lines, 0, sizeof lines);
-        for (int y = 0; y < rows; y++) {
-            const float *from[6];
-            for (int p = 0; p < 6; p++) {
-                from[p] = (p < 3 ? own[p] + y * steps[0] : made[p - 3] + y * steps[1]) + start;
-                if (count == NV_LANES) continue;
-                memset(filled[p], 0, sizeof filled[p]);
-                memcpy(filled[p], from[p], count * sizeof(float));
-                from[p] = filled[p];
-            }
-            nv_down_cells(from, from + 3, lines);
+        for (long row = first; row < last; row++) {
+            nv_some_of(own, row, start, count, filled[0], planes[0]);
+            nv_some_of(made, row, start, count, filled[1], planes[1]);
+            nv_down_cells(planes[0], planes[1], lines);
         }
         long into = (left + start) % cell;
         double *to = sums + (left + start) / cell;

@@ -5,19 +5,22 @@ from numpy.typing import NDArray
 
 from nuvett.core.types import Floats
 
-def apart(pixels: NDArray[Any], planes: Floats) -> None:
-    """Pixels (h, w, 3), uint8, uint16 or float32, as encoded values 0 to 1 in planes (3, h, w).
-
-    Raises ValueError where sizes differ, or pixels of a row do not lie side by side.
-    """
-
-def cell_sums(own: Floats, made: Floats, cell: tuple[int, int], at: tuple[int, int], sums: NDArray[np.float64]) -> None:
+def cell_sums(
+    own: NDArray[Any],
+    in_planes: bool,
+    made: Floats,
+    cell: tuple[int, int],
+    at: tuple[int, int],
+    sums: NDArray[np.float64],
+) -> None:
     """Add to sums (8, R, C) over cells: what red and blue are off luminance and the squares of both, of `own` and of
-    `made` (3, h, w), then luminance of `own` and its square.
+    planes `made` (3, h, w), then luminance of `own` and its square.
 
-    cell : columns and rows of one; at : how many of them into the first cell the planes begin
+    own : pixels (h, w, 3), uint8, uint16 or float32, or planes like those made
+    cell : columns and rows of one; at : how many of them into the first cell the pictures begin
 
-    A row of cells has the same sums however the rows of a frame come, if it comes at once.
+    A row of cells has the same sums however the rows of a frame come, if it comes at once. Raises ValueError where
+    sizes differ, or pixels of a row do not lie side by side.
     """
 
 def draw_in(laid: Floats, made: Floats) -> None:

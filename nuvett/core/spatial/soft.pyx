@@ -16,58 +16,51 @@ cdef extern from *:
         int lists, float *const *out, long count, const float *how
     ) noexcept nogil
     void nv_drawn_in(const float *const *, float *const *, const float *) noexcept nogil
-    void nv_codes_apart(const void *, float *, float *, float *, long) noexcept nogil
-    void nv_deep_apart(const void *, float *, float *, float *, long) noexcept nogil
-    void nv_colours_apart(const void *, float *, float *, float *, long) noexcept nogil
+    ctypedef struct nv_picture:
+        int kind
+        const char *at[3]
+        long step
     void nv_cell_row(
-        const float *const *own, const float *const *made, const long *steps, int rows, long width, int cell,
-        int left, double *sums, long apart
+        const nv_picture *own, const nv_picture *made, long first, long last, long width, int cell, int left,
+        double *sums, long apart
     ) noexcept nogil
 
+_KINDS = {"B": 0, "H": 1, "f": 2}  # by the character of their type, which is known at once
 
-def apart(object pixels, float[:, :, ::1] planes):
-    cdef Py_ssize_t y, height = planes.shape[1], width = planes.shape[2]
-    if pixels.shape != (height, width, 3) or planes.shape[0] != 3 or pixels.strides[1:] != (
-        3 * pixels.itemsize, pixels.itemsize
+
+cdef object _picture(object array, bint planes, nv_picture *of):
+    """Where an array lies, of pixels (h, w, 3) or planes (3, h, w); its height and width."""
+    steps, size = array.strides, array.itemsize
+    if array.ndim != 3 or array.shape[0 if planes else 2] != 3 or array.dtype.char not in _KINDS or (
+        steps[2] != size or (planes and array.dtype.char != "f") or (not planes and steps[1] != 3 * size)
     ):
-        raise ValueError("pixels side by side and planes of one size are needed")
-    cdef int kind = {"uint8": 0, "uint16": 1, "float32": 2}[pixels.dtype.name]
-    cdef const char *begin = <const char *><size_t>pixels.ctypes.data
-    cdef Py_ssize_t step = pixels.strides[0]
-    cdef const void *row
-    with nogil:
-        for y in range(height):
-            row = begin + y * step
-            if kind == 0:
-                nv_codes_apart(row, &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0], width)
-            elif kind == 1:
-                nv_deep_apart(row, &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0], width)
-            else:
-                nv_colours_apart(row, &planes[0, y, 0], &planes[1, y, 0], &planes[2, y, 0], width)
+        raise ValueError("pixels of a row side by side, or planes of floating point, are needed")
+    cdef size_t at = array.ctypes.data
+    cdef int p
+    for p in range(3):
+        of.at[p] = <const char *>(at + (<size_t>steps[0] * p if planes else 0))
+    of.kind = 3 if planes else _KINDS[array.dtype.char]
+    of.step = steps[1] if planes else steps[0]
+    return array.shape[1:] if planes else array.shape[:2]
 
 
 def cell_sums(
-    const float[:, :, :] own, const float[:, :, :] made, tuple cell, tuple at, double[:, :, ::1] sums
+    object own, bint in_planes, object made, tuple cell, tuple at, double[:, :, ::1] sums
 ):
-    cdef int across = cell[0], down = cell[1], left = at[0], p
-    cdef Py_ssize_t top = at[1], first = 0, last, height = own.shape[1], width = own.shape[2]
-    cdef const float *a[3]
-    cdef const float *b[3]
-    cdef long steps[2]
-    if (
-        made.shape[1] != height or made.shape[2] != width or made.strides[2] != 4 or own.strides[2] != 4
-        or sums.shape[0] != NV_KINDS or sums.shape[1] * down < top + height or sums.shape[2] * across < left + width
-    ):
-        raise ValueError("planes of one size, and sums for all of their cells, are needed")
-    steps[0], steps[1] = <long>(own.strides[1] // 4), <long>(made.strides[1] // 4)
+    cdef nv_picture of_own, of_made
+    cdef int across = cell[0], down = cell[1], left = at[0]
+    cdef long top = at[1], first = 0, last, apart = <long>(sums.shape[1] * sums.shape[2])
+    size = _picture(own, in_planes, &of_own)
+    if _picture(made, True, &of_made) != size:
+        raise ValueError("pictures of one size are needed")
+    cdef long height = size[0], width = size[1]
+    if sums.shape[0] != NV_KINDS or sums.shape[1] * down < top + height or sums.shape[2] * across < left + width:
+        raise ValueError("sums for all cells are needed")
     with nogil:
         while first < height:
             last = min(height, first + down - (top + first) % down)
-            for p in range(3):
-                a[p], b[p] = &own[p, first, 0], &made[p, first, 0]
             nv_cell_row(
-                a, b, steps, <int>(last - first), <long>width, across, left, &sums[0, (top + first) // down, 0],
-                <long>(sums.shape[1] * sums.shape[2])
+                &of_own, &of_made, first, last, width, across, left, &sums[0, (top + first) // down, 0], apart
             )
             first = last
 

@@ -29,11 +29,10 @@ _REACH = 4  # cells about a pixel that it depends on
 _ROUGH, _COLOURED = 0.05, 0.03  # encoded luminance, and colour, that varies so much is half left as the look made it
 _PIXELS = 48_000  # worked on at once: what fits the processor's cache, with all that is looked up for it
 _ROUNDED = 0.5 / 255  # noise that eight bits have anyway
+_UNSEEN = 0.4 / 255  # deviation of colour that nobody sees; twice that is seen
 
-Into = Callable[[slice, Floats], object]
-"""Lays planes (3, n, w) of rows of a part into others."""
-Rows = Callable[[slice], Floats]
-"""Planes (3, n, w) of rows of a part."""
+Rows = Callable[[slice], tuple[NDArray[Any], bool]]
+"""Rows of a part of the frame as it came, pixels (n, w, 3) or planes (3, n, w), and whether they are planes."""
 
 
 class SoftColour:
@@ -43,45 +42,59 @@ class SoftColour:
     """
 
     def __init__(self, operation: SoftColourOperation, scale: float) -> None:
-        self._operation = operation
-        self._cell = 2 * max(1, round(_CELL / 2 * scale))
-        self.halo = _REACH * self._cell - 1
+        self.operation = operation
+        self.cell = 2 * max(1, round(_CELL / 2 * scale))
+        self.halo = _REACH * self.cell - 1
         self._spare: list[Floats] = []
 
+    def looked_at(self, part: Part) -> "LookedAt":
+        """A part of the frame, to be looked at."""
+        return LookedAt(self, part)
+
     @contextmanager
-    def kept(self, coloured: Into, own: Rows, part: Part) -> Iterator[Floats]:
-        """Planes (3, h, w) of a part as coloured, with fine differences kept near those of the frame's own planes.
-
-        They are given back, to work in, when the context ends.
-        """
-        cell, left, top = self._cell, part.left % self._cell, part.top % self._cell
-        made = self._room(part)
-        sums = np.zeros((8, -(-(top + part.height) // cell), -(-(left + part.width) // cell)))
-        blocks = _blocks(part, cell)
-        for block in blocks:
-            coloured(block, made[:, block])
-            # Every other row tells as much of what lies in a cell.
-            rows = slice(block.start + (part.top + block.start) % 2, block.stop, 2)
-            soft.cell_sums(own(rows), made[:, rows], (cell, cell // 2), (left, (top + rows.start) // 2), sums)
-        maps = self._maps(sums / _counts(part, cell, sums.shape))
-        if maps[0].any():
-            cells = (cell * maps.shape[2], cell * maps.shape[1])
-            laid = Enlarged(maps, Part(left, top, part.width, part.height, cells))
-            for block in blocks:
-                rows = slice(max(0, (top + block.start) // cell - 1), (top + block.stop) // cell + 1)
-                if maps[0, rows].any():
-                    soft.draw_in(laid.rows(block.start, block.stop - block.start), made[:, block])
-        yield made
-        self._spare.append(made)
-
-    def _room(self, part: Part) -> Floats:
-        """Planes of a part to work in: those of one that is done, as new memory costs as much as what is done in it."""
+    def room(self, part: Part) -> Iterator[Floats]:
+        """Planes (3, h, w) to make a part in: those of one that is done, as new memory costs as much as the work."""
         try:
             made = self._spare.pop()
         except IndexError:
             made = np.empty((3, 0, 0), dtype=np.float32)
         wanted = (3, part.height, part.width)
-        return made if made.shape == wanted else np.empty(wanted, dtype=np.float32)
+        made = made if made.shape == wanted else np.empty(wanted, dtype=np.float32)
+        yield made
+        self._spare.append(made)
+
+
+class LookedAt:
+    """Where soft colour is torn in a part of a frame: what is made of it is added, by `blocks` of rows or at once."""
+
+    def __init__(self, soft_colour: SoftColour, part: Part) -> None:
+        self._operation, self._cell, self._part = soft_colour.operation, soft_colour.cell, part
+        self._into = (part.left % self._cell, part.top % self._cell)
+        across, down = (-(-(n + length) // self._cell) for n, length in zip(self._into, part.size, strict=True))
+        self._sums = np.zeros((8, down, across))
+        self.blocks = _blocks(part, self._cell)
+
+    def add(self, rows: slice, own: Rows, made: Floats) -> None:
+        """A block of rows as made, planes (3, n, w); own : asked for rows of the frame as it came."""
+        # Every other row tells as much of what lies in a cell.
+        skipped = (self._part.top + rows.start) % 2
+        looked = slice(skipped, None, 2)
+        first = (self._into[1] + rows.start + skipped) // 2
+        came, in_planes = own(slice(rows.start + skipped, rows.stop, 2))
+        cell, at = (self._cell, self._cell // 2), (self._into[0], first)
+        soft.cell_sums(came, in_planes, made[:, looked], cell, at, self._sums)
+
+    def torn(self) -> Iterator[tuple[slice, Floats]]:
+        """Blocks of rows in which colour is torn, each with what `soft.draw_in` takes to mend it."""
+        maps = self._maps(self._sums / _counts(self._part, self._cell, self._sums.shape))
+        if not maps[0].any():
+            return
+        (left, top), cell = self._into, self._cell
+        cells = (cell * maps.shape[2], cell * maps.shape[1])
+        laid = Enlarged(maps, Part(left, top, *self._part.size, cells))
+        for block in self.blocks:
+            if maps[0, max(0, (top + block.start) // cell - 1) : (top + block.stop) // cell + 1].any():
+                yield block, laid.rows(block.start, block.stop - block.start)
 
     def _maps(self, means: NDArray[np.float64]) -> Floats:
         """For each cell (3, R, C): how far differences are drawn in, then means of red and blue off luminance.
@@ -95,16 +108,10 @@ class SoftColour:
         own, made = np.maximum(own, 0), np.maximum(made, 0)
         times = np.sqrt(made / (own + np.float32(_ROUNDED**2))) / self._operation.most
         calm = 1 / ((1 + np.square(rough / _ROUGH**2)) * (1 + np.square(own / _COLOURED**2)))
-        share = self._operation.amount * calm * (1 - 1 / np.maximum(times, 1))
+        seen = np.clip(np.sqrt(made) / np.float32(_UNSEEN) - 1, 0, 1)
+        share = self._operation.amount * calm * seen * (1 - 1 / np.maximum(times, 1))
         # Means of colour are wide enough to hold nothing of a block of thinned colour.
         return np.stack([share, *_smoothed(np.stack(colours))]).astype(np.float32)
-
-
-def apart(pixels: NDArray[Any]) -> Floats:
-    """Pixels (H, W, 3) as planes (3, H, W) of encoded values 0 to 1, in floating point."""
-    planes = np.empty((3, *pixels.shape[:2]), dtype=np.float32)
-    soft.apart(pixels if pixels.strides[1:] == (3 * pixels.itemsize, pixels.itemsize) else pixels.copy(), planes)
-    return planes
 
 
 def _blocks(part: Part, cell: int) -> list[slice]:
