@@ -1,6 +1,6 @@
 """Drawing a frame under a plan: the one way from pixels and a plan to pixels, at any size and of any part."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
@@ -9,9 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.area.weights import WeightMap
-from nuvett.core.drawing.layers import LayerStage, laid
+from nuvett.core.drawing.boxes import Box, around_inner, inside
+from nuvett.core.drawing.colouring import Colouring
+from nuvett.core.drawing.layers import LayerStage
 from nuvett.core.drawing.renderer import BLOCK_PIXELS, STRIP_ROWS, Pixels, Renderer, in_floats, rounded
-from nuvett.core.drawing.resampling import Box, Resampling
+from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.geometry.geometry import Geometry, Placing
 from nuvett.core.geometry.lens import LensCorrection
 from nuvett.core.geometry.spots import Spots
@@ -24,7 +26,6 @@ from nuvett.core.spatial.enlarging import Part
 from nuvett.core.spatial.finish import Finisher, InArea, maps_for, needs_maps
 from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps
 from nuvett.core.spatial.mending import Mending
-from nuvett.core.spatial.soft import draw_in
 from nuvett.core.spatial.soft_colour import LEAST_SCALE, SoftColour
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
@@ -206,14 +207,14 @@ class Drawing:
 
     def _layered(self, pixels: Pixels, box: Box) -> Pixels:
         """A part of a picture of eight bits that can be drawn by strips: in floating point where layers lie."""
-        inside, out = self._touched(box), np.empty_like(pixels)
-        for around in _around(inside, box):
-            where = _inside(around, box)
+        touched, out = self._touched(box), np.empty_like(pixels)
+        for around in around_inner(touched, box):
+            where = inside(around, box)
             self._stages.renderer.part(pixels[where], around[0], around[1], out=out[where])
-        if inside is None:
+        if touched is None:
             return out
-        where = _inside(inside, box)
-        out[where] = self._made(pixels[where], inside[:2], inside, 8)
+        where = inside(touched, box)
+        out[where] = self._made(pixels[where], touched[:2], touched, 8)
         return out
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
@@ -267,54 +268,40 @@ class Drawing:
         if self._finisher is not None and self._finisher.has_noise_reduction:
             source = self._finisher.denoise(in_floats(source), outer[0], outer[1], weights)
             inner = self._outer(box, self._finisher.finish_halo + (self._soft.halo if self._soft else 0))
-            cut = _inside(inner, outer)
+            cut = inside(inner, outer)
             source, weights = source[cut], tuple(weight[cut] for weight in weights)
             places, outer = places and (places[0][cut], places[1][cut]), inner
+        stages = self._stages
+        part = Part(*outer, self.size)
+        colouring = Colouring(stages.renderer, stages.layers, stages.as_it_came, source, weights, part)
+        if self._soft is not None:
+            colouring = colouring.kept_whole(self._soft)
+        if self._finisher is None and box != outer:
+            cut = inside(box, outer)
+            colouring, outer = colouring.cut(cut), box
+            places = places and (places[0][cut], places[1][cut])
         out = np.empty((box[3], box[2], 3), dtype=np.uint16 if depth == 16 else np.uint8)
-        rows, columns = _inside(box, outer)
-        for first, made in self._blocks(source, outer, weights):
-            if places is not None and self._stages.geometry.uncut:
+        if self._finisher is None and not stages.geometry.uncut:
+            for rows in _rows(colouring.part):
+                out[rows] = colouring.codes(rows, depth)
+            return out
+        rows, columns = inside(box, outer)
+        for first, made in self._finished(colouring):
+            if places is not None and stages.geometry.uncut:
                 block = slice(first, first + made.shape[1])
                 made[:, _beside((places[0][block], places[1][block]))] = _NOTHING
             begins, ends = max(first, rows.start), min(first + made.shape[1], rows.stop)
             if begins < ends:
-                inside = made[:, begins - first : ends - first, columns]
-                out[begins - rows.start : ends - rows.start] = rounded(inside, box[0], outer[1] + begins, depth)
+                within = made[:, begins - first : ends - first, columns]
+                out[begins - rows.start : ends - rows.start] = rounded(within, box[0], outer[1] + begins, depth)
         return out
 
-    def _blocks(self, source: Pixels, box: Box, weights: Sequence[Mask01]) -> Iterator[tuple[int, Floats]]:
+    def _finished(self, colouring: Colouring) -> Iterator[tuple[int, Floats]]:
         """Planes (3, n, w) of rows of a part with its colours and its finish, and which row each begins at."""
-
-        def coloured(rows: slice, out: Floats | None = None) -> Floats:
-            made = self._stages.renderer.coloured(source[rows], out)
-            return laid(self._stages.layers, [weight[rows] for weight in weights], source[rows], made)
-
-        part = Part(*box, self.size)
-        if self._soft is None:
-            yield from self._finished(coloured, part, weights)
-            return
-        with self._soft.room(part) as made:
-            looked = self._soft.looked_at(part)
-            for rows in looked.blocks:
-                looked.add(rows, lambda asked: self._as_it_came(source[asked]), coloured(rows, made[:, rows]))
-            for rows, around in looked.torn():
-                draw_in(around, made[:, rows])
-            yield from self._finished(lambda rows: made[:, rows], part, weights)
-
-    def _as_it_came(self, source: Pixels) -> tuple[Pixels, bool]:
-        """Pixels of the source where they are in the space that is drawn in, else planes of them in that space."""
-        came = self._stages.as_it_came
-        return (source, False) if came is None else (came.coloured(source), True)
-
-    def _finished(
-        self, coloured: Callable[[slice], Floats], part: Part, weights: Sequence[Mask01]
-    ) -> Iterator[tuple[int, Floats]]:
-        """Planes of rows of a part with its finish, from those with its colours, and which row each begins at."""
         if self._finisher is None:
-            rows = max(1, BLOCK_PIXELS // part.width)
-            yield from ((first, coloured(slice(first, first + rows))) for first in range(0, part.height, rows))
+            yield from ((rows.start, colouring.planes(rows)) for rows in _rows(colouring.part))
         else:
-            yield from self._finisher.blocks(coloured, part, weights)
+            yield from self._finisher.blocks(colouring.planes, colouring.part, colouring.weights)
 
     @property
     def _is_point_by_point(self) -> bool:
@@ -356,24 +343,10 @@ class Drawing:
         return maps_for(self._stages.finishes, Encoded01(coloured), max(self.size))
 
 
-def _inside(box: Box, outer: Box) -> tuple[slice, slice]:
-    """Rows and columns of a box in one that it lies in."""
-    left, top = box[0] - outer[0], box[1] - outer[1]
-    return slice(top, top + box[3]), slice(left, left + box[2])
-
-
-def _around(inner: Box | None, box: Box) -> list[Box]:
-    """The parts of a box above, below and beside one that lies in it; the whole where there is none."""
-    if inner is None:
-        return [box]
-    left, top, width, height = box
-    x, y, across, down = inner
-    return [
-        (left, top, width, y - top),
-        (left, y + down, width, top + height - y - down),
-        (left, y, x - left, down),
-        (x + across, y, left + width - x - across, down),
-    ]
+def _rows(part: Part) -> Iterator[slice]:
+    """Rows of a part, as many at once as fit the processor's cache."""
+    count = max(1, BLOCK_PIXELS // part.width)
+    return (slice(first, min(first + count, part.height)) for first in range(0, part.height, count))
 
 
 def _beside(places: tuple[Floats, Floats]) -> NDArray[np.bool_]:

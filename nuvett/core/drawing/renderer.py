@@ -74,9 +74,9 @@ class Renderer:
         self._draw(pixels, made, (left, top), False, False)
         return made
 
-    def coloured(self, pixels: Pixels, out: Floats | None = None) -> Floats:
-        """Planes (3, H, W) of encoded colours of pixels (H, W, 3), in floating point; laid into `out` if asked."""
-        made = np.empty((3, *pixels.shape[:2]), dtype=np.float32) if out is None else out
+    def coloured(self, pixels: Pixels) -> Floats:
+        """Planes (3, H, W) of encoded colours of pixels (H, W, 3), in floating point."""
+        made = np.empty((3, *pixels.shape[:2]), dtype=np.float32)
         self._draw(pixels, made, (0, 0), False, True)
         return made
 

@@ -8,9 +8,8 @@ Means and deviations are those of cells that lie where they lie in the frame, an
 so that every part agrees with the whole.
 """
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
-from itertools import pairwise
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -31,8 +30,10 @@ _PIXELS = 48_000  # worked on at once: what fits the processor's cache, with all
 _ROUNDED = 0.5 / 255  # noise that eight bits have anyway
 _UNSEEN = 0.4 / 255  # deviation of colour that nobody sees; twice that is seen
 
-Rows = Callable[[slice], tuple[NDArray[Any], bool]]
-"""Rows of a part of the frame as it came, pixels (n, w, 3) or planes (3, n, w), and whether they are planes."""
+Coloured = Callable[[slice], Floats]
+"""Planes (3, n, w) of rows of a part, as a look made them."""
+Came = Callable[[slice], tuple[NDArray[Any], bool]]
+"""The same rows of the frame as it came, pixels (n, w, 3) or planes (3, n, w), and whether they are planes."""
 
 
 class SoftColour:
@@ -42,59 +43,21 @@ class SoftColour:
     """
 
     def __init__(self, operation: SoftColourOperation, scale: float) -> None:
-        self.operation = operation
-        self.cell = 2 * max(1, round(_CELL / 2 * scale))
-        self.halo = _REACH * self.cell - 1
-        self._spare: list[Floats] = []
+        self._operation = operation
+        self._cell = 2 * max(1, round(_CELL / 2 * scale))
+        self.halo = _REACH * self._cell - 1
 
-    def looked_at(self, part: Part) -> "LookedAt":
-        """A part of the frame, to be looked at."""
-        return LookedAt(self, part)
-
-    @contextmanager
-    def room(self, part: Part) -> Iterator[Floats]:
-        """Planes (3, h, w) to make a part in: those of one that is done, as new memory costs as much as the work."""
-        try:
-            made = self._spare.pop()
-        except IndexError:
-            made = np.empty((3, 0, 0), dtype=np.float32)
-        wanted = (3, part.height, part.width)
-        made = made if made.shape == wanted else np.empty(wanted, dtype=np.float32)
-        yield made
-        self._spare.append(made)
-
-
-class LookedAt:
-    """Where soft colour is torn in a part of a frame: what is made of it is added, by `blocks` of rows or at once."""
-
-    def __init__(self, soft_colour: SoftColour, part: Part) -> None:
-        self._operation, self._cell, self._part = soft_colour.operation, soft_colour.cell, part
-        self._into = (part.left % self._cell, part.top % self._cell)
-        across, down = (-(-(n + length) // self._cell) for n, length in zip(self._into, part.size, strict=True))
-        self._sums = np.zeros((8, down, across))
-        self.blocks = _blocks(part, self._cell)
-
-    def add(self, rows: slice, own: Rows, made: Floats) -> None:
-        """A block of rows as made, planes (3, n, w); own : asked for rows of the frame as it came."""
-        # Every other row tells as much of what lies in a cell.
-        skipped = (self._part.top + rows.start) % 2
-        looked = slice(skipped, None, 2)
-        first = (self._into[1] + rows.start + skipped) // 2
-        came, in_planes = own(slice(rows.start + skipped, rows.stop, 2))
-        cell, at = (self._cell, self._cell // 2), (self._into[0], first)
-        soft.cell_sums(came, in_planes, made[:, looked], cell, at, self._sums)
-
-    def torn(self) -> Iterator[tuple[slice, Floats]]:
-        """Blocks of rows in which colour is torn, each with what `soft.draw_in` takes to mend it."""
-        maps = self._maps(self._sums / _counts(self._part, self._cell, self._sums.shape))
-        if not maps[0].any():
-            return
-        (left, top), cell = self._into, self._cell
-        cells = (cell * maps.shape[2], cell * maps.shape[1])
-        laid = Enlarged(maps, Part(left, top, *self._part.size, cells))
-        for block in self.blocks:
-            if maps[0, max(0, (top + block.start) // cell - 1) : (top + block.stop) // cell + 1].any():
-                yield block, laid.rows(block.start, block.stop - block.start)
+    def torn(self, part: Part, coloured: Coloured, came: Came) -> "Torn":
+        """Where soft colour is torn in a part. Two rows of each cell are looked at, and tell as much as all of them."""
+        cell, step = self._cell, self._cell // 2
+        left, top = part.left % cell, part.top % cell
+        sums = np.zeros((8, -(-(top + part.height) // cell), -(-(left + part.width) // cell)))
+        at_once = step * 2 * max(1, _PIXELS // part.width // 2)
+        for first in range(-part.top % step, part.height, at_once):
+            rows = slice(first, min(first + at_once, part.height), step)
+            soft.cell_sums(*came(rows), coloured(rows), (cell, 2), (left, (top + first) // step), sums)
+        maps = self._maps(sums / _counts(part, cell, sums.shape))
+        return Torn(maps, cell, (part.left - left, part.top - top))
 
     def _maps(self, means: NDArray[np.float64]) -> Floats:
         """For each cell (3, R, C): how far differences are drawn in, then means of red and blue off luminance.
@@ -114,19 +77,45 @@ class LookedAt:
         return np.stack([share, *_smoothed(np.stack(colours))]).astype(np.float32)
 
 
-def _blocks(part: Part, cell: int) -> list[slice]:
-    """Rows of a part, some at a time, cut where cells are."""
-    rows = max(1, _PIXELS // part.width // cell) * cell
-    ends = [0, *range(rows - part.top % cell, part.height, rows), part.height]
-    return [slice(first, last) for first, last in pairwise(ends)]
+@dataclass(frozen=True)
+class Torn:
+    """Where soft colour is torn in a part of a frame, for each cell: maps (3, R, C) as `soft.draw_in` takes them.
+
+    cell : pixels a side; at : pixel of the frame at which the first cell begins
+    """
+
+    maps: Floats
+    cell: int
+    at: tuple[int, int]
+
+    def over(self, part: Part) -> "OverPart | None":
+        """The same over a part that lies in it; none where nothing is torn."""
+        return OverPart(self, part) if self.maps[0].any() else None
+
+
+class OverPart:
+    """What is torn, looked up at the pixels of a part of a frame."""
+
+    def __init__(self, torn: Torn, part: Part) -> None:
+        self._cell, self._down = torn.cell, part.top - torn.at[1]
+        self._is_torn = torn.maps[0].any(axis=1)
+        cells = (torn.cell * torn.maps.shape[2], torn.cell * torn.maps.shape[1])
+        self._laid = Enlarged(torn.maps, Part(part.left - torn.at[0], self._down, part.width, part.height, cells))
+
+    def rows(self, rows: slice) -> Floats | None:
+        """(3, n, w) as `soft.draw_in` takes it, until the next are asked for; none where nothing is torn."""
+        first, last = (self._down + row for row in (rows.start, rows.stop - 1))
+        if not self._is_torn[max(0, first // self._cell - 1) : last // self._cell + 2].any():
+            return None
+        return self._laid.rows(rows.start, rows.stop - rows.start)
 
 
 def _counts(part: Part, cell: int, shape: tuple[int, ...]) -> NDArray[np.float64]:
     """Pixels of a part that are looked at in each cell of (..., R, C); 1 where there is none."""
     down, across = (
-        np.bincount((np.arange(first % step, length, step) + first % cell) // cell, minlength=count)
+        np.bincount((np.arange(-first % step, length, step) + first % cell) // cell, minlength=count)
         for first, length, step, count in (
-            (part.top, part.height, 2, shape[-2]),
+            (part.top, part.height, cell // 2, shape[-2]),
             (part.left, part.width, 1, shape[-1]),
         )
     )

@@ -6,9 +6,9 @@ import cv2
 import numpy as np
 import simplejpeg
 
+from nuvett.core.drawing.boxes import Box
 from nuvett.core.drawing.drawing import Drawing, Stages, compile_stages
 from nuvett.core.drawing.renderer import Pixels
-from nuvett.core.drawing.resampling import Box
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.apply import apply_plan, before_kind, in_layers

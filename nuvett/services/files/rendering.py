@@ -14,9 +14,9 @@ import numpy as np
 from nuvett.core.area.area import Area
 from nuvett.core.area.scene import Found
 from nuvett.core.area.weights import WeightMap, weigh
+from nuvett.core.drawing.boxes import Box
 from nuvett.core.drawing.drawing import Drawing, Stages
 from nuvett.core.drawing.renderer import Pixels
-from nuvett.core.drawing.resampling import Box
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.curves import encode_curve

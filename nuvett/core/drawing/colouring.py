@@ -1,0 +1,68 @@
+"""Colours of a part of a frame, by rows: the table, the layers over it, and soft colour kept whole."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from nuvett.core.drawing.layers import LayerStage, laid
+from nuvett.core.drawing.renderer import Pixels, Renderer, rounded
+from nuvett.core.spatial.enlarging import Part
+from nuvett.core.spatial.soft import draw_in
+from nuvett.core.spatial.soft_colour import OverPart, SoftColour, Torn
+from nuvett.core.types import Floats, Mask01
+
+
+@dataclass(frozen=True)
+class Colouring:
+    """A part of a frame and what its colours are made by.
+
+    as_it_came : the table that changes nothing, where pixels go to another space
+    source : (h, w, 3) its pixels before that; weights : (h, w) of each layer
+    torn : where soft colour is to be mended, none where it is not looked at
+    """
+
+    renderer: Renderer
+    layers: Sequence[LayerStage]
+    as_it_came: Renderer | None
+    source: Pixels
+    weights: Sequence[Mask01]
+    part: Part
+    torn: Torn | None = None
+    _over: OverPart | None = None
+
+    def kept_whole(self, soft: SoftColour) -> "Colouring":
+        """The same with soft colour kept whole; what lies within its halo of a cut edge is not valid."""
+        torn = soft.torn(self.part, self._coloured, self._came)
+        return replace(self, torn=torn, _over=torn.over(self.part))
+
+    def cut(self, inside: tuple[slice, slice]) -> "Colouring":
+        """The rows and columns of a part that lies in it."""
+        rows, columns = inside
+        left, top = self.part.left + columns.start, self.part.top + rows.start
+        part = Part(left, top, columns.stop - columns.start, rows.stop - rows.start, self.part.frame)
+        weights = tuple(weight[inside] for weight in self.weights)
+        over = self.torn.over(part) if self.torn else None
+        return replace(self, source=self.source[inside], weights=weights, part=part, _over=over)
+
+    def planes(self, rows: slice) -> Floats:
+        """Planes (3, n, w) of some rows, encoded."""
+        made = self._coloured(rows)
+        around = self._over.rows(rows) if self._over else None
+        if around is not None:
+            draw_in(around, made)
+        return made
+
+    def codes(self, rows: slice, depth: int) -> Pixels:
+        """Some rows (n, w, 3) as 8 or 16 bit: straight from the source where nothing lies over the table."""
+        at = self.part.left, self.part.top + rows.start
+        if self.weights or (self._over and self._over.rows(rows) is not None):
+            return rounded(self.planes(rows), *at, depth)
+        return self.renderer.part(self.source[rows], *at, depth)
+
+    def _coloured(self, rows: slice) -> Floats:
+        made = self.renderer.coloured(self.source[rows])
+        return laid(self.layers, [weight[rows] for weight in self.weights], self.source[rows], made)
+
+    def _came(self, rows: slice) -> tuple[Pixels, bool]:
+        """The source's pixels where they are in the space that is drawn in, else planes of them in that space."""
+        pixels = self.source[rows]
+        return (pixels, False) if self.as_it_came is None else (self.as_it_came.coloured(pixels), True)
