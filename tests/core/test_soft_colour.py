@@ -110,12 +110,15 @@ def test_a_picture_of_less_than_half_the_size_is_drawn_without(sky: np.ndarray) 
         assert drawing.by_strips != is_kept and (drawing.halo > 0) == is_kept
 
 
-def test_it_does_what_plain_arithmetic_does(sky: np.ndarray) -> None:
-    """Cells of 8 pixels, rows 0 and 4 of each; 1, 2, 1 over cells, twice for colours; bilinear between centres."""
+@pytest.mark.parametrize("height", [150, 99])
+def test_it_does_what_plain_arithmetic_does(sky: np.ndarray, height: int) -> None:
+    """Cells of 8 pixels, the middle row of each; 1, 2, 1 over cells, twice for colours; bilinear between centres."""
+    sky = sky[:height]
     made = drawn(plan(0), sky)
 
     def by_cells(values: np.ndarray) -> np.ndarray:
-        rows = [values[y : y + 8 : 4] for y in range(0, len(values), 8)]
+        rows = [values[y : y + 1] for y in range(4, len(values), 8)]
+        rows += rows[-1:] if 0 < len(values) % 8 <= 4 else []
         return np.array([[r[:, x : x + 8].mean() for x in range(0, r.shape[1], 8)] for r in rows])
 
     def smoothed(values: np.ndarray) -> np.ndarray:

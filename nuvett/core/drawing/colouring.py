@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from nuvett.core.drawing.layers import LayerStage, laid
 from nuvett.core.drawing.renderer import Pixels, Renderer, rounded
@@ -27,12 +28,14 @@ class Colouring:
     weights: Sequence[Mask01]
     part: Part
     torn: Torn | None = None
-    _over: OverPart | None = None
+
+    @cached_property
+    def _over(self) -> OverPart | None:
+        return self.torn.over(self.part) if self.torn else None
 
     def kept_whole(self, soft: SoftColour) -> "Colouring":
         """The same with soft colour kept whole; what lies within its halo of a cut edge is not valid."""
-        torn = soft.torn(self.part, self._coloured, self._came)
-        return replace(self, torn=torn, _over=torn.over(self.part))
+        return replace(self, torn=soft.torn(self.part, self._coloured, self._came))
 
     def cut(self, inside: tuple[slice, slice]) -> "Colouring":
         """The rows and columns of a part that lies in it."""
@@ -40,21 +43,19 @@ class Colouring:
         left, top = self.part.left + columns.start, self.part.top + rows.start
         part = Part(left, top, columns.stop - columns.start, rows.stop - rows.start, self.part.frame)
         weights = tuple(weight[inside] for weight in self.weights)
-        over = self.torn.over(part) if self.torn else None
-        return replace(self, source=self.source[inside], weights=weights, part=part, _over=over)
+        return replace(self, source=self.source[inside], weights=weights, part=part)
 
     def planes(self, rows: slice) -> Floats:
         """Planes (3, n, w) of some rows, encoded."""
         made = self._coloured(rows)
-        around = self._over.rows(rows) if self._over else None
-        if around is not None:
-            draw_in(around, made)
+        if self._over is not None and self._over.is_torn(rows):
+            draw_in(self._over.rows(rows), made)
         return made
 
     def codes(self, rows: slice, depth: int) -> Pixels:
         """Some rows (n, w, 3) as 8 or 16 bit: straight from the source where nothing lies over the table."""
         at = self.part.left, self.part.top + rows.start
-        if self.weights or (self._over and self._over.rows(rows) is not None):
+        if self.weights or (self._over is not None and self._over.is_torn(rows)):
             return rounded(self.planes(rows), *at, depth)
         return self.renderer.part(self.source[rows], *at, depth)
 

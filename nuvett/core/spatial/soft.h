@@ -48,8 +48,8 @@ static void nv_some_of(
         nv_colours_apart((const float *)at + 3 * start, filled[0], filled[1], filled[2], count);
 }
 
-/* A row of two pictures' planes added to sums of columns, lines (NV_KINDS, NV_LANES). */
-NV_BLOCK nv_down_cells(const float *const *own, const float *const *made, float *lines) {
+/* What two pictures' planes come to in each pixel: lines (NV_KINDS, NV_LANES). */
+NV_BLOCK nv_for_cells(const float *const *own, const float *const *made, float *lines) {
     NV_EACH(k) {
         nv_v r = nv_load(own[0] + k), g = nv_load(own[1] + k), b = nv_load(own[2] + k);
         const nv_v light = NV_LUMINANCE(r, g, b), red = r - light, blue = b - light;
@@ -59,34 +59,31 @@ NV_BLOCK nv_down_cells(const float *const *own, const float *const *made, float 
             red, blue, red * red + blue * blue, red_made, blue_made, red_made * red_made + blue_made * blue_made,
             light, light * light,
         };
-        for (int kind = 0; kind < NV_KINDS; kind++) {
-            float *line = lines + kind * NV_LANES + k;
-            nv_store(line, nv_load(line) + found[kind]);
-        }
+        for (int kind = 0; kind < NV_KINDS; kind++) nv_store(lines + kind * NV_LANES + k, found[kind]);
     }
 }
 
-/* Rows of one row of cells, of two pictures that begin `left` pixels into the first: added to sums (NV_KINDS, columns)
+/* A row of two pictures that begins `left` pixels into the first of a row of cells: added to sums (NV_KINDS, columns)
    that lie `apart` values apart. */
 static void nv_cell_row(
-    const nv_picture *own, const nv_picture *made, long first, long last, long width, int cell, int left, double *sums,
-    long apart
+    const nv_picture *own, const nv_picture *made, long row, long width, int cell, int left, double *sums, long apart
 ) {
     float lines[NV_KINDS * NV_LANES], filled[2][3][NV_LANES];
     const float *planes[2][3];
     for (long start = 0; start < width; start += NV_LANES) {
         const long count = width - start < NV_LANES ? width - start : NV_LANES;
-        memset(lines, 0, sizeof lines);
-        for (long row = first; row < last; row++) {
-            nv_some_of(own, row, start, count, filled[0], planes[0]);
-            nv_some_of(made, row, start, count, filled[1], planes[1]);
-            nv_down_cells(planes[0], planes[1], lines);
-        }
-        long into = (left + start) % cell;
-        double *to = sums + (left + start) / cell;
-        for (long x = 0; x < count; x++, into++) {
-            if (into == cell) into = 0, to++;
-            for (int kind = 0; kind < NV_KINDS; kind++) to[kind * apart] += lines[kind * NV_LANES + x];
+        nv_some_of(own, row, start, count, filled[0], planes[0]);
+        nv_some_of(made, row, start, count, filled[1], planes[1]);
+        nv_for_cells(planes[0], planes[1], lines);
+        for (int kind = 0; kind < NV_KINDS; kind++) {
+            const float *line = lines + kind * NV_LANES;
+            double *to = sums + kind * apart + (left + start) / cell;
+            long first = 0, last = cell - (left + start) % cell;
+            for (; first < count; first = last, last += cell, to++) {
+                double sum = 0;
+                for (long x = first; x < (last < count ? last : count); x++) sum += line[x];
+                *to += sum;
+            }
         }
     }
 }

@@ -9,18 +9,17 @@ def cell_sums(
     own: NDArray[Any],
     in_planes: bool,
     made: Floats,
-    cell: tuple[int, int],
+    cell: int,
     at: tuple[int, int],
     sums: NDArray[np.float64],
 ) -> None:
     """Add to sums (8, R, C) over cells: what red and blue are off luminance and the squares of both, of `own` and of
-    planes `made` (3, h, w), then luminance of `own` and its square.
+    planes `made` (3, h, w), then luminance of `own` and its square. Each row is one of another row of cells.
 
     own : pixels (h, w, 3), uint8, uint16 or float32, or planes like those made
-    cell : columns and rows of one; at : how many of them into the first cell the pictures begin
+    cell : columns of one; at : how many columns into the first cell, and which row of cells, the pictures begin
 
-    A row of cells has the same sums however the rows of a frame come, if it comes at once. Raises ValueError where
-    sizes differ, or pixels of a row do not lie side by side.
+    Raises ValueError where sizes differ, or pixels of a row do not lie side by side.
     """
 
 def draw_in(laid: Floats, made: Floats) -> None:

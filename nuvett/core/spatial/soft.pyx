@@ -21,8 +21,8 @@ cdef extern from *:
         const char *at[3]
         long step
     void nv_cell_row(
-        const nv_picture *own, const nv_picture *made, long first, long last, long width, int cell, int left,
-        double *sums, long apart
+        const nv_picture *own, const nv_picture *made, long row, long width, int cell, int left, double *sums,
+        long apart
     ) noexcept nogil
 
 _KINDS = {"B": 0, "H": 1, "f": 2}  # by the character of their type, which is known at once
@@ -45,24 +45,20 @@ cdef object _picture(object array, bint planes, nv_picture *of):
 
 
 def cell_sums(
-    object own, bint in_planes, object made, tuple cell, tuple at, double[:, :, ::1] sums
+    object own, bint in_planes, object made, int cell, tuple at, double[:, :, ::1] sums
 ):
     cdef nv_picture of_own, of_made
-    cdef int across = cell[0], down = cell[1], left = at[0]
-    cdef long top = at[1], first = 0, last, apart = <long>(sums.shape[1] * sums.shape[2])
+    cdef int left = at[0]
+    cdef long top = at[1], row, apart = <long>(sums.shape[1] * sums.shape[2])
     size = _picture(own, in_planes, &of_own)
     if _picture(made, True, &of_made) != size:
         raise ValueError("pictures of one size are needed")
     cdef long height = size[0], width = size[1]
-    if sums.shape[0] != NV_KINDS or sums.shape[1] * down < top + height or sums.shape[2] * across < left + width:
+    if sums.shape[0] != NV_KINDS or sums.shape[1] < top + height or sums.shape[2] * cell < left + width:
         raise ValueError("sums for all cells are needed")
     with nogil:
-        while first < height:
-            last = min(height, first + down - (top + first) % down)
-            nv_cell_row(
-                &of_own, &of_made, first, last, width, across, left, &sums[0, (top + first) // down, 0], apart
-            )
-            first = last
+        for row in range(height):
+            nv_cell_row(&of_own, &of_made, row, width, cell, left, &sums[0, top + row, 0], apart)
 
 
 def draw_in(const float[:, :, ::1] laid, float[:, :, :] made):

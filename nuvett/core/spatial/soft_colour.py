@@ -48,15 +48,18 @@ class SoftColour:
         self.halo = _REACH * self._cell - 1
 
     def torn(self, part: Part, coloured: Coloured, came: Came) -> "Torn":
-        """Where soft colour is torn in a part. Two rows of each cell are looked at, and tell as much as all of them."""
-        cell, step = self._cell, self._cell // 2
+        """Where soft colour is torn in a part. The middle row of each cell is looked at, and tells as much as all."""
+        cell = self._cell
         left, top = part.left % cell, part.top % cell
         sums = np.zeros((8, -(-(top + part.height) // cell), -(-(left + part.width) // cell)))
-        at_once = step * 2 * max(1, _PIXELS // part.width // 2)
-        for first in range(-part.top % step, part.height, at_once):
-            rows = slice(first, min(first + at_once, part.height), step)
-            soft.cell_sums(*came(rows), coloured(rows), (cell, 2), (left, (top + first) // step), sums)
-        maps = self._maps(sums / _counts(part, cell, sums.shape))
+        at_once = cell * max(1, _PIXELS // part.width)
+        for first in range((cell // 2 - part.top) % cell, part.height, at_once):
+            rows = slice(first, min(first + at_once, part.height), cell)
+            soft.cell_sums(*came(rows), coloured(rows), cell, (left, (top + first) // cell), sums)
+        means = sums / np.bincount((np.arange(part.width) + left) // cell)
+        if (top + part.height - 1) % cell < cell // 2 and means.shape[1] > 1:
+            means[:, -1] = means[:, -2]  # cut off before its middle row
+        maps = self._maps(means)
         return Torn(maps, cell, (part.left - left, part.top - top))
 
     def _maps(self, means: NDArray[np.float64]) -> Floats:
@@ -98,28 +101,18 @@ class OverPart:
 
     def __init__(self, torn: Torn, part: Part) -> None:
         self._cell, self._down = torn.cell, part.top - torn.at[1]
-        self._is_torn = torn.maps[0].any(axis=1)
+        self._torn = torn.maps[0].any(axis=1)
         cells = (torn.cell * torn.maps.shape[2], torn.cell * torn.maps.shape[1])
         self._laid = Enlarged(torn.maps, Part(part.left - torn.at[0], self._down, part.width, part.height, cells))
 
-    def rows(self, rows: slice) -> Floats | None:
-        """(3, n, w) as `soft.draw_in` takes it, until the next are asked for; none where nothing is torn."""
-        first, last = (self._down + row for row in (rows.start, rows.stop - 1))
-        if not self._is_torn[max(0, first // self._cell - 1) : last // self._cell + 2].any():
-            return None
+    def is_torn(self, rows: slice) -> bool:
+        """Whether anything is torn in some rows."""
+        first, last = ((self._down + row) // self._cell for row in (rows.start, rows.stop - 1))
+        return bool(self._torn[max(0, first - 1) : last + 2].any())
+
+    def rows(self, rows: slice) -> Floats:
+        """(3, n, w) of some rows as `soft.draw_in` takes it, until the next are asked for."""
         return self._laid.rows(rows.start, rows.stop - rows.start)
-
-
-def _counts(part: Part, cell: int, shape: tuple[int, ...]) -> NDArray[np.float64]:
-    """Pixels of a part that are looked at in each cell of (..., R, C); 1 where there is none."""
-    down, across = (
-        np.bincount((np.arange(-first % step, length, step) + first % cell) // cell, minlength=count)
-        for first, length, step, count in (
-            (part.top, part.height, cell // 2, shape[-2]),
-            (part.left, part.width, 1, shape[-1]),
-        )
-    )
-    return np.asarray(np.maximum(down[:, None] * across, 1.0))
 
 
 def _smoothed(values: Floats) -> Floats:

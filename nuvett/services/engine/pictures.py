@@ -1,6 +1,7 @@
 """Pictures for screens: frames at a size or in part under a plan, references, colours at a place."""
 
 from collections.abc import Callable, Hashable
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -62,6 +63,8 @@ class Pictures:
     ) -> Drawing:
         """A frame under a plan, to be drawn at a size (width, height) in pixels from a source of a size."""
         stages = self.stages(plan, frame.domain, points)
+        if points == TILE_POINTS:  # too coarse for what is seen at full size
+            stages = replace(stages, soft=None)
         small = self._sources.view(frame.view) if stages.needs_maps else None
         weights = self._areas.weights(frame, plan)
         return Drawing(stages, size, small, weights, source, (frame.width, frame.height))
