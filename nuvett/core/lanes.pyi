@@ -52,6 +52,12 @@ def kept(before: Floats, after: Floats, how: Floats) -> Floats:
 def held(before: Floats, after: Floats, how: Floats) -> Floats:
     """OKLab held near where it was before, as `holds.hold_colours` says and lays it out."""
 
+def ranged(lab: Floats, how: Floats) -> Floats:
+    """OKLab with ranges of hues changed, as `hues.ranged` says and lays it out."""
+
+def washed(lab: Floats, how: Floats) -> Floats:
+    """OKLab with colours along lightness laid over it, as `wash.washed` says and lays it out."""
+
 def shifted(a: Floats, b: Floats, weights: Floats, middles: Floats, times: int, narrow: float, least: float) -> Floats:
     """Chromaticities (Z, 2) moved so many times to the middle of those (N,) about them, as mean shift does.
 

@@ -13,6 +13,7 @@ cdef extern from *:
     #include "nuvett/core/spaces/lanes.h"
     #include "nuvett/core/even/lanes.h"
     #include "nuvett/core/fit/lanes.h"
+    #include "nuvett/core/fit/hands.h"
     #include "nuvett/core/measure/lanes.h"
     #include "nuvett/core/spatial/lanes.h"
     """
@@ -31,6 +32,8 @@ cdef extern from *:
     void nv_moved(const float *const *, float *const *, const float *) noexcept nogil
     void nv_kept(const float *const *, float *const *, const float *) noexcept nogil
     void nv_hold(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_ranged(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_washed(const float *const *, float *const *, const float *) noexcept nogil
     void nv_detailed(const float *const *, float *const *, const float *) noexcept nogil
     void nv_screened(const float *const *, float *const *, const float *) noexcept nogil
     void nv_mixed(const float *const *, float *const *, const float *) noexcept nogil
@@ -104,6 +107,14 @@ def moved(const float[:, ::1] lab, const float[::1] how):
 
 def kept(const float[:, ::1] before, const float[:, ::1] after, const float[::1] how):
     return _through(nv_kept, before, after, how)
+
+
+def ranged(const float[:, ::1] lab, const float[::1] how):
+    return _through(nv_ranged, lab, None, how)
+
+
+def washed(const float[:, ::1] lab, const float[::1] how):
+    return _through(nv_washed, lab, None, how)
 
 
 def held(const float[:, ::1] before, const float[:, ::1] after, const float[::1] how):

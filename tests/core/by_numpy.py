@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.even import camera, light
-from nuvett.core.fit import holds, keep, moves
+from nuvett.core.fit import holds, hues, keep, moves
 from nuvett.core.measure import statistics
 from nuvett.core.near import INNER, OUTER, STEEPEST, WIDEST, Ellipses
 from nuvett.core.spaces import gamut
@@ -89,6 +89,36 @@ def moved(lab: Any, made: tuple[moves.Move, ...]) -> Values:
     weight = np.exp(-apart / 2)
     by = np.array([move.by for move in made])
     return np.asarray(lab + weight @ by / (weight.sum(axis=1, keepdims=True) + moves.BACKGROUND))
+
+
+def ranged(lab: Any, bands: tuple[hues.HueBand, ...]) -> Values:
+    """Tables bilinear in chroma and hue: turn, share of chroma and lightness; then ceilings by shares of ranges."""
+    lab = _doubles(lab)
+    chroma, hue = np.hypot(lab[:, 1], lab[:, 2]), np.arctan2(lab[:, 2], lab[:, 1])
+    place = hue % (2 * np.pi) * 720 / (2 * np.pi)
+    column = np.minimum(place.astype(int), 719)
+    level = np.interp(chroma, hues._CHROMAS, np.arange(len(hues._CHROMAS)))
+    row = np.minimum(level.astype(int), len(hues._CHROMAS) - 2)
+
+    def looked_up(table: Any) -> Values:
+        across, up = (place - column)[:, None], (level - row)[:, None]
+        at = [t[:, column] + across.T[..., None] * (t[:, (column + 1) % 720] - t[:, column]) for t in [_doubles(table)]]
+        rows = np.arange(len(lab))
+        return np.asarray(at[0][row, rows] + up * (at[0][row + 1, rows] - at[0][row, rows]))
+
+    turn, richer, lighter = looked_up(hues._changes(bands)).T
+    sure, seen = (1 - np.exp(-((chroma / grey) ** 2)) for grey in (0.018, 0.07))
+    factor = np.maximum(1 + richer * sure, 0)
+    shares, made = looked_up(hues._blurred(bands)), chroma * factor
+    for band, share in zip(bands, shares.T, strict=True):
+        if band.most is not None:
+            knee = 0.0075 * band.most
+            above = np.maximum(made - knee, 0)
+            below = np.minimum(made, knee) + knee / 3 * above / (knee / 3 + above)
+            factor = factor * (1 - share * (1 - below / np.maximum(made, 1e-6)))
+    a = factor * (lab[:, 1] * np.cos(turn * sure) - lab[:, 2] * np.sin(turn * sure))
+    b = factor * (lab[:, 1] * np.sin(turn * sure) + lab[:, 2] * np.cos(turn * sure))
+    return np.stack([lab[:, 0] + lighter * seen, a, b], axis=1)
 
 
 def kept(before: Any, after: Any, vivid: float, whites: float) -> Values:

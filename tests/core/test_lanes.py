@@ -1,5 +1,7 @@
 """What is done to colours one by one in compiled form, held against numpy in double precision, and however cut."""
 
+from unittest.mock import patch
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -7,7 +9,10 @@ from hypothesis import strategies as st
 
 from nuvett.core import lanes
 from nuvett.core.even.light import apply_gains
+from nuvett.core.fit import wash
+from nuvett.core.fit.blend import BlendMode
 from nuvett.core.fit.holds import HoldLimits, family_ellipses, hold_colours
+from nuvett.core.fit.hues import HueBand, ranged
 from nuvett.core.fit.keep import keep_softly
 from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.measure.statistics import measure_zones
@@ -76,6 +81,45 @@ def test_gains_roll_off_and_pass_through_the_camera(
 ) -> None:
     linear, by = light(seed, count), np.array(gains, dtype=np.float32)
     assert np.allclose(apply_gains(linear, by, share), by_numpy.gained(linear, by, share), rtol=2e-5, atol=_NEAR)
+
+
+@given(ours.seeds, COUNTS, st.integers(1, 6))
+def test_ranges_of_hues_turn_and_are_held_below_their_ceilings(seed: int, count: int, number: int) -> None:
+    random = np.random.default_rng(seed)
+    bands = tuple(
+        HueBand(
+            hue=random.uniform(0, 360),
+            turn=random.uniform(-60, 60),
+            chroma=random.uniform(-100, 150),
+            lightness=random.uniform(-40, 40),
+            most=random.choice([None, 4.0, 20.0]),
+        )
+        for _ in range(number)
+    )
+    lab = labs(seed + 1, count)
+    assert np.abs(ranged(lab, bands) - by_numpy.ranged(lab, bands)).max() < 2e-5
+
+
+@pytest.mark.parametrize("mode", wash.MODES)
+@given(ours.seeds, COUNTS, st.booleans())
+def test_washes_are_laid_over_as_the_specification_says(mode: BlendMode, seed: int, count: int, turned: bool) -> None:
+    random = np.random.default_rng(seed)
+    stops = [(at, tuple(random.uniform((0, -0.2, -0.2), (1, 0.2, 0.2)))) for at in random.uniform(0, 100, 4)]
+    low, high = random.choice([0.0, 30.0]), random.choice([70.0, 100.0])
+    one = wash.WashLayer(
+        mode=mode,
+        amount=60,
+        reversed=turned,
+        low=low,
+        high=high,
+        stops=tuple(wash.WashStop(at=at, colour=colour) for at, colour in stops),
+    )
+    lab = labs(seed + 1, count)
+    works = (lambda: wash.washed(lab, one), lambda: wash.washed_by_palette(lab, tuple(c for _, c in stops), mode))
+    for work in works:
+        made = oklab_to_linear(work())
+        with patch.object(wash, "COMPILED", ()):
+            assert np.allclose(made, oklab_to_linear(work()), rtol=2e-4, atol=4e-5)
 
 
 @given(ours.seeds, COUNTS, st.integers(1, 12))
@@ -159,6 +203,7 @@ def test_colours_come_out_the_same_however_a_list_is_cut(seed: int, one: int, ot
     low, high = min(one, other), max(one, other)
     before, after, linear = labs(seed, 700), labs(seed + 1, 700), light(seed, 700)
     move = Move(source=(0.5, 0.1, 0), by=(0.1, 0, 0.1), reach=0.2)
+    laid = wash.WashLayer(stops=(wash.WashStop(at=10, colour=(0.2, 0.1, 0)), wash.WashStop(at=80, colour=(0.8, 0, 0))))
     works = (
         lambda part: linear_to_oklab(Linear(linear[part])),
         lambda part: oklab_to_linear(OKLab(before[part])),
@@ -167,6 +212,8 @@ def test_colours_come_out_the_same_however_a_list_is_cut(seed: int, one: int, ot
         lambda part: ease_outward(OKLab(before[part]), OKLab(after[part])),
         lambda part: apply_gains(Linear(linear[part]), np.array([1.3, 1, 0.6], dtype=np.float32), 0.7),
         lambda part: apply_moves(OKLab(before[part]), (move,)),
+        lambda part: ranged(OKLab(before[part]), (HueBand(turn=20, most=9),)),
+        lambda part: wash.washed(OKLab(before[part]), laid),
         lambda part: keep_softly(OKLab(before[part]), OKLab(after[part]), 0.7, 0.4),
         lambda part: hold_colours(OKLab(before[part]), OKLab(after[part]), skin(), HoldLimits()),
     )

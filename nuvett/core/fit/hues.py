@@ -10,7 +10,9 @@ from functools import lru_cache
 
 import numpy as np
 
+from nuvett.core import lanes
 from nuvett.core.fields import Empty, number
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, OKLab
 
@@ -56,31 +58,26 @@ def ranged(lab: OKLab, bands: Bands) -> OKLab:
     acting = tuple(band for band in bands if not band.is_idle)
     if not acting:
         return lab
-    chroma = np.hypot(lab[:, 1], lab[:, 2])
-    changes = _looked_up(_changes(acting), lab, chroma)
-    turn, richer, lighter = changes[:, 0], changes[:, 1], changes[:, 2]
-    sure = has_hue(chroma, _GREY_TURNS)
-    factor = np.maximum(1 + richer * sure, 0)
-    factor *= _ceiled(lab, chroma * factor, acting)
-    cos, sin = np.cos(turn * sure) * factor, np.sin(turn * sure) * factor
-    lightness = lab[:, 0] + lighter * has_hue(chroma, _GREY_LIGHTENS)
-    return OKLab(
-        np.stack([lightness, lab[:, 1] * cos - lab[:, 2] * sin, lab[:, 1] * sin + lab[:, 2] * cos], axis=1).astype(
-            np.float32
-        )
-    )
+    return OKLab(lanes.ranged(planes_of(lab), _numbers(acting)).T)
+
+
+@lru_cache(maxsize=64)
+def _numbers(bands: tuple[HueBand, ...]) -> Floats:
+    """What ranges do, as `lanes` takes it."""
+    ceilings = [(place, band.most / 100) for place, band in enumerate(bands) if band.most is not None]
+    sure = [-np.log2(np.e) / grey**2 for grey in (_GREY_TURNS, _GREY_LIGHTENS)]
+    shares = _blurred(bands) if ceilings else np.empty(0)
+    held = [part for place, most in ceilings for part in ([most], shares[..., place])]
+    tables = np.moveaxis(_changes(bands), 2, 0)
+    return joined([_HUES, len(_CHROMAS), *sure, len(ceilings)], _CHROMAS, tables, *held)
 
 
 def reached(lab: OKLab, bands: Bands, index: int) -> Floats:
     """How far colours (N, 3) belong to one of several ranges, 0 to 1: by their hue, and whether they have one."""
     chroma = np.hypot(lab[:, 1], lab[:, 2])
     weights = _blurred(tuple(bands))
-    return np.asarray(_looked_up(weights, lab, chroma)[:, index] * has_hue(chroma, _GREY_TURNS), dtype=np.float32)
-
-
-def has_hue(chroma: Floats, grey: float) -> Floats:
-    """How far chroma (N,) is enough for a hue, 0 to 1."""
-    return np.asarray(1 - np.exp(-((chroma / np.float32(grey)) ** 2)), dtype=np.float32)
+    has_hue = 1 - np.exp(-((chroma / np.float32(_GREY_TURNS)) ** 2))
+    return np.asarray(_looked_up(weights, lab, chroma)[:, index] * has_hue, dtype=np.float32)
 
 
 def under_ceiling(chroma: Floats, most: float) -> Floats:
@@ -89,19 +86,6 @@ def under_ceiling(chroma: Floats, most: float) -> Floats:
     room = np.float32(0.25 * most)
     above = np.maximum(chroma - knee, 0)
     return np.asarray(np.minimum(chroma, knee) + room * above / (room + above), dtype=np.float32)
-
-
-def _ceiled(lab: OKLab, chroma: Floats, bands: tuple[HueBand, ...]) -> Floats:
-    """Factor (N,) on chroma (N,) by the ceilings of ranges, those that overlap by their shares."""
-    if all(band.most is None for band in bands):
-        return np.ones_like(chroma)
-    shares = _looked_up(_blurred(bands), lab, chroma)
-    kept = np.ones_like(chroma)
-    for place, band in enumerate(bands):
-        if band.most is not None:
-            below = under_ceiling(chroma, band.most / 100) / np.maximum(chroma, np.float32(1e-6))
-            kept *= 1 - shares[:, place] * (1 - below)
-    return kept
 
 
 def _looked_up(tables: Floats, lab: OKLab, chroma: Floats) -> Floats:

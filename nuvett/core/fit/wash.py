@@ -1,22 +1,42 @@
 """Washes: a row of colours along lightness, laid over a picture and blended, within a range of tones."""
 
+from functools import lru_cache
 from typing import Any, Self, get_args
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, field_validator, model_validator
 
+from nuvett.core import lanes
 from nuvett.core.fields import choice, number
 from nuvett.core.fit.blend import BlendMode, blend_over
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.reading.palette import Colour
 from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.cielab import lightness_of_oklab
-from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklab_to_linear
+from nuvett.core.spaces.curves import SRGB_CURVE
+from nuvett.core.spaces.oklab import TO_LINEAR, TO_OKLAB, hex_to_oklab, linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import from_linear, to_linear
 from nuvett.core.types import Document, Floats, OKLab
 
 MOST_STOPS, MOST_LAYERS = 12, 6
+COMPILED: tuple[BlendMode, ...] = (
+    "normal",
+    "multiply",
+    "screen",
+    "overlay",
+    "darken",
+    "lighten",
+    "hard-light",
+    "soft-light",
+    "difference",
+    "exclusion",
+)
+"""Modes that are blended channel by channel without a division, which is done in one pass."""
 MODES = {mode: mode for mode in get_args(BlendMode)}
 _SOFT = 8.0  # L* over which a wash fades at the ends of its range
+_BY_OWN_LIGHTNESS = 2  # of the ways of `lanes.washed`
+_AT_ONCE = 1e-9  # between two colours of one lightness
 _LEAST_GAP = 0.5  # L* between two stops
 
 
@@ -62,11 +82,15 @@ class WashLayer(Document):
         """Whether it does nothing."""
         return not self.on or self.amount == 0 or self.low >= self.high
 
+    @property
+    def laid(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """CIE L* (S,) of the stops, those at one place one after the other, and their colours (S, 3)."""
+        at = np.array([stop.at for stop in self.stops]) + np.arange(len(self.stops)) * 1e-4
+        return at, np.array([stop.colour for stop in self.stops])
+
     def colour_at(self, lightness: Floats) -> OKLab:
         """Colours (N, 3) that it lays at CIE L* (N,); stops at one place meet at an edge."""
-        at = np.array([stop.at for stop in self.stops])
-        at += np.arange(len(at)) * 1e-4  # those at one place, one after the other
-        colours = np.array([stop.colour for stop in self.stops])
+        at, colours = self.laid
         where = 100 - lightness if self.reversed else lightness
         return OKLab(np.stack([np.interp(where, at, colours[:, i]) for i in range(3)], axis=-1).astype(np.float32))
 
@@ -87,12 +111,49 @@ def washed(lab: OKLab, layer: WashLayer) -> OKLab:
     """OKLab colours (N, 3) with a wash laid over them."""
     if layer.is_idle:
         return lab
+    if layer.mode in COMPILED:
+        return OKLab(lanes.washed(planes_of(lab), _numbers(layer)).T)
     lightness = lightness_of_oklab(np.clip(lab[:, 0], 0, 1))
     laid = layer.colour_at(lightness)
-    backdrop, source = (from_linear(oklab_to_linear(c)) for c in (lab, laid))
-    made = linear_to_oklab(to_linear(blend_over(backdrop, source, layer.mode, 1)))
+    made = _blended(lab, laid, layer.mode)
     within = _within(lightness, layer) * np.float32(layer.amount / 100)
     return OKLab(lab + within[:, None] * (made - lab))
+
+
+def washed_by_palette(lab: OKLab, colours: tuple[Colour, ...], mode: BlendMode) -> OKLab:
+    """OKLab colours (N, 3) with the colours of a palette laid over them, each at its own lightness, which stays."""
+    if mode in COMPILED:
+        return OKLab(lanes.washed(planes_of(lab), _palette_numbers(colours, mode)).T)
+    palette = np.array(sorted(colours))
+    laid = np.stack([lab[:, 0], *(np.interp(lab[:, 0], palette[:, 0], palette[:, i]) for i in (1, 2))], axis=1)
+    return _blended(lab, OKLab(laid.astype(np.float32)), mode)
+
+
+def _blended(lab: OKLab, laid: OKLab, mode: BlendMode) -> OKLab:
+    backdrop, source = (from_linear(oklab_to_linear(c)) for c in (lab, laid))
+    return linear_to_oklab(to_linear(blend_over(backdrop, source, mode, 1)))
+
+
+@lru_cache(maxsize=64)
+def _numbers(layer: WashLayer) -> Floats:
+    """A wash as `lanes` takes it."""
+    ends = layer.amount / 100, layer.low, layer.high, _SOFT
+    return _laid_out(layer.mode, (*ends, int(layer.reversed)), *layer.laid)
+
+
+@lru_cache(maxsize=64)
+def _palette_numbers(colours: tuple[Colour, ...], mode: BlendMode) -> Floats:
+    palette = np.array(sorted(colours))
+    return _laid_out(mode, (1, 0, 100, _SOFT, _BY_OWN_LIGHTNESS), palette[:, 0], palette)
+
+
+def _laid_out(
+    mode: BlendMode, numbers: tuple[float, ...], at: NDArray[np.float64], colours: NDArray[np.float64]
+) -> Floats:
+    segments = np.column_stack([at[:-1], 1 / np.maximum(np.diff(at), _AT_ONCE), np.diff(colours, axis=0)])
+    curve = (1 / SRGB_CURVE.exponent, SRGB_CURVE.toe, SRGB_CURVE.slope or 0, SRGB_CURVE.cut[0])
+    begin = (COMPILED.index(mode), *numbers, len(segments))
+    return joined(begin, TO_LINEAR, TO_OKLAB, curve, colours[0], segments)
 
 
 def _within(lightness: Floats, layer: WashLayer) -> Floats:

@@ -5,14 +5,14 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from nuvett.core.fit.blend import BlendMode, blend_over
+from nuvett.core.fit.blend import BlendMode
 from nuvett.core.fit.casts import without_casts
 from nuvett.core.fit.curves import STRAIGHT, Points, channel_table, is_straight, looked_up, master_table
 from nuvett.core.fit.grey import GreyHue, grey_lightness
 from nuvett.core.fit.hues import HueBand, ranged, under_ceiling
 from nuvett.core.fit.moves import OwnMove, move_by_hand
 from nuvett.core.fit.primaries import primaries_matrix
-from nuvett.core.fit.wash import WashLayer, washed
+from nuvett.core.fit.wash import WashLayer, washed, washed_by_palette
 from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.reading.palette import Colour
@@ -141,11 +141,7 @@ class WashOperation(ColourOperation):
     colours: tuple[Colour, ...]
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
-        palette = sorted(self.colours)
-        light = np.array([c[0] for c in palette])
-        laid = np.stack([lab[:, 0], *(np.interp(lab[:, 0], light, [c[i] for c in palette]) for i in (1, 2))], axis=1)
-        backdrop, source = (from_linear(oklab_to_linear(OKLab(c.astype(np.float32)))) for c in (lab, laid))
-        return linear_to_oklab(to_linear(blend_over(backdrop, source, self.mode, 1)))
+        return washed_by_palette(lab, self.colours, self.mode)
 
 
 class WashLayersOperation(ColourOperation):

@@ -27,14 +27,15 @@ LMS_TO_OKLAB = np.array(
 )
 
 
-_TO_OKLAB = joined(LINEAR_TO_LMS, LMS_TO_OKLAB)
+TO_OKLAB = joined(LINEAR_TO_LMS, LMS_TO_OKLAB)
+"""(18,) Linear light to cone responses, and the roots of those to OKLab, as `lanes` takes them."""
 TO_LINEAR = joined(np.linalg.inv(LMS_TO_OKLAB), np.linalg.inv(LINEAR_TO_LMS))
 """(18,) OKLab to roots of cone responses, and those cubed to linear light, as `lanes` takes them."""
 
 
 def linear_to_oklab(linear: Linear) -> OKLab:
     """Extended linear sRGB (..., 3) to OKLab (..., 3) float32."""
-    return OKLab(as_listed(lanes.to_lab(planes_of(linear), _TO_OKLAB), linear))
+    return OKLab(as_listed(lanes.to_lab(planes_of(linear), TO_OKLAB), linear))
 
 
 def oklab_to_linear(lab: OKLab) -> Linear:
