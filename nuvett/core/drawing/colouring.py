@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Self
 
 from nuvett.core.drawing.layers import LayerStage, laid
 from nuvett.core.drawing.renderer import Pixels, Renderer, rounded
@@ -33,11 +34,11 @@ class Colouring:
     def _over(self) -> OverPart | None:
         return self.torn.over(self.part) if self.torn else None
 
-    def kept_whole(self, soft: SoftColour) -> "Colouring":
+    def kept_whole(self, soft: SoftColour) -> Self:
         """The same with soft colour kept whole; what lies within its halo of a cut edge is not valid."""
         return replace(self, torn=soft.torn(self.part, self._coloured, self._came))
 
-    def cut(self, inside: tuple[slice, slice]) -> "Colouring":
+    def cut(self, inside: tuple[slice, slice]) -> Self:
         """The rows and columns of a part that lies in it."""
         rows, columns = inside
         left, top = self.part.left + columns.start, self.part.top + rows.start

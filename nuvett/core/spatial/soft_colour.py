@@ -36,6 +36,44 @@ Came = Callable[[slice], tuple[NDArray[Any], bool]]
 """The same rows of the frame as it came, pixels (n, w, 3) or planes (3, n, w), and whether they are planes."""
 
 
+class OverPart:
+    """What is torn, looked up at the pixels of a part of a frame."""
+
+    def __init__(self, maps: Floats, cell: int, part: Part) -> None:
+        """maps, cell : as in `Torn`; part : begins as far into the first cell as it says."""
+        self._cell, self._down, self._torn = cell, part.top, maps[0].any(axis=1)
+        self._laid = Enlarged(maps, part)
+
+    def is_torn(self, rows: slice) -> bool:
+        """Whether anything is torn in some rows."""
+        first, last = ((self._down + row) // self._cell for row in (rows.start, rows.stop - 1))
+        return bool(self._torn[max(0, first - 1) : last + 2].any())
+
+    def rows(self, rows: slice) -> Floats:
+        """(3, n, w) of some rows as `soft.draw_in` takes it, until the next are asked for."""
+        return self._laid.rows(rows.start, rows.stop - rows.start)
+
+
+@dataclass(frozen=True)
+class Torn:
+    """Where soft colour is torn in a part of a frame, for each cell: maps (3, R, C) as `soft.draw_in` takes them.
+
+    cell : pixels a side; at : pixel of the frame at which the first cell begins
+    """
+
+    maps: Floats
+    cell: int
+    at: tuple[int, int]
+
+    def over(self, part: Part) -> OverPart | None:
+        """The same over a part that lies in it; none where nothing is torn."""
+        if not self.maps[0].any():
+            return None
+        cells = (self.cell * self.maps.shape[2], self.cell * self.maps.shape[1])
+        into = Part(part.left - self.at[0], part.top - self.at[1], part.width, part.height, cells)
+        return OverPart(self.maps, self.cell, into)
+
+
 class SoftColour:
     """What the operation does to a frame drawn at a scale, in pixels drawn for one of its own.
 
@@ -47,7 +85,7 @@ class SoftColour:
         self._cell = 2 * max(1, round(_CELL / 2 * scale))
         self.halo = _REACH * self._cell - 1
 
-    def torn(self, part: Part, coloured: Coloured, came: Came) -> "Torn":
+    def torn(self, part: Part, coloured: Coloured, came: Came) -> Torn:
         """Where soft colour is torn in a part. The middle row of each cell is looked at, and tells as much as all."""
         cell = self._cell
         left, top = part.left % cell, part.top % cell
@@ -78,41 +116,6 @@ class SoftColour:
         share = self._operation.amount * calm * seen * (1 - 1 / np.maximum(times, 1))
         # Means of colour are wide enough to hold nothing of a block of thinned colour.
         return np.stack([share, *_smoothed(np.stack(colours))]).astype(np.float32)
-
-
-@dataclass(frozen=True)
-class Torn:
-    """Where soft colour is torn in a part of a frame, for each cell: maps (3, R, C) as `soft.draw_in` takes them.
-
-    cell : pixels a side; at : pixel of the frame at which the first cell begins
-    """
-
-    maps: Floats
-    cell: int
-    at: tuple[int, int]
-
-    def over(self, part: Part) -> "OverPart | None":
-        """The same over a part that lies in it; none where nothing is torn."""
-        return OverPart(self, part) if self.maps[0].any() else None
-
-
-class OverPart:
-    """What is torn, looked up at the pixels of a part of a frame."""
-
-    def __init__(self, torn: Torn, part: Part) -> None:
-        self._cell, self._down = torn.cell, part.top - torn.at[1]
-        self._torn = torn.maps[0].any(axis=1)
-        cells = (torn.cell * torn.maps.shape[2], torn.cell * torn.maps.shape[1])
-        self._laid = Enlarged(torn.maps, Part(part.left - torn.at[0], self._down, part.width, part.height, cells))
-
-    def is_torn(self, rows: slice) -> bool:
-        """Whether anything is torn in some rows."""
-        first, last = ((self._down + row) // self._cell for row in (rows.start, rows.stop - 1))
-        return bool(self._torn[max(0, first - 1) : last + 2].any())
-
-    def rows(self, rows: slice) -> Floats:
-        """(3, n, w) of some rows as `soft.draw_in` takes it, until the next are asked for."""
-        return self._laid.rows(rows.start, rows.stop - rows.start)
 
 
 def _smoothed(values: Floats) -> Floats:
