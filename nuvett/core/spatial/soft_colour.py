@@ -27,8 +27,7 @@ _CELL = 8  # pixels of the frame a side
 _REACH = 4  # cells about a pixel that it depends on
 _ROUGH, _COLOURED = 0.05, 0.03  # encoded luminance, and colour, that varies so much is half left as the look made it
 _PIXELS = 48_000  # worked on at once: what fits the processor's cache, with all that is looked up for it
-_ROUNDED = 0.5 / 255  # noise that eight bits have anyway
-_UNSEEN = 0.4 / 255  # deviation of colour that nobody sees; twice that is seen
+_ROUNDED = 0.5 / 255  # noise that eight bits have anyway, and nobody sees
 
 Coloured = Callable[[slice], Floats]
 """Planes (3, n, w) of rows of a part, as a look made them."""
@@ -112,8 +111,7 @@ class SoftColour:
         own, made = np.maximum(own, 0), np.maximum(made, 0)
         times = np.sqrt(made / (own + np.float32(_ROUNDED**2))) / self._operation.most
         calm = 1 / ((1 + np.square(rough / _ROUGH**2)) * (1 + np.square(own / _COLOURED**2)))
-        seen = np.clip(np.sqrt(made) / np.float32(_UNSEEN) - 1, 0, 1)
-        share = self._operation.amount * calm * seen * (1 - 1 / np.maximum(times, 1))
+        share = self._operation.amount * calm * (1 - 1 / np.maximum(times, 1))
         # Means of colour are wide enough to hold nothing of a block of thinned colour.
         return np.stack([share, *_smoothed(np.stack(colours))]).astype(np.float32)
 
