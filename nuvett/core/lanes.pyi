@@ -89,6 +89,9 @@ def screened(planes: Floats, red: Floats, green: Floats, blue: Floats, how: Floa
 def mixed(planes: Floats, red: Floats, green: Floats, blue: Floats, how: Floats) -> None:
     """On the way to other colours. how : share of the way"""
 
+def drawn_in(planes: Floats, share: Floats, red: Floats, blue: Floats, how: Floats) -> None:
+    """Colour drawn toward what red and blue are off luminance in the mean; luminance stays. how : amount"""
+
 def grained(planes: Floats, noise: Floats, how: Floats) -> None:
     """Noise added, less towards black and white.
 

@@ -40,6 +40,7 @@ cdef extern from *:
     void nv_grained(const float *const *, float *const *, const float *) noexcept nogil
     void nv_sharpened(const float *const *, float *const *, const float *) noexcept nogil
     void nv_hazed(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_drawn_in(const float *const *, float *const *, const float *) noexcept nogil
     void nv_scaled_by_base(const float *const *, float *const *, const float *) noexcept nogil
     void nv_shaded(const float *const *, float *const *, const float *) noexcept nogil
     void nv_shift(
@@ -153,6 +154,10 @@ def screened(planes, red, green, blue, how):
 
 def mixed(planes, red, green, blue, how):
     _in_place(nv_mixed, planes, (red, green, blue), how)
+
+
+def drawn_in(planes, share, red, blue, how):
+    _in_place(nv_drawn_in, planes, (share, red, blue), how)
 
 
 def grained(planes, noise, how):

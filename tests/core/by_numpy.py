@@ -101,10 +101,11 @@ def ranged(lab: Any, bands: tuple[hues.HueBand, ...]) -> Values:
     row = np.minimum(level.astype(int), len(hues._CHROMAS) - 2)
 
     def looked_up(table: Any) -> Values:
-        across, up = (place - column)[:, None], (level - row)[:, None]
-        at = [t[:, column] + across.T[..., None] * (t[:, (column + 1) % 720] - t[:, column]) for t in [_doubles(table)]]
-        rows = np.arange(len(lab))
-        return np.asarray(at[0][row, rows] + up * (at[0][row + 1, rows] - at[0][row, rows]))
+        table, across, up = _doubles(table), (place - column)[:, None], (level - row)[:, None]
+        low, high = (
+            table[at, column] + across * (table[at, (column + 1) % 720] - table[at, column]) for at in (row, row + 1)
+        )
+        return np.asarray(low + up * (high - low))
 
     turn, richer, lighter = looked_up(hues._changes(bands)).T
     sure, seen = (1 - np.exp(-((chroma / grey) ** 2)) for grey in (0.018, 0.07))

@@ -23,7 +23,7 @@ from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.types import Linear, OKLab
-from tests.core.test_step_laws import aim, frame, lab_of
+from tests.core.step_ways import aim, frame, lab_of
 
 STEPS: tuple[Step, ...] = (ToneStep(), ZoneStep(), SpreadStep(), MoveStep())
 LINEAR = Linear((frame().reshape(-1, 3)[::7] / 255).astype(np.float32) ** np.float32(2.2))

@@ -6,9 +6,9 @@ from functools import cached_property
 from typing import Self
 
 from nuvett.core.drawing.layers import LayerStage, laid
-from nuvett.core.drawing.renderer import Pixels, Renderer, rounded
+from nuvett.core.drawing.renderer import Pixels, Renderer, in_floats, rounded
+from nuvett.core.quick import planes_of
 from nuvett.core.spatial.enlarging import Part
-from nuvett.core.spatial.soft import draw_in
 from nuvett.core.spatial.soft_colour import OverPart, SoftColour, Torn
 from nuvett.core.types import Floats, Mask01
 
@@ -49,8 +49,8 @@ class Colouring:
     def planes(self, rows: slice) -> Floats:
         """Planes (3, n, w) of some rows, encoded."""
         made = self._coloured(rows)
-        if self._over is not None and self._over.is_torn(rows):
-            draw_in(self._over.rows(rows), made)
+        if self._over is not None:
+            self._over.mend(rows, made)
         return made
 
     def codes(self, rows: slice, depth: int) -> Pixels:
@@ -64,7 +64,9 @@ class Colouring:
         made = self.renderer.coloured(self.source[rows])
         return laid(self.layers, [weight[rows] for weight in self.weights], self.source[rows], made)
 
-    def _came(self, rows: slice) -> tuple[Pixels, bool]:
-        """The source's pixels where they are in the space that is drawn in, else planes of them in that space."""
+    def _came(self, rows: slice) -> Floats:
+        """Planes of the frame as it came, in the space that is drawn in."""
         pixels = self.source[rows]
-        return (pixels, False) if self.as_it_came is None else (self.as_it_came.coloured(pixels), True)
+        if self.as_it_came is not None:
+            return self.as_it_came.coloured(pixels)
+        return planes_of(in_floats(pixels)).reshape(3, *pixels.shape[:2])

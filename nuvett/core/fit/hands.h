@@ -99,7 +99,8 @@ enum {
     NV_INTO_LIGHT, NV_FROM_LIGHT = NV_INTO_LIGHT + 18, NV_CURVE = NV_FROM_LIGHT + 18, NV_STOPS = NV_CURVE + 4
 };
 
-/* Ways: along L*, against it, or along the lightness of OKLab, which is then laid as it is. A segment begins at a lightness; then one over how far it reaches, and what of the colour changes over it. */
+/* Ways: along L*, against it, or along the lightness of OKLab, which is then laid as it is. A segment begins at a
+   lightness; then one over how far it reaches, and what of the colour changes over it. */
 NV_BLOCK nv_washed(const float *const *in, float *const *out, const float *how) {
     const int mode = (int)how[NV_MODE], segments = (int)how[NV_SEGMENTS];
     const float *curve = how + NV_CURVE, *m = how + NV_FROM_LIGHT;

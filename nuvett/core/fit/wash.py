@@ -20,18 +20,8 @@ from nuvett.core.spaces.rgb import from_linear, to_linear
 from nuvett.core.types import Document, Floats, OKLab
 
 MOST_STOPS, MOST_LAYERS = 12, 6
-COMPILED: tuple[BlendMode, ...] = (
-    "normal",
-    "multiply",
-    "screen",
-    "overlay",
-    "darken",
-    "lighten",
-    "hard-light",
-    "soft-light",
-    "difference",
-    "exclusion",
-)
+_STEP_BY_STEP = ("color-dodge", "color-burn", "hue", "saturation", "color", "luminosity")
+COMPILED: tuple[BlendMode, ...] = tuple(mode for mode in get_args(BlendMode) if mode not in _STEP_BY_STEP)
 """Modes that are blended channel by channel without a division, which is done in one pass."""
 MODES = {mode: mode for mode in get_args(BlendMode)}
 _SOFT = 8.0  # L* over which a wash fades at the ends of its range

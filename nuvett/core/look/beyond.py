@@ -4,8 +4,8 @@ from nuvett.core.look.look import Look
 from nuvett.core.steps.step import MOST, Step
 
 FULL = 100.0
-_GUARDS = ("even", "hold", "soft_colour", "finish", "mono")
-"""Steps that more of a look does not ask more of: what evens, holds and finishes, and greys, which are grey at full."""
+_WHOLE = ("finish", "mono")
+"""Steps that more of a look does not ask more of, beside those that guard: greys are grey at full."""
 
 
 def asked_for(look: Look) -> Look:
@@ -17,7 +17,7 @@ def asked_for(look: Look) -> Look:
     if look.strength <= FULL:
         return look
     by = look.strength / FULL
-    more = {step.name: _more(step, by) for step in look.steps if step.name not in _GUARDS}
+    more = {step.name: _more(step, by) for step in look.steps if not (step.guards or step.name in _WHOLE)}
     return look.model_copy(update={"strength": FULL, **more})
 
 

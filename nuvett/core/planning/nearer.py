@@ -15,8 +15,7 @@ _ALIKE = 0.1  # of drift, which nobody sees
 
 def has_both(look: Look) -> bool:
     """Whether a look has steps made by hand beside those that go toward a target, so that the way matters."""
-    beside = ("even", "hold", "soft_colour", "finish")
-    return any(step.acts(aimed=False) for step in look.steps if step.name not in beside)
+    return any(step.acts(aimed=False) for step in look.steps if not step.guards and step.name != "finish")
 
 
 def ways_of(look: Look) -> tuple[Way, ...]:

@@ -22,11 +22,6 @@ class Part:
     height: int
     frame: tuple[int, int]
 
-    @property
-    def size(self) -> tuple[int, int]:
-        """Width and height."""
-        return self.width, self.height
-
 
 class Enlarged:
     """A map (C, h, w) of a frame, enlarged where a part of it lies: linear, or cubic where its bends would show.

@@ -40,3 +40,12 @@ def less_noise_of_colour(encoded: Floats, lines: Floats, amount: float, out: Flo
 
     lines : (4, h, w) slope and offset on luminance for red, then for blue; amount : 0 to 1
     """
+
+def cell_sums(own: Floats, made: Floats, cell: int, at: tuple[int, int], sums: np.ndarray) -> None:
+    """Add to sums (8, R, C) over cells: what red and blue are off luminance and the squares of both, of planes `own`
+    and of planes `made` (3, h, w), then luminance of `own` and its square. Each row is one of another row of cells.
+
+    cell : columns of one; at : how many columns into the first cell, and which row of cells, the planes begin
+
+    Raises ValueError where sizes differ.
+    """

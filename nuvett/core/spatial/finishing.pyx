@@ -1,5 +1,5 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-"""What a finish looks at: luminance and its edges, small maps enlarged, and the guided filter of noise reduction.
+"""What a finish looks at: luminance and its edges, small maps enlarged, cells, the guided filter of noise reduction.
 
 Compiled by Cython (`./run` does it): numpy needs a dozen passes over memory for the same. Nothing here looks beyond
 the block but `edges`, and no sum depends on where a block begins, so that every part of a frame agrees.
@@ -8,6 +8,16 @@ the block but `edges`, and no sum depends on where a block begins, so that every
 from libc.math cimport sqrtf
 
 import numpy as np
+
+cdef extern from *:
+    """
+    #include "nuvett/core/spatial/cells.h"
+    """
+    enum:
+        NV_KINDS
+    void nv_cell_row(
+        const float *const *own, const float *const *made, long width, int cell, int left, double *sums, long apart
+    ) noexcept nogil
 
 cdef float RED = 0.2126, GREEN = 0.7152, BLUE = 0.0722  # IEC 61966-2-1, as `guided.LUMINANCE`
 
@@ -285,3 +295,23 @@ def less_noise_of_colour(
             to[3 * i] = r
             to[3 * i + 1] = (light - RED * r - BLUE * b) * green
             to[3 * i + 2] = b
+
+
+def cell_sums(
+    const float[:, :, ::1] own, const float[:, :, ::1] made, int cell, tuple at, double[:, :, ::1] sums
+):
+    cdef int left = at[0], p
+    cdef Py_ssize_t y, top = at[1], height = own.shape[1], width = own.shape[2]
+    cdef const float *a[3]
+    cdef const float *b[3]
+    if own.shape[0] != 3 or made.shape[0] != 3 or made.shape[1] != height or made.shape[2] != width:
+        raise ValueError("planes of one size are needed")
+    if sums.shape[0] != NV_KINDS or sums.shape[1] < top + height or sums.shape[2] * cell < left + width:
+        raise ValueError("sums for all cells are needed")
+    with nogil:
+        for y in range(height):
+            for p in range(3):
+                a[p], b[p] = &own[p, y, 0], &made[p, y, 0]
+            nv_cell_row(
+                a, b, <long>width, cell, left, &sums[0, top + y, 0], <long>(sums.shape[1] * sums.shape[2])
+            )

@@ -108,4 +108,16 @@ NV_BLOCK nv_shaded(const float *const *in, float *const *out, const float *how) 
         nv_lay(out, k, r * factor, g * factor, b * factor);
     }
 }
+
+/* in: colours, share of the way to a mean, and that mean's red and blue off luminance, which stays; how: amount */
+NV_BLOCK nv_drawn_in(const float *const *in, float *const *out, const float *how) {
+    const float amount = how[0];
+    NV_EACH(k) {
+        NV_OF_THREE;
+        const nv_v light = NV_LUMINANCE(r, g, b), share = amount * nv_load(in[3] + k);
+        const nv_v red = share * (nv_load(in[4] + k) - (r - light)), blue = share * (nv_load(in[5] + k) - (b - light));
+        nv_lay(out, k, r + red, g - (0.2126f * red + 0.0722f * blue) * (1.0f / 0.7152f), b + blue);
+    }
+}
+
 #endif

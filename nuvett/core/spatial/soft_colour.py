@@ -10,13 +10,13 @@ so that every part agrees with the whole.
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from nuvett.core import lanes
 from nuvett.core.plan.finish import SoftColourOperation
-from nuvett.core.spatial import soft
+from nuvett.core.spatial import finishing
 from nuvett.core.spatial.enlarging import Enlarged, Part
 from nuvett.core.types import Floats
 
@@ -29,40 +29,41 @@ _ROUGH, _COLOURED = 0.05, 0.03  # encoded luminance, and colour, that varies so 
 _PIXELS = 48_000  # worked on at once: what fits the processor's cache, with all that is looked up for it
 _ROUNDED = 0.5 / 255  # noise that eight bits have anyway, and nobody sees
 
-Coloured = Callable[[slice], Floats]
-"""Planes (3, n, w) of rows of a part, as a look made them."""
-Came = Callable[[slice], tuple[NDArray[Any], bool]]
-"""The same rows of the frame as it came, pixels (n, w, 3) or planes (3, n, w), and whether they are planes."""
+Rows = Callable[[slice], Floats]
+"""Planes (3, n, w) of rows of a part."""
 
 
 class OverPart:
     """What is torn, looked up at the pixels of a part of a frame."""
 
-    def __init__(self, maps: Floats, cell: int, part: Part) -> None:
-        """maps, cell : as in `Torn`; part : begins as far into the first cell as it says."""
+    def __init__(self, maps: Floats, cell: int, amount: float, part: Part) -> None:
+        """maps, cell, amount : as in `Torn`; part : begins as far into the first cell as it says."""
         self._cell, self._down, self._torn = cell, part.top, maps[0].any(axis=1)
-        self._laid = Enlarged(maps, part)
+        self._laid, self._how = Enlarged(maps, part), np.array([amount], dtype=np.float32)
 
     def is_torn(self, rows: slice) -> bool:
         """Whether anything is torn in some rows."""
         first, last = ((self._down + row) // self._cell for row in (rows.start, rows.stop - 1))
         return bool(self._torn[max(0, first - 1) : last + 2].any())
 
-    def rows(self, rows: slice) -> Floats:
-        """(3, n, w) of some rows as `soft.draw_in` takes it, until the next are asked for."""
-        return self._laid.rows(rows.start, rows.stop - rows.start)
+    def mend(self, rows: slice, planes: Floats) -> None:
+        """Draw fine differences of planes (3, n, w) of some rows in, where colour is torn."""
+        if self.is_torn(rows):
+            share, red, blue = self._laid.rows(rows.start, planes.shape[1])
+            lanes.drawn_in(planes, share, red, blue, self._how)
 
 
 @dataclass(frozen=True)
 class Torn:
-    """Where soft colour is torn in a part of a frame, for each cell: maps (3, R, C) as `soft.draw_in` takes them.
+    """Where soft colour is torn in a part of a frame, for each cell: maps (3, R, C) as `lanes.drawn_in` takes them.
 
-    cell : pixels a side; at : pixel of the frame at which the first cell begins
+    cell : pixels a side; at : pixel of the frame at which the first cell begins; amount : of it that is mended, 0 to 1
     """
 
     maps: Floats
     cell: int
     at: tuple[int, int]
+    amount: float
 
     def over(self, part: Part) -> OverPart | None:
         """The same over a part that lies in it; none where nothing is torn."""
@@ -70,7 +71,7 @@ class Torn:
             return None
         cells = (self.cell * self.maps.shape[2], self.cell * self.maps.shape[1])
         into = Part(part.left - self.at[0], part.top - self.at[1], part.width, part.height, cells)
-        return OverPart(self.maps, self.cell, into)
+        return OverPart(self.maps, self.cell, self.amount, into)
 
 
 class SoftColour:
@@ -84,25 +85,27 @@ class SoftColour:
         self._cell = 2 * max(1, round(_CELL / 2 * scale))
         self.halo = _REACH * self._cell - 1
 
-    def torn(self, part: Part, coloured: Coloured, came: Came) -> Torn:
-        """Where soft colour is torn in a part. The middle row of each cell is looked at, and tells as much as all."""
+    def torn(self, part: Part, coloured: Rows, came: Rows) -> Torn:
+        """Where soft colour is torn in a part, as a look made it of the frame as it came.
+
+        The middle row of each cell is looked at, and tells as much as all.
+        """
         cell = self._cell
         left, top = part.left % cell, part.top % cell
         sums = np.zeros((8, -(-(top + part.height) // cell), -(-(left + part.width) // cell)))
         at_once = cell * max(1, _PIXELS // part.width)
         for first in range((cell // 2 - part.top) % cell, part.height, at_once):
             rows = slice(first, min(first + at_once, part.height), cell)
-            soft.cell_sums(*came(rows), coloured(rows), cell, (left, (top + first) // cell), sums)
+            finishing.cell_sums(came(rows), coloured(rows), cell, (left, (top + first) // cell), sums)
         means = sums / np.bincount((np.arange(part.width) + left) // cell)
         if (top + part.height - 1) % cell < cell // 2 and means.shape[1] > 1:
             means[:, -1] = means[:, -2]  # cut off before its middle row
-        maps = self._maps(means)
-        return Torn(maps, cell, (part.left - left, part.top - top))
+        return Torn(self._maps(means), cell, (part.left - left, part.top - top), self._operation.amount)
 
     def _maps(self, means: NDArray[np.float64]) -> Floats:
         """For each cell (3, R, C): how far differences are drawn in, then means of red and blue off luminance.
 
-        means : (8, R, C) of cells, as `soft.cell_sums` has them
+        means : (8, R, C) of cells, as `finishing.cell_sums` has them
         """
         own_red, own_blue, own_squares, red, blue, squares, light, light_squares = means
         own = own_squares - own_red**2 - own_blue**2
@@ -111,7 +114,7 @@ class SoftColour:
         own, made = np.maximum(own, 0), np.maximum(made, 0)
         times = np.sqrt(made / (own + np.float32(_ROUNDED**2))) / self._operation.most
         calm = 1 / ((1 + np.square(rough / _ROUGH**2)) * (1 + np.square(own / _COLOURED**2)))
-        share = self._operation.amount * calm * (1 - 1 / np.maximum(times, 1))
+        share = calm * (1 - 1 / np.maximum(times, 1))
         # Means of colour are wide enough to hold nothing of a block of thinned colour.
         return np.stack([share, *_smoothed(np.stack(colours))]).astype(np.float32)
 

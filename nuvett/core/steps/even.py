@@ -14,6 +14,7 @@ class EvenStep(Step):
 
     name: ClassVar[str] = "even"
     title: ClassVar[str] = "Even light"
+    guards: ClassVar[bool] = True
     in_trims: ClassVar[bool] = False
     in_areas: ClassVar[bool] = False
     group: ClassVar[GroupName] = "light"

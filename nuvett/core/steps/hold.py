@@ -40,6 +40,7 @@ class HoldStep(Step):
 
     name: ClassVar[str] = "hold"
     title: ClassVar[str] = "Holds"
+    guards: ClassVar[bool] = True
     in_areas: ClassVar[bool] = False
     instrument: ClassVar[Instrument | None] = "chart"
     where: Literal["faces", "everywhere", "nowhere"] = choice("faces", "skin is held", HELD_WHERE)

@@ -13,6 +13,7 @@ class SoftColourStep(Step):
 
     name: ClassVar[str] = "soft_colour"
     title: ClassVar[str] = "Soft colour"
+    guards: ClassVar[bool] = True
     in_trims: ClassVar[bool] = False
     in_areas: ClassVar[bool] = False
     amount: float = number(100, 0, 100, "Soft colour kept whole")

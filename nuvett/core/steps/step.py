@@ -84,6 +84,7 @@ class Step(Document):
     instrument : what is shown with it while it is open
     in_trims, in_areas : whether a trim may have it, and an area of a look or trim
     group : of operations that it belongs to; fitted : whether it looks at the colours that come into it
+    guards : whether it evens or guards against the others, so that nobody asks more or less of it
     """
 
     name: ClassVar[str]
@@ -93,6 +94,7 @@ class Step(Document):
     in_areas: ClassVar[bool] = True
     group: ClassVar[GroupName] = "look"
     fitted: ClassVar[bool] = False
+    guards: ClassVar[bool] = False
 
     on: bool = True
 

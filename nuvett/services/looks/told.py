@@ -19,8 +19,6 @@ from nuvett.services.series.labels import labels_of
 from nuvett.store import models
 
 _NAMED = 3
-_UNASKED = ("even", "hold", "soft_colour")
-"""Steps that are no one's number to turn down: what evens, and what holds."""
 
 
 @dataclass(frozen=True)
@@ -64,7 +62,7 @@ def cause(bench: Workbench, facts: Facts, index: int, aimed: Aimed, kind: NoteKi
     Steps made by hand come first: they were asked for by a number, and are turned down by it.
     """
     frame, aimed = facts[index], aimed.on(facts[index])
-    acting = [s for s in aimed.look.steps if s.acts(aimed.target is not None) and s.name not in _UNASKED]
+    acting = [s for s in aimed.look.steps if s.acts(aimed.target is not None) and not s.guards]
     for step in sorted(acting, key=lambda one: one.needs_target):
         without = aimed.with_look(aimed.look.with_step(step.model_copy(update={"on": False})))
         notes = bench.measures.notes(frame, bench.planner.plan(facts, index, without), aimed)
