@@ -16,6 +16,7 @@ cdef extern from *:
     #include "nuvett/core/fit/hands.h"
     #include "nuvett/core/measure/lanes.h"
     #include "nuvett/core/spatial/lanes.h"
+    #include "nuvett/core/spatial/soft.h"
     """
     enum:
         NV_LANES

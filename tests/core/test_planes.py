@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from nuvett.core import lanes
 from nuvett.core.drawing import lattice
-from nuvett.core.drawing.renderer import Renderer, rounded
+from nuvett.core.drawing.renderer import Renderer, lay_rounded
 from nuvett.core.guided import LUMINANCE
 from nuvett.core.table.table import ShapedTable, grid
 from nuvett.core.types import Floats
@@ -52,8 +52,8 @@ def test_pixels_of_any_kind_go_through_a_table_as_by_a_general_package(
     wanted = by_package(table, SHAPER if shaped else None, np.clip(pixels / most, 0, 1))
     planes = renderer.coloured(pixels)
     assert np.abs(np.moveaxis(planes, 0, 2) - wanted).max() < 2e-5
-    assert np.abs(renderer.part(pixels, 0, 0, 16) - wanted * 65535).max() < 2
-    assert np.abs(renderer.part(pixels, 0, 0) - wanted * 255).max() < 1.01
+    assert np.abs(renderer.picture(pixels, 16) - wanted * 65535).max() < 2
+    assert np.abs(renderer.picture(pixels) - wanted * 255).max() < 1.01
     again = by_package(table, SHAPER if shaped else None, np.moveaxis(planes, 0, 2))
     assert np.abs(np.moveaxis(renderer.coloured_planes(planes), 0, 2) - again).max() < 2e-5
 
@@ -66,11 +66,19 @@ def test_a_part_is_what_the_whole_has_there(seed: int, kind: Any, depth: int) ->
     (left, top), right = random.integers(0, 70, 2), random.integers(71, 151)
     where = (slice(top, 70), slice(left, right))
     whole = renderer.picture(pixels, depth)
-    assert np.array_equal(renderer.part(pixels[where], left, top, depth), whole[where])
+    part, again = np.empty_like(whole[where]), np.empty_like(whole)
+    renderer.lay(pixels[where], left, top, part)
+    assert np.array_equal(part, whole[where])
     planes = renderer.coloured(pixels)
     assert np.array_equal(renderer.coloured(pixels[where]), planes[:, *where])
-    assert np.array_equal(rounded(planes, 0, 0, depth), whole)
-    assert np.array_equal(rounded(planes[:, *where], left, top, depth), whole[where])
+    lay_rounded(planes, 0, 0, again)
+    assert np.array_equal(again, whole)
+    lay_rounded(planes[:, *where], left, top, again[where])
+    assert np.array_equal(again, whole)
+    own = pixels.copy()
+    if own.dtype == whole.dtype:
+        renderer.lay(own, 0, 0, own)
+        assert np.array_equal(own, whole), "in its own place"
 
 
 def test_pixels_that_do_not_lie_side_by_side_are_refused() -> None:

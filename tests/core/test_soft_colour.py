@@ -4,7 +4,11 @@ import cv2
 import numpy as np
 import pytest
 
+from nuvett.core.area.area import Area
+from nuvett.core.area.tone import TonePart
+from nuvett.core.drawing import lattice
 from nuvett.core.drawing.drawing import Drawing, compile_stages
+from nuvett.core.drawing.weighing import scene_of, weigh_layers
 from nuvett.core.plan.by_hand import SaturateOperation
 from nuvett.core.plan.finish import (
     FinishOperation,
@@ -13,10 +17,11 @@ from nuvett.core.plan.finish import (
     SharpenOperation,
     SoftColourOperation,
 )
-from nuvett.core.plan.frame_plan import FramePlan, Group
+from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
 from nuvett.core.plan.operation import Operation
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.spatial.soft_colour import LEAST_SCALE
+from nuvett.core.spatial.enlarging import Part
+from nuvett.core.spatial.soft_colour import LEAST_SCALE, Torn
 
 RICHER = SaturateOperation(saturation=1.0)
 WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
@@ -149,3 +154,29 @@ def test_it_does_what_plain_arithmetic_does(sky: np.ndarray, height: int) -> Non
     wanted = made / 65535 + np.stack([red, -(WEIGHTS[0] * red + WEIGHTS[2] * blue) / WEIGHTS[1], blue], axis=-1)
     apart = np.abs(drawn(plan(), sky, 16) / 65535 - np.clip(wanted, 0, 1))
     assert apart.max() < 1e-4 < np.abs(red).mean()
+
+
+@pytest.mark.parametrize("depth", [8, 16])
+def test_a_layer_that_changes_nothing_leaves_the_same_pixels(sky: np.ndarray, depth: int) -> None:
+    """A layer is laid over planes, and without one codes are mended on the way from the source."""
+    pixels = np.tile(sky, (1, 2, 1))
+    pixels[:, 150:300] = 128
+    pixels = pixels if depth == 8 else pixels.astype(np.uint16) * 257
+    none = SaturateOperation(saturation=0.0)
+    layer = Layer(area=Area(parts=(TonePart(low=0, high=100),)), operations=(none,))
+    layered = plan(0.5).model_copy(update={"layers": (layer,)})
+    size = (pixels.shape[1], pixels.shape[0])
+    maps = weigh_layers(layered, scene_of(lambda: pixels, size, Space.SRGB, layered))
+    made = Drawing(compile_stages(layered), size, pixels, maps).picture(pixels, depth).astype(int)
+    apart = np.abs(made - drawn(plan(0.5), pixels, depth))
+    assert apart.max() <= 1 and np.mean(apart > 0) < 0.01
+
+
+def test_what_is_torn_in_another_part_is_refused() -> None:
+    planes, out = np.zeros((3, 4, 5), np.float32), np.zeros((4, 5, 3), np.uint8)
+    torn = Torn(np.ones((3, 2, 2), np.float32), 8, (0, 0), 1.0)
+    for part, first in ((Part(0, 0, 5, 4, (16, 16)), 1), (Part(0, 0, 6, 4, (16, 16)), 0)):
+        over = torn.over(part)
+        assert over is not None
+        with pytest.raises(ValueError, match="torn"):
+            lattice.rounded(planes, np.zeros((64, 64, 4), np.float32), (0, 0), out, over.rows(first))

@@ -80,8 +80,6 @@ def test_strips_and_threads_make_no_difference(
     renderer = Renderer(compile_plan(plan, 17))
     whole = renderer.picture(photo, depth)
     assert np.array_equal(renderer.picture(photo, depth, threads=threads, rows=rows), whole)
-    part = renderer.strip(photo[60:90], 60, depth)
-    assert np.array_equal(part, whole[60:90])
 
 
 def test_dither_leaves_no_bands_on_a_smooth_ramp(plan: FramePlan) -> None:

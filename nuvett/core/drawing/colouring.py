@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Self
 
 from nuvett.core.drawing.layers import LayerStage, laid
-from nuvett.core.drawing.renderer import Pixels, Renderer, in_floats, rounded
+from nuvett.core.drawing.renderer import Pixels, Renderer, in_floats, lay_rounded
 from nuvett.core.quick import planes_of
 from nuvett.core.spatial.enlarging import Part
 from nuvett.core.spatial.soft_colour import OverPart, SoftColour, Torn
@@ -50,15 +50,17 @@ class Colouring:
         """Planes (3, n, w) of some rows, encoded."""
         made = self._coloured(rows)
         if self._over is not None:
-            self._over.mend(rows, made)
+            self._over.mend(rows.start, made)
         return made
 
-    def codes(self, rows: slice, depth: int) -> Pixels:
-        """Some rows (n, w, 3) as 8 or 16 bit: straight from the source where nothing lies over the table."""
+    def lay(self, rows: slice, out: Pixels) -> None:
+        """Some rows laid into `out` (n, w, 3), 8 or 16 bit: straight from the source where no layer lies over them."""
         at = self.part.left, self.part.top + rows.start
-        if self.weights or (self._over is not None and self._over.is_torn(rows)):
-            return rounded(self.planes(rows), *at, depth)
-        return self.renderer.part(self.source[rows], *at, depth)
+        torn = None if self._over is None else self._over.rows(rows.start)
+        if self.weights:
+            lay_rounded(self._coloured(rows), *at, out, torn)
+        else:
+            self.renderer.lay(self.source[rows], *at, out, torn)
 
     def _coloured(self, rows: slice) -> Floats:
         made = self.renderer.coloured(self.source[rows])

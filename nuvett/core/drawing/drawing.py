@@ -12,7 +12,7 @@ from nuvett.core.area.weights import WeightMap
 from nuvett.core.drawing.boxes import Box, around_inner, inside
 from nuvett.core.drawing.colouring import Colouring
 from nuvett.core.drawing.layers import LayerStage
-from nuvett.core.drawing.renderer import BLOCK_PIXELS, STRIP_ROWS, Pixels, Renderer, in_floats, rounded
+from nuvett.core.drawing.renderer import BLOCK_PIXELS, STRIP_ROWS, Pixels, Renderer, empty, in_floats, lay_rounded
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.geometry.geometry import Geometry, Placing
 from nuvett.core.geometry.lens import LensCorrection
@@ -177,62 +177,52 @@ class Drawing:
         """The part of the source that a part of the picture is drawn from, its spots mended."""
         return self._resampling.around(self._outer(box))
 
-    def _from(self, pixels: Pixels, box: Box, depth: int) -> Pixels:
-        """A part of the picture from the source's pixels `around` it."""
-        at, inner = self.around(box)[:2], self._drawn_from(box)
-        if not self._mending.is_none:
-            left, top = inner[0] - at[0], inner[1] - at[1]
-            pixels = self._mending.mended(pixels, at)[top : top + inner[3], left : left + inner[2]]
-        return self._made(pixels, inner[:2], box, depth)
+    def lay(self, pixels: Pixels, box: Box, out: Pixels) -> None:
+        """A part of the picture laid into `out`, 8 or 16 bit, from the source's pixels (H, W, 3) `around` it.
 
-    def part(self, pixels: Pixels, box: Box, depth: int = 8) -> Pixels:
-        """A part of the picture, 8 or 16 bit, from the source's pixels (H, W, 3) `around` it.
-
-        The pixels that `picture` has there, whatever the part.
+        The pixels that `picture` has there, whatever the part. Where `by_strips`, `out` may be the pixels themselves.
         """
         if self.by_strips and not self._weights:
-            return self._stages.renderer.part(pixels, box[0], box[1], depth)
-        if self.by_strips and depth == 8 and pixels.dtype == np.uint8:
-            return self._layered(pixels, box)
-        return self._from(pixels, box, depth)
+            self._stages.renderer.lay(pixels, box[0], box[1], out)
+        elif self.by_strips and out.dtype == pixels.dtype == np.uint8:
+            self._lay_layered(pixels, box, out)
+        else:
+            self._lay_made(*self._mended(pixels, box), box, out)
 
-    def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
-        """Rows (H, W, 3) of a frame that can be drawn by strips, 8 or 16 bit."""
-        if not self._weights:
-            return self._stages.renderer.strip(pixels, first_row, depth)
-        whole = (0, first_row, self.size[0], len(pixels))
-        if depth == 8 and pixels.dtype == np.uint8:
-            return self._layered(pixels, whole)
-        return self._made(pixels, (0, first_row), whole, depth)
+    def _mended(self, pixels: Pixels, box: Box) -> tuple[Pixels, tuple[int, int]]:
+        """What a part of the picture is drawn from, of the source's pixels `around` it, and where that begins."""
+        at, inner = self.around(box)[:2], self._drawn_from(box)
+        if self._mending.is_none:
+            return pixels, at
+        left, top = inner[0] - at[0], inner[1] - at[1]
+        return self._mending.mended(pixels, at)[top : top + inner[3], left : left + inner[2]], inner[:2]
 
-    def _layered(self, pixels: Pixels, box: Box) -> Pixels:
+    def part(self, pixels: Pixels, box: Box, depth: int = 8) -> Pixels:
+        """A part of the picture, 8 or 16 bit; as `lay` has it."""
+        out = empty((box[3], box[2]), depth)
+        self.lay(pixels, box, out)
+        return out
+
+    def _lay_layered(self, pixels: Pixels, box: Box, out: Pixels) -> None:
         """A part of a picture of eight bits that can be drawn by strips: in floating point where layers lie."""
-        touched, out = self._touched(box), np.empty_like(pixels)
+        touched = self._touched(box)
         for around in around_inner(touched, box):
             where = inside(around, box)
-            self._stages.renderer.part(pixels[where], around[0], around[1], out=out[where])
-        if touched is None:
-            return out
-        where = inside(touched, box)
-        out[where] = self._made(pixels[where], touched[:2], touched, 8)
-        return out
+            self._stages.renderer.lay(pixels[where], around[0], around[1], out[where])
+        if touched is not None:
+            where = inside(touched, box)
+            self._lay_made(pixels[where], touched[:2], touched, out[where])
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
         """The whole picture, 8 or 16 bit, from the whole source (H, W, 3); the same pixels whatever the strips are."""
-        if self.by_strips and not self._weights:
-            return self._stages.renderer.picture(pixels, depth, threads=threads, rows=rows)
         width, height = self.size
-        out = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+        out = empty((height, width), depth)
         rows = max(rows, min(-(-height // threads), _MOST_HALOS * self.halo))
 
         def work(top: int) -> None:
             box = (0, top, width, min(rows, height - top))
-            if self.by_strips:
-                out[top : top + box[3]] = self.strip(pixels[top : top + box[3]], top, depth)
-                return
             left, first, across, down = self.around(box)
-            around = pixels[first : first + down, left : left + across]
-            out[top : top + box[3]] = self._from(around, box, depth)
+            self.lay(pixels[first : first + down, left : left + across], box, out[top : top + box[3]])
 
         with ThreadPoolExecutor(threads) as pool:
             list(pool.map(work, range(0, height, rows)))
@@ -254,10 +244,11 @@ class Drawing:
             return None
         return first[0], first[1], last[0] - first[0], last[1] - first[1]
 
-    def _made(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:
+    def _lay_made(self, pixels: Pixels, at: tuple[int, int], box: Box, out: Pixels) -> None:
         """A part of the picture from pixels of the source that begin at `at`."""
         if self._is_point_by_point:
-            return self._moved(pixels, at, box, depth)
+            self._lay_moved(pixels, at, box, out)
+            return
         outer = self._outer(box)
         source, places = pixels, None
         if not self._resampling.is_plain:
@@ -280,11 +271,10 @@ class Drawing:
             cut = inside(box, outer)
             colouring, outer = colouring.cut(cut), box
             places = places and (places[0][cut], places[1][cut])
-        out = np.empty((box[3], box[2], 3), dtype=np.uint16 if depth == 16 else np.uint8)
         if self._finisher is None and not stages.geometry.uncut:
             for rows in _rows(colouring.part):
-                out[rows] = colouring.codes(rows, depth)
-            return out
+                colouring.lay(rows, out[rows])
+            return
         rows, columns = inside(box, outer)
         for first, made in self._finished(colouring):
             if places is not None and stages.geometry.uncut:
@@ -293,8 +283,7 @@ class Drawing:
             begins, ends = max(first, rows.start), min(first + made.shape[1], rows.stop)
             if begins < ends:
                 within = made[:, begins - first : ends - first, columns]
-                out[begins - rows.start : ends - rows.start] = rounded(within, box[0], outer[1] + begins, depth)
-        return out
+                lay_rounded(within, box[0], outer[1] + begins, out[begins - rows.start : ends - rows.start])
 
     def _finished(self, colouring: Colouring) -> Iterator[tuple[int, Floats]]:
         """Planes (3, n, w) of rows of a part with its colours and its finish, and which row each begins at."""
@@ -309,14 +298,12 @@ class Drawing:
         plain = self._is_colour_alone and not self._weights and not self._stages.geometry.uncut
         return plain and not self._resampling.is_plain
 
-    def _moved(self, pixels: Pixels, at: tuple[int, int], box: Box, depth: int) -> Pixels:
+    def _lay_moved(self, pixels: Pixels, at: tuple[int, int], box: Box, out: Pixels) -> None:
         """A part of the picture that is resampled and coloured, by as many rows as fit the processor's cache."""
-        left, top, width, height = box
-        out = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+        left, top, width, _ = box
         rows = max(1, BLOCK_PIXELS // width)
         for first, planes in self._resampling.blocks(pixels, at, box, self._stages.domain, rows):
             self._stages.renderer.lay_planes(planes, left, top + first, out[first : first + planes.shape[1]])
-        return out
 
     def _weighed(self, source: Pixels, box: Box, places: tuple[Floats, Floats] | None) -> tuple[Mask01, ...]:
         """Weights (h, w) of each layer in a part; places of the original, none where the frame is uncut."""

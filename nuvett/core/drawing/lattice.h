@@ -8,6 +8,7 @@
 #define NUVETT_DRAWING_LATTICE_H
 
 #include "nuvett/core/lanes.h"
+#include "nuvett/core/spatial/soft.h"
 #ifdef __SSE4_1__
 #include <immintrin.h>
 #endif
@@ -45,25 +46,44 @@ NV_INLINE nv_four nv_between(nv_four x) {
     return (nv_four)(((nv_wholes)x & below) | ((nv_wholes)all & ~below));
 }
 
-/* The colour at fractions of a cell. */
-NV_INLINE nv_four nv_weighed(const nv_table *of, int cell, float r, float g, float b) {
-    const int red = of->side * of->side, green = of->side, all = red + green + 1;
-    /* By whether red is at least green, green at least blue, and red at least blue; 1 and 6 cannot be. */
-    const int second[8] = {1, 1, green, green, 1, red, red, red};
-    const int third[8] = {green + 1, green + 1, green + 1, red + green, red + 1, red + 1, red + green, red + green};
-    const float *corner = of->lattice + 4L * cell;
-    const int order = ((r >= g) << 2) | ((g >= b) << 1) | (r >= b);
-    float high = r > g ? r : g, low = r > g ? g : r, middle = high < b ? high : b;
-    high = high > b ? high : b;
-    middle = middle > low ? middle : low;
-    low = low < b ? low : b;
-    return nv_at(corner) * (1 - high) + nv_at(corner + 4 * second[order]) * (high - middle)
-        + nv_at(corner + 4 * third[order]) * (middle - low) + nv_at(corner + 4 * all) * low;
+/* Colours laid out for the lattice: where their four corners lie in it, and how much of each. */
+typedef struct {
+    int first[NV_SOME], second[NV_SOME], third[NV_SOME], last[NV_SOME];
+    float weights[4][NV_SOME];
+} nv_placed;
+
+/* Corners and weights of some colours by their cells and their fractions of these. */
+NV_INLINE void nv_sorted(const nv_table *of, const int *cells, float fractions[3][NV_SOME], nv_placed *placed) {
+    const int red = 4 * of->side * of->side, green = 4 * of->side, all = red + green + 4;
+    const nv_i by_red = (nv_i){0} + red, by_green = (nv_i){0} + green, by_blue = (nv_i){0} + 4;
+    for (int k = 0; k < NV_SOME; k += NV_WIDE) {
+        const nv_v r = nv_load(fractions[0] + k), g = nv_load(fractions[1] + k), b = nv_load(fractions[2] + k);
+        const nv_i rg = r >= g, gb = g >= b, rb = r >= b;
+        const nv_v larger = nv_more(r, g), smaller = nv_less(r, g);
+        const nv_v high = nv_more(larger, b), middle = nv_more(nv_less(larger, b), smaller), low = nv_less(smaller, b);
+        nv_i first;
+        memcpy(&first, cells + k, sizeof first);
+        first *= 4;
+        const nv_i most = (rg & ((rb & by_red) | (~rb & by_blue))) | (~rg & ((gb & by_green) | (~gb & by_blue)));
+        const nv_i least = (rg & ((gb & by_blue) | (~gb & by_green))) | (~rg & ((rb & by_blue) | (~rb & by_red)));
+        const nv_i second = first + most, last = first + all, third = last - least;
+        memcpy(placed->first + k, &first, sizeof first);
+        memcpy(placed->second + k, &second, sizeof second);
+        memcpy(placed->third + k, &third, sizeof third);
+        memcpy(placed->last + k, &last, sizeof last);
+        nv_store(placed->weights[0] + k, 1 - high);
+        nv_store(placed->weights[1] + k, high - middle);
+        nv_store(placed->weights[2] + k, middle - low);
+        nv_store(placed->weights[3] + k, low);
+    }
 }
 
-NV_INLINE nv_four nv_of_codes(const nv_table *of, const unsigned char *p) {
-    const int cell = of->bases[p[0]] + of->bases[256 + p[1]] + of->bases[512 + p[2]];
-    return nv_weighed(of, cell, of->fractions[p[0]], of->fractions[p[1]], of->fractions[p[2]]);
+NV_INLINE nv_four nv_weighed(const nv_table *of, const nv_placed *placed, int k) {
+    const float *lattice = of->lattice;
+    return nv_at(lattice + placed->first[k]) * placed->weights[0][k]
+        + nv_at(lattice + placed->second[k]) * placed->weights[1][k]
+        + nv_at(lattice + placed->third[k]) * placed->weights[2][k]
+        + nv_at(lattice + placed->last[k]) * placed->weights[3][k];
 }
 
 /* noise : (64, 4) of the row, within half a code of a half; a table's colours lie within 0 to 1 */
@@ -121,17 +141,6 @@ NV_INLINE void nv_write_four(
         nv_write_four(to, out, first + i, made(i), made(i + 1), made(i + 2), made(i + 3), noise, left); \
     for (; i < count; i++) nv_write(to, out, first + i, made(i), noise, left);
 
-#define NV_OF_CODES(i) nv_of_codes(of, p + 3 * (i))
-#define NV_DRAW_CODES(name, to) \
-    NV_BLOCK name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
-        const unsigned char *p = (const unsigned char *)in[0]; \
-        NV_WRITTEN(to, 0, count, NV_OF_CODES) \
-    }
-
-NV_DRAW_CODES(nv_codes_to_codes, NV_CODES)
-NV_DRAW_CODES(nv_codes_to_deep, NV_DEEP)
-NV_DRAW_CODES(nv_codes_to_planes, NV_IN_PLANES)
-
 NV_INLINE nv_i nv_at_most(nv_i x, int most) {
     const nv_i below = x < most;
     return (x & below) | (most & ~below);
@@ -168,19 +177,42 @@ NV_INLINE void nv_values(int kind, const void *const *in, long start, int some, 
     }
 }
 
-#define NV_OF_CELLS(k) nv_weighed(of, cells[k], at[0][k], at[1][k], at[2][k])
+/* As `nv_place`, of codes of eight bits. */
+NV_INLINE void nv_place_codes(
+    const nv_table *of, const unsigned char *p, int some, int *cells, float fractions[3][NV_SOME]
+) {
+    const int *bases = of->bases;
+    const float *shares = of->fractions;
+    for (int k = 0; k < some; k++, p += 3) {
+        cells[k] = bases[p[0]] + bases[256 + p[1]] + bases[512 + p[2]];
+        fractions[0][k] = shares[p[0]], fractions[1][k] = shares[p[1]], fractions[2][k] = shares[p[2]];
+        __asm__ volatile(""); /* one by one: looking up by vectors is several times slower */
+    }
+    for (int k = some; k < NV_SOME; k++) cells[k] = 0, fractions[0][k] = fractions[1][k] = fractions[2][k] = 0;
+}
+
+#define NV_OF_PLACED(k) nv_weighed(of, &placed, k)
 #define NV_DRAW(name, from, to) \
     NV_BLOCK name(const nv_table *of, const void *const *in, void *const *out, const float *noise, int left, long count) { \
         float values[3][NV_SOME], at[3][NV_SOME]; \
         int cells[NV_SOME]; \
+        nv_placed placed; \
         for (long start = 0; start < count; start += NV_SOME) { \
             const int some = count - start < NV_SOME ? (int)(count - start) : NV_SOME; \
-            nv_values(from, in, start, some, values); \
-            nv_place(of, values, cells, at); \
-            NV_WRITTEN(to, start, some, NV_OF_CELLS) \
+            if (from == NV_CODES) { \
+                nv_place_codes(of, (const unsigned char *)in[0] + 3 * start, some, cells, at); \
+            } else { \
+                nv_values(from, in, start, some, values); \
+                nv_place(of, values, cells, at); \
+            } \
+            nv_sorted(of, cells, at, &placed); \
+            NV_WRITTEN(to, start, some, NV_OF_PLACED) \
         } \
     }
 
+NV_DRAW(nv_codes_to_codes, NV_CODES, NV_CODES)
+NV_DRAW(nv_codes_to_deep, NV_CODES, NV_DEEP)
+NV_DRAW(nv_codes_to_planes, NV_CODES, NV_IN_PLANES)
 NV_DRAW(nv_deep_to_codes, NV_DEEP, NV_CODES)
 NV_DRAW(nv_deep_to_deep, NV_DEEP, NV_DEEP)
 NV_DRAW(nv_deep_to_planes, NV_DEEP, NV_IN_PLANES)
@@ -230,10 +262,44 @@ static const nv_row NV_ROWS[4][3] = {
     {nv_planes_to_codes, nv_planes_to_deep, nv_planes_to_planes},
 };
 
-/* Rows of pixels, or of planes, that lie some bytes apart. steps : from row to row, of what comes in and goes out */
+static const nv_row NV_ROUNDED[3] = {nv_rounded_codes, nv_rounded_deep, 0};
+
+/* How rows are drawn: straight, or where soft colour is torn by way of planes, which planes that come in are. */
+typedef struct {
+    nv_row straight, to_planes, rounded;
+    long in, out; /* bytes of a pixel, or of a value of planes */
+} nv_ways;
+
+static void nv_draw_mended(
+    const nv_ways *ways, const nv_table *of, const nv_torn *torn, long y, const void *const *in, void *const *out,
+    const float *noise, int left, long count
+) {
+    float planes[3][NV_TORN], laid[3][NV_TORN];
+    float *const made[3] = {planes[0], planes[1], planes[2]};
+    const float *const given[6] = {planes[0], planes[1], planes[2], laid[0], laid[1], laid[2]};
+    memset(planes, 0, sizeof planes);
+    for (long start = 0; start < count; start += NV_TORN) {
+        const int some = count - start < NV_TORN ? (int)(count - start) : NV_TORN;
+        const void *from[3];
+        for (int p = 0; p < 3; p++) from[p] = (const char *)in[p] + start * ways->in;
+        void *to[3] = {(char *)out[0] + start * ways->out};
+        const int at = (int)((left + start) & 63);
+        if (!nv_torn_at(torn, y, start, some, laid)) {
+            ways->straight(of, from, to, noise, at, some);
+            continue;
+        }
+        if (ways->to_planes) ways->to_planes(of, from, (void *const *)made, noise, at, some);
+        else for (int p = 0; p < 3; p++) memcpy(planes[p], from[p], some * sizeof(float));
+        nv_draw_in(given, made, torn->amount, NV_TORN);
+        ways->rounded(of, (const void *const *)made, to, noise, at, some);
+    }
+}
+
+/* Rows of pixels, or of planes, that lie some bytes apart. steps : from row to row, of what comes in and goes out; torn :
+   none where nothing is, or where planes go out */
 static void nv_draw(
-    nv_row row, const nv_table *of, const void *const *in, void *const *out, const long *steps, const float *noise,
-    const int *at, long rows, long count
+    const nv_ways *ways, const nv_table *of, const nv_torn *torn, const void *const *in, void *const *out,
+    const long *steps, const float *noise, const int *at, long rows, long count
 ) {
     for (long y = 0; y < rows; y++) {
         const void *from[3];
@@ -242,7 +308,9 @@ static void nv_draw(
             from[p] = (const char *)in[p] + y * steps[0];
             to[p] = (char *)out[p] + y * steps[1];
         }
-        row(of, from, to, noise + 256 * ((at[1] + y) & 63), at[0] & 63, count);
+        const float *grain = noise + 256 * ((at[1] + y) & 63);
+        if (torn) nv_draw_mended(ways, of, torn, y, from, to, grain, at[0] & 63, count);
+        else ways->straight(of, from, to, grain, at[0] & 63, count);
     }
 }
 #endif

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.drawing import lattice
+from nuvett.core.spatial.soft_colour import TornRows
 from nuvett.core.table.table import ShapedTable, check_table
 from nuvett.core.types import Encoded01, Floats
 
@@ -55,24 +56,29 @@ class Renderer:
     def _laid(self) -> _Laid:
         return _Laid.of(self._table, self._shaper)
 
-    def _draw(self, source: Pixels, out: Pixels, at: tuple[int, int], in_planes: bool, into_planes: bool) -> None:
+    def _draw(
+        self,
+        source: Pixels,
+        out: Pixels,
+        at: tuple[int, int],
+        in_planes: bool,
+        into_planes: bool,
+        torn: TornRows | None = None,
+    ) -> None:
         of, source = self._laid, source if in_planes else _side_by_side(source)
         laid = (of.bases, of.fractions, of.knots, of.lattice, of.side)
-        lattice.drawn(source, in_planes, *laid, _grain(), at, out, into_planes)
+        lattice.drawn(source, in_planes, *laid, _grain(), at, out, into_planes, torn)
 
-    def strip(self, pixels: Pixels, first_row: int, depth: int) -> Pixels:
-        """Rows (H, W, 3) that start at `first_row` of the picture, as 8 or 16 bit; `part` from its left edge on."""
-        return self.part(pixels, 0, first_row, depth)
+    def lay(self, pixels: Pixels, left: int, top: int, out: Pixels, torn: TornRows | None = None) -> None:
+        """A part (H, W, 3) of a frame laid into `out`, 8 or 16 bit: the pixels that `picture` gives there.
 
-    def part(self, pixels: Pixels, left: int, top: int, depth: int = 8, out: Pixels | None = None) -> Pixels:
-        """A part (H, W, 3) of a frame, 8 or 16 bit: the pixels that `picture` gives there; laid into `out` if asked.
+        torn : where soft colour is mended on the way
 
         8-bit output is dithered by less than half a code, tied to the place in the picture: what needed no
-        change gets none, and the same place gets the same pixels however the picture is cut into parts.
+        change gets none, and the same place gets the same pixels however the picture is cut into parts. `out` may be
+        the pixels themselves.
         """
-        made = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8) if out is None else out
-        self._draw(pixels, made, (left, top), False, False)
-        return made
+        self._draw(pixels, out, (left, top), False, False, torn)
 
     def coloured(self, pixels: Pixels) -> Floats:
         """Planes (3, H, W) of encoded colours of pixels (H, W, 3), in floating point."""
@@ -92,10 +98,10 @@ class Renderer:
 
     def picture(self, pixels: Pixels, depth: int = 8, threads: int = 1, rows: int = STRIP_ROWS) -> Pixels:
         """A whole picture (H, W, 3), in row strips on `threads` threads; the same pixels whatever the two are."""
-        out = np.empty(pixels.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        out = empty(pixels.shape[:2], depth)
 
         def work(top: int) -> None:
-            out[top : top + rows] = self.strip(pixels[top : top + rows], top, depth)
+            self.lay(pixels[top : top + rows], 0, top, out[top : top + rows])
 
         tops = range(0, len(pixels), rows)
         if threads == 1 or len(tops) == 1:
@@ -114,11 +120,17 @@ def in_floats(pixels: Pixels) -> Encoded01:
     return Encoded01(np.multiply(pixels, np.float32(1 / np.iinfo(pixels.dtype).max), dtype=np.float32))
 
 
-def rounded(planes: Floats, left: int, top: int, depth: int) -> Pixels:
-    """Planes (3, H, W) of encoded values 0 to 1 as 8 or 16 bit (H, W, 3), dithered as `Renderer.part` does it."""
-    out = np.empty((*planes.shape[1:], 3), dtype=np.uint16 if depth == 16 else np.uint8)
-    lattice.rounded(planes, _grain(), (left, top), out)
-    return out
+def empty(size: tuple[int, int], depth: int) -> Pixels:
+    """A picture (H, W, 3) of a size (height, width) to be filled, of 8 or 16 bit."""
+    return np.empty((*size, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+
+
+def lay_rounded(planes: Floats, left: int, top: int, out: Pixels, torn: TornRows | None = None) -> None:
+    """Planes (3, H, W) of encoded values 0 to 1 laid into `out` (H, W, 3), 8 or 16 bit, dithered as by `Renderer.lay`.
+
+    torn : where soft colour is mended on the way
+    """
+    lattice.rounded(planes, _grain(), (left, top), out, torn)
 
 
 def _side_by_side(pixels: Pixels) -> Pixels:

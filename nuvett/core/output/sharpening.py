@@ -9,7 +9,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from nuvett.core.drawing.renderer import Pixels, rounded
+from nuvett.core.drawing.renderer import Pixels, lay_rounded
 from nuvett.core.guided import encoded_luminance
 from nuvett.core.types import Encoded01, Floats
 
@@ -31,7 +31,7 @@ def sharpened(pixels: Pixels, how: Sharpen) -> Pixels:
     amount = _AMOUNTS[how]
     if amount == 0:
         return pixels
-    top, deep = np.iinfo(pixels.dtype).max, pixels.dtype == np.uint16
+    top = np.iinfo(pixels.dtype).max
     out = np.empty_like(pixels)
     for first in range(0, len(pixels), _ROWS):
         last = min(first + _ROWS, len(pixels))
@@ -39,7 +39,7 @@ def sharpened(pixels: Pixels, how: Sharpen) -> Pixels:
         encoded = np.multiply(pixels[above:below], np.float32(1 / top), dtype=np.float32)
         made = np.clip(encoded + _added(Encoded01(encoded), amount)[..., None], 0, 1)[first - above : last - above]
         planes = np.ascontiguousarray(np.moveaxis(made, 2, 0), dtype=np.float32)
-        out[first:last] = rounded(planes, 0, first, 16 if deep else 8)
+        lay_rounded(planes, 0, first, out[first:last])
     return out
 
 

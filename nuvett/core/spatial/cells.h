@@ -2,7 +2,7 @@
 #ifndef NUVETT_SPATIAL_CELLS_H
 #define NUVETT_SPATIAL_CELLS_H
 
-#include "nuvett/core/spatial/lanes.h"
+#include "nuvett/core/spatial/light.h"
 
 #define NV_KINDS 8 /* of sums: red, blue and squares, of one picture and of the other; luminance and its square */
 

@@ -26,25 +26,28 @@ class Part:
 class Enlarged:
     """A map (C, h, w) of a frame, enlarged where a part of it lies: linear, or cubic where its bends would show.
 
+    across : (C, count, w) rows of the map, enlarged across; at, shares : (2 or 4, h) which of them lie about each row
+        of the part, and how much of each
+
     The cubic kernel is that of Keys, "Cubic convolution interpolation for digital image processing" (1981), a = -1/2.
     """
 
     def __init__(self, small: Floats, part: Part, cubic: bool = False) -> None:
         columns, across = _shares(part.left, part.width, small.shape[2] / part.frame[0], small.shape[2], cubic)
-        rows, self._shares = _shares(part.top, part.height, small.shape[1] / part.frame[1], small.shape[1], cubic)
+        rows, self.shares = _shares(part.top, part.height, small.shape[1] / part.frame[1], small.shape[1], cubic)
         first = int(rows.min())
         needed = np.ascontiguousarray(small[:, first : rows.max() + 1], dtype=np.float32)
         planes, count = needed.shape[:2]
-        self._rows = np.empty((planes, count, part.width), dtype=np.float32)
-        finishing.across(needed.reshape(planes * count, -1), columns, across, self._rows.reshape(planes * count, -1))
-        self._at = rows - np.int32(first)
+        self.across = np.empty((planes, count, part.width), dtype=np.float32)
+        finishing.across(needed.reshape(planes * count, -1), columns, across, self.across.reshape(planes * count, -1))
+        self.at = rows - np.int32(first)
         self._out = np.empty((planes, 0, part.width), dtype=np.float32)
 
     def rows(self, first: int, count: int) -> Floats:
         """(C, count, w) rows of the part, until the next are asked for."""
         if self._out.shape[1] != count:
             self._out = np.empty((self._out.shape[0], count, self._out.shape[2]), dtype=np.float32)
-        finishing.down(self._rows, self._at, self._shares, first, self._out)
+        finishing.down(self.across, self.at, self.shares, first, self._out)
         return self._out
 
 

@@ -2,17 +2,7 @@
 #ifndef NUVETT_SPATIAL_LANES_H
 #define NUVETT_SPATIAL_LANES_H
 
-#include "nuvett/core/lanes.h"
-
-/* IEC 61966-2-1, as `guided.LUMINANCE` */
-#define NV_LUMINANCE(r, g, b) (0.2126f * (r) + 0.7152f * (g) + 0.0722f * (b))
-#define NV_OF_THREE const nv_v r = nv_load(in[0] + k), g = nv_load(in[1] + k), b = nv_load(in[2] + k)
-
-NV_INLINE void nv_lay(float *const *out, int k, nv_v r, nv_v g, nv_v b) {
-    nv_store(out[0] + k, r);
-    nv_store(out[1] + k, g);
-    nv_store(out[2] + k, b);
-}
+#include "nuvett/core/spatial/light.h"
 
 /* in: colours, slope, offset; how: gain, minus one over a large step squared, in octaves */
 NV_BLOCK nv_detailed(const float *const *in, float *const *out, const float *how) {
@@ -106,17 +96,6 @@ NV_BLOCK nv_shaded(const float *const *in, float *const *out, const float *how) 
         nv_v factor = nv_exp2(nv_stepped((radius - begins) * soft) * octaves);
         if (share != 0) factor += (1.0f - factor) * share * nv_stepped((NV_LUMINANCE(r, g, b) - low) * beyond);
         nv_lay(out, k, r * factor, g * factor, b * factor);
-    }
-}
-
-/* in: colours, share of the way to a mean, and that mean's red and blue off luminance, which stays; how: amount */
-NV_BLOCK nv_drawn_in(const float *const *in, float *const *out, const float *how) {
-    const float amount = how[0];
-    NV_EACH(k) {
-        NV_OF_THREE;
-        const nv_v light = NV_LUMINANCE(r, g, b), share = amount * nv_load(in[3] + k);
-        const nv_v red = share * (nv_load(in[4] + k) - (r - light)), blue = share * (nv_load(in[5] + k) - (b - light));
-        nv_lay(out, k, r + red, g - (0.2126f * red + 0.0722f * blue) * (1.0f / 0.7152f), b + blue);
     }
 }
 

@@ -33,24 +33,33 @@ Rows = Callable[[slice], Floats]
 """Planes (3, n, w) of rows of a part."""
 
 
+@dataclass(frozen=True)
+class TornRows:
+    """Where soft colour is torn in rows of a part, from row `first` of it on; the rest as in `OverPart`."""
+
+    across: Floats
+    at: NDArray[np.int32]
+    shares: Floats
+    amount: float
+    first: int
+
+
 class OverPart:
     """What is torn, looked up at the pixels of a part of a frame."""
 
-    def __init__(self, maps: Floats, cell: int, amount: float, part: Part) -> None:
-        """maps, cell, amount : as in `Torn`; part : begins as far into the first cell as it says."""
-        self._cell, self._down, self._torn = cell, part.top, maps[0].any(axis=1)
-        self._laid, self._how = Enlarged(maps, part), np.array([amount], dtype=np.float32)
+    def __init__(self, maps: Floats, amount: float, part: Part) -> None:
+        """maps, amount : as in `Torn`; part : begins as far into the first cell as it says."""
+        self._laid, self._amount = Enlarged(maps, part), amount
 
-    def is_torn(self, rows: slice) -> bool:
-        """Whether anything is torn in some rows."""
-        first, last = ((self._down + row) // self._cell for row in (rows.start, rows.stop - 1))
-        return bool(self._torn[max(0, first - 1) : last + 2].any())
+    def rows(self, first: int) -> TornRows:
+        """The same for rows from one on, as what lays codes takes it."""
+        return TornRows(self._laid.across, self._laid.at, self._laid.shares, self._amount, first)
 
-    def mend(self, rows: slice, planes: Floats) -> None:
-        """Draw fine differences of planes (3, n, w) of some rows in, where colour is torn."""
-        if self.is_torn(rows):
-            share, red, blue = self._laid.rows(rows.start, planes.shape[1])
-            lanes.drawn_in(planes, share, red, blue, self._how)
+    def mend(self, first: int, planes: Floats) -> None:
+        """Draw fine differences of planes (3, n, w) of some rows, from one on, in where colour is torn."""
+        share, red, blue = self._laid.rows(first, planes.shape[1])
+        if share.any():
+            lanes.drawn_in(planes, share, red, blue, np.array([self._amount], dtype=np.float32))
 
 
 @dataclass(frozen=True)
@@ -71,7 +80,7 @@ class Torn:
             return None
         cells = (self.cell * self.maps.shape[2], self.cell * self.maps.shape[1])
         into = Part(part.left - self.at[0], part.top - self.at[1], part.width, part.height, cells)
-        return OverPart(self.maps, self.cell, self.amount, into)
+        return OverPart(self.maps, self.amount, into)
 
 
 class SoftColour:

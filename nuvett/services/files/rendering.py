@@ -16,7 +16,7 @@ from nuvett.core.area.scene import Found
 from nuvett.core.area.weights import WeightMap, weigh
 from nuvett.core.drawing.boxes import Box
 from nuvett.core.drawing.drawing import Drawing, Stages
-from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.drawing.renderer import Pixels, empty
 from nuvett.core.drawing.weighing import scene_of
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.curves import encode_curve
@@ -130,7 +130,7 @@ def looked_at(picture: Picture, areas: Sequence[Area], light: FramePlan) -> Look
 def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
     quickly = opened.quick() if depth == 8 else None
     if quickly is None:
-        out: Pixels = np.empty(opened.shape, dtype=np.uint16 if depth == 16 else np.uint8)
+        out = empty(opened.shape[:2], depth)
         strips = opened.strips(_DECODED_ROWS)
     else:  # each strip is drawn in its own place
         out = quickly
@@ -139,7 +139,8 @@ def _by_strips(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
 
     def work(top: int, pixels: Pixels) -> None:
         try:
-            out[top : top + len(pixels)] = drawing.strip(pixels, top, depth)
+            box = (0, top, pixels.shape[1], len(pixels))
+            drawing.lay(pixels, box, out[top : top + len(pixels)])
         finally:
             free.release()
 
@@ -163,7 +164,7 @@ def _arriving(opened: Opened, pixels: Pixels) -> Iterator[int]:
 def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
     """A picture whose parts need more of the source than their own place: each is drawn once that has been decoded."""
     width, height = drawing.size
-    out: Pixels = np.empty((height, width, 3), dtype=np.uint16 if depth == 16 else np.uint8)
+    out = empty((height, width), depth)
     quickly = opened.quick()
     pixels: Pixels = np.empty(opened.shape, dtype=opened.kind) if quickly is None else quickly
     rows = _HALO_ROWS if drawing.halo else _PART_ROWS
@@ -172,8 +173,7 @@ def _by_parts(opened: Opened, drawing: Drawing, depth: int) -> Pixels:
 
     def work(around: Box, box: Box) -> None:
         left, first, across, down = around
-        part = drawing.part(pixels[first : first + down, left : left + across], box, depth)
-        out[box[1] : box[1] + box[3]] = part
+        drawing.lay(pixels[first : first + down, left : left + across], box, out[box[1] : box[1] + box[3]])
 
     with ThreadPoolExecutor(THREADS) as pool:
         waiting = []
