@@ -1,7 +1,6 @@
 """Fixtures: a private PostgreSQL for the whole run, an empty studio for each test, small made-up pictures."""
 
 import asyncio
-import io
 import os
 import tempfile
 from collections.abc import Coroutine, Iterator
@@ -13,14 +12,16 @@ import cv2
 import hypothesis
 import numpy as np
 import pytest
-from sqlalchemy import text, update
+from sqlalchemy import text
 
 from nuvett.jobs.worker import make_app
+from nuvett.services.files import measuring
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.store.migrating import migrate
-from nuvett.store.models import Base, Series
+from nuvett.store.models import Base
 from nuvett.store.quarantine import Quarantine
+from tests.once import Once
 from tools.cluster import Cluster
 
 # How long an example takes says nothing on a shared machine; the wall clock of the whole run is what counts.
@@ -44,6 +45,21 @@ def cluster() -> Iterator[Cluster]:
         yield cluster
     finally:
         cluster.remove()
+
+
+@pytest.fixture(scope="session")
+def once(tmp_path_factory: pytest.TempPathFactory) -> Once:
+    base = tmp_path_factory.getbasetemp()
+    return Once(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def looked_at_once(once: Once) -> Iterator[None]:
+    """Faces and points of a picture are what takes longest of measuring, and most tests measure the same few files."""
+    with pytest.MonkeyPatch.context() as patch:
+        for work in (measuring.find_faces, measuring.find_features):
+            patch.setattr(measuring, work.__name__, once.of_pixels(work))
+        yield
 
 
 @pytest.fixture(scope="session")
@@ -81,32 +97,6 @@ def studio(migrated: Studio) -> Studio:
     for name in migrated.blobs.names():
         migrated.blobs.remove(name)
     return migrated
-
-
-class Kept:
-    """Rows and files of a studio, kept so that a series has to be measured once and not in every test."""
-
-    def __init__(self, studio: Studio) -> None:
-        with studio.database.session() as session:
-            self._rows = {
-                table: [dict(row._mapping) for row in session.execute(table.select())]
-                for table in Base.metadata.sorted_tables
-            }
-        self._files = [studio.blobs.read(name) for name in studio.blobs.names()]
-
-    def put_back(self, studio: Studio) -> None:
-        """Put them into a studio that is empty."""
-        for data in self._files:
-            studio.blobs.put(io.BytesIO(data))
-        with studio.database.session() as session:
-            heroes = {}
-            for table, rows in self._rows.items():
-                for row in rows:
-                    if table.name == "series" and row["hero_id"]:
-                        heroes[row["id"]], row = row["hero_id"], row | {"hero_id": None}
-                    session.execute(table.insert().values(row))
-            for series, hero in heroes.items():
-                session.execute(update(Series).where(Series.id == series).values(hero_id=hero))
 
 
 def run_apart(work: Coroutine[Any, Any, T]) -> T:

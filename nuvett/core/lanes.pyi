@@ -58,6 +58,18 @@ def ranged(lab: Floats, how: Floats) -> Floats:
 def washed(lab: Floats, how: Floats) -> Floats:
     """OKLab with colours along lightness laid over it, as `wash.washed` says and lays it out."""
 
+def curved(lab: Floats, how: Floats) -> Floats:
+    """OKLab through curves of lightness and of channels, as `curves.curved` says and lays them out."""
+
+def cast(lab: Floats, how: Floats) -> Floats:
+    """OKLab with casts of blacks, neutrals and whites, as `casts.without_casts` says and lays them out."""
+
+def saturated(lab: Floats, how: Floats) -> Floats:
+    """OKLab with its chroma scaled, as `chroma.saturated` says and lays it out."""
+
+def greyed(lab: Floats, how: Floats) -> Floats:
+    """OKLab as greys, toned, as `grey.greyed` says and lays it out."""
+
 def shifted(a: Floats, b: Floats, weights: Floats, middles: Floats, times: int, narrow: float, least: float) -> Floats:
     """Chromaticities (Z, 2) moved so many times to the middle of those (N,) about them, as mean shift does.
 

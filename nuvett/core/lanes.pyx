@@ -13,7 +13,7 @@ cdef extern from *:
     #include "nuvett/core/spaces/lanes.h"
     #include "nuvett/core/even/lanes.h"
     #include "nuvett/core/fit/lanes.h"
-    #include "nuvett/core/fit/hands.h"
+    #include "nuvett/core/fit/simple.h"
     #include "nuvett/core/measure/lanes.h"
     #include "nuvett/core/spatial/lanes.h"
     #include "nuvett/core/spatial/soft.h"
@@ -35,6 +35,10 @@ cdef extern from *:
     void nv_hold(const float *const *, float *const *, const float *) noexcept nogil
     void nv_ranged(const float *const *, float *const *, const float *) noexcept nogil
     void nv_washed(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_curved(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_cast(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_saturated(const float *const *, float *const *, const float *) noexcept nogil
+    void nv_greyed(const float *const *, float *const *, const float *) noexcept nogil
     void nv_detailed(const float *const *, float *const *, const float *) noexcept nogil
     void nv_screened(const float *const *, float *const *, const float *) noexcept nogil
     void nv_mixed(const float *const *, float *const *, const float *) noexcept nogil
@@ -117,6 +121,22 @@ def ranged(const float[:, ::1] lab, const float[::1] how):
 
 def washed(const float[:, ::1] lab, const float[::1] how):
     return _through(nv_washed, lab, None, how)
+
+
+def curved(const float[:, ::1] lab, const float[::1] how):
+    return _through(nv_curved, lab, None, how)
+
+
+def cast(const float[:, ::1] lab, const float[::1] how):
+    return _through(nv_cast, lab, None, how)
+
+
+def saturated(const float[:, ::1] lab, const float[::1] how):
+    return _through(nv_saturated, lab, None, how)
+
+
+def greyed(const float[:, ::1] lab, const float[::1] how):
+    return _through(nv_greyed, lab, None, how)
 
 
 def held(const float[:, ::1] before, const float[:, ::1] after, const float[::1] how):

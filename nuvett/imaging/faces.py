@@ -107,15 +107,17 @@ def _pieces() -> list[tuple[float, float, float]]:
     return found
 
 
-def _closer(pixels: np.ndarray, face: Face) -> tuple[float, float]:
+def _closer(pixels: np.ndarray, face: Face, needed: float) -> tuple[float, float] | None:
     """Mean answer of the network to closer looks at a face, and the spread of the logarithm of the widths it gives.
 
-    The looks are at three sizes, mirrored, and turned a little.
+    The looks are at three sizes, mirrored, and turned a little; none further once the mean cannot be as `needed`.
     """
     height, width = pixels.shape[:2]
     middle = ((face.x + face.width / 2) * width, (face.y + face.height / 2) * height)
-    answers, widths = [], []
+    answers, widths = list[float](), list[float]()
     for size, flip, turn in _LOOKS:
+        if sum(answers) + len(_LOOKS) - len(answers) < needed * len(_LOOKS):
+            return None
         scale = _SIDE / (size * max(face.width * width, face.height * height))
         shrink = min(1.0, 2 * scale)  # most of the way by area, so that the turn does not skip pixels
         small = cv2.resize(pixels, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA) if shrink < 1 else pixels
@@ -144,18 +146,18 @@ def _looks_like_skin(pixels: Linear) -> float:
 
 
 def _judged(face: Face, proxy: Linear, pixels: np.ndarray) -> Face | None:
-    """A candidate with its score and colour; none where it is too small, or its size too unsteady, to say anything."""
+    """A candidate with its score and colour; none where it is too small, too unsteady in size, or no face for sure."""
     height, width = proxy.shape[:2]
     left, right = (round(min(1, max(0, face.x + share * face.width)) * width) for share in (_INNER, 1 - _INNER))
     top, bottom = (round(min(1, max(0, face.y + share * face.height)) * height) for share in (_INNER, 1 - _INNER))
     inner = proxy[top:bottom, left:right].reshape(-1, 3)
     if len(inner) < _FEWEST:
         return None
-    answer, spread = _closer(pixels, face)
-    if spread > _STEADY:
+    by_skin = _SKIN_COUNTS * (2 * _looks_like_skin(Linear(inner)) - 1)
+    looked = _closer(pixels, face, 2 * (FOUND - by_skin) - face.score)
+    if looked is None or looked[1] > _STEADY:
         return None
-    seen = (face.score + answer) / 2
-    score = seen + _SKIN_COUNTS * (2 * _looks_like_skin(Linear(inner)) - 1)
+    score = (face.score + looked[0]) / 2 + by_skin
     red, green, blue = (float(v) for v in face_colour(Linear(inner)))
     return replace(face, score=float(np.clip(score, 0, 1)), colour=(red, green, blue))
 

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.even import camera, light
-from nuvett.core.fit import holds, hues, keep, moves
+from nuvett.core.fit import casts, curves, grey, holds, hues, keep, moves
 from nuvett.core.measure import statistics
 from nuvett.core.near import INNER, OUTER, STEEPEST, WIDEST, Ellipses
 from nuvett.core.spaces import gamut
@@ -120,6 +120,50 @@ def ranged(lab: Any, bands: tuple[hues.HueBand, ...]) -> Values:
     a = factor * (lab[:, 1] * np.cos(turn * sure) - lab[:, 2] * np.sin(turn * sure))
     b = factor * (lab[:, 1] * np.sin(turn * sure) + lab[:, 2] * np.cos(turn * sure))
     return np.stack([lab[:, 0] + lighter * seen, a, b], axis=1)
+
+
+def curved(lab: Any, master: curves.Points, faded: float, channels: tuple[curves.Points, ...]) -> Values:
+    def through(values: Values, table: Any) -> Values:
+        inside = np.clip(values, 0, 1)
+        return np.asarray(np.interp(inside, np.linspace(0, 1, len(table)), table) + (values - inside))
+
+    def bent(values: Values, up: bool) -> Values:
+        """By IEC 61966-2-1, of either sign."""
+        size = np.abs(values)
+        low, high = (
+            (12.92 * size, 1.055 * size ** (1 / 2.4) - 0.055) if up else (size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
+        )
+        return np.asarray(np.sign(values) * np.where(size <= (0.0031308 if up else 0.04045), low, high))
+
+    lab = _doubles(lab)
+    out = np.stack([through(lab[:, 0], curves.master_table(master, faded)), lab[:, 1], lab[:, 2]], axis=1)
+    if all(curves.is_straight(points) for points in channels):
+        return out
+    encoded = bent(to_linear(out), True)
+    made = [through(encoded[:, p], curves.channel_table(points)) for p, points in enumerate(channels)]
+    return to_lab(bent(np.stack(made, axis=1), False))
+
+
+def with_casts(lab: Any, shifts: Any) -> Values:
+    lab = _doubles(lab)
+    return np.concatenate([lab[:, :1], lab[:, 1:] + casts.cast_shares(lab[:, 0]).T @ _doubles(shifts)], axis=1)
+
+
+def saturated(lab: Any, saturation: float, vibrance: float, most: float | None) -> Values:
+    lab = _doubles(lab)
+    chroma = np.hypot(lab[:, 1], lab[:, 2])
+    factor = np.maximum((1 + saturation) * (1 + vibrance * np.exp(-((chroma / 0.12) ** 2))), 0)
+    if most is not None:
+        factor = factor * hues.under_ceiling(chroma * factor, most) / np.maximum(chroma * factor, 1e-6)
+    return lab * np.stack([np.ones_like(factor), factor, factor], axis=1)
+
+
+def greyed(lab: Any, greys: tuple[grey.GreyHue, ...], toning: tuple[tuple[float, float], ...]) -> Values:
+    lightness = _doubles(grey.grey_lightness(lab, greys))
+    if not toning:
+        return np.stack([lightness, *np.zeros((2, len(lab)))], axis=1)
+    at = np.linspace(0, 1, len(toning))
+    return np.stack([lightness, *(np.interp(lightness, at, column) for column in zip(*toning, strict=True))], axis=1)
 
 
 def kept(before: Any, after: Any, vivid: float, whites: float) -> Values:

@@ -11,6 +11,10 @@ from nuvett.core import lanes
 from nuvett.core.even.light import apply_gains
 from nuvett.core.fit import wash
 from nuvett.core.fit.blend import BlendMode
+from nuvett.core.fit.casts import without_casts
+from nuvett.core.fit.chroma import saturated
+from nuvett.core.fit.curves import STRAIGHT, curved
+from nuvett.core.fit.grey import GreyHue, greyed
 from nuvett.core.fit.holds import HoldLimits, family_ellipses, hold_colours
 from nuvett.core.fit.hues import HueBand, ranged
 from nuvett.core.fit.keep import keep_softly
@@ -122,6 +126,32 @@ def test_washes_are_laid_over_as_the_specification_says(mode: BlendMode, seed: i
             assert np.allclose(made, oklab_to_linear(work()), rtol=2e-4, atol=4e-5)
 
 
+@given(ours.seeds, COUNTS, st.booleans())
+def test_curves_go_through_their_points_and_keep_what_lies_outside(seed: int, count: int, by_channel: bool) -> None:
+    random, lab = np.random.default_rng(seed), labs(seed + 1, count)
+    master, *channels = (
+        ((0.0, low), (40.0, middle), (100.0, high))
+        for low, middle, high in zip(*random.uniform((0, 30, 80), (20, 70, 100), (4, 3)).T, strict=True)
+    )
+    used = (channels[0], STRAIGHT, channels[2]) if by_channel else (STRAIGHT,) * 3
+    made, wanted = curved(lab, master, 6, used), by_numpy.curved(lab, master, 6, used)
+    assert np.abs(oklab_to_linear(made) - by_numpy.to_linear(wanted)).max() < 2e-5
+
+
+@given(ours.seeds, COUNTS, st.sampled_from([-1.0, -0.4, 0.0, 0.7]), st.sampled_from([None, 0.03, 0.2]))
+def test_casts_saturation_and_greys_do_what_numpy_does(seed: int, count: int, by: float, most: float | None) -> None:
+    random, lab = np.random.default_rng(seed), labs(seed + 1, count)
+    shifts = [tuple(row) for row in random.uniform(-0.1, 0.1, (3, 2))]
+    assert np.abs(without_casts(lab, shifts) - by_numpy.with_casts(lab, shifts)).max() < _NEAR
+    assert np.abs(saturated(lab, by, 0.6, most) - by_numpy.saturated(lab, by, 0.6, most)).max() < _NEAR
+    greys = tuple(
+        GreyHue(on=n != 1, hue=random.uniform(0, 360), lighter=200 * by, before=20, after=70) for n in range(3)
+    )
+    toning = tuple(tuple(row) for row in random.uniform(-0.1, 0.1, (17, 2)))
+    for tones in ((), toning):
+        assert np.abs(greyed(lab, greys, tones) - by_numpy.greyed(lab, greys, tones)).max() < 1e-5
+
+
 @given(ours.seeds, COUNTS, st.integers(1, 12))
 def test_moves_share_by_weight(seed: int, count: int, number: int) -> None:
     random = np.random.default_rng(seed)
@@ -214,6 +244,10 @@ def test_colours_come_out_the_same_however_a_list_is_cut(seed: int, one: int, ot
         lambda part: apply_moves(OKLab(before[part]), (move,)),
         lambda part: ranged(OKLab(before[part]), (HueBand(turn=20, most=9),)),
         lambda part: wash.washed(OKLab(before[part]), laid),
+        lambda part: curved(OKLab(before[part]), ((0, 5), (100, 90)), 4, (((0, 0), (50, 60), (100, 95)),) * 3),
+        lambda part: without_casts(OKLab(before[part]), ((0.02, 0), (0, 0.01), (0.01, 0.03))),
+        lambda part: saturated(OKLab(before[part]), 0.3, -0.5, 0.1),
+        lambda part: greyed(OKLab(before[part]), (GreyHue(hue=40, lighter=50),), ((0, 0.01), (0.02, 0))),
         lambda part: keep_softly(OKLab(before[part]), OKLab(after[part]), 0.7, 0.4),
         lambda part: hold_colours(OKLab(before[part]), OKLab(after[part]), skin(), HoldLimits()),
     )

@@ -28,51 +28,47 @@ from nuvett.services.references import new_references
 from nuvett.services.series import catalogue, gathering
 from nuvett.settings import Settings
 from nuvett.store.blobs import BlobStore
-from tests.conftest import DEMO, Kept, drain
+from tests.conftest import DEMO, drain
+from tests.once import Once
 from tools.cluster import Cluster
 
 FRAMES = [DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 3, 7, 8)]
 STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
 Opener = Callable[[Path], Studio]
-
-
-@pytest.fixture(scope="module")
-def measured_once() -> list[Kept]:
-    """What the first test of a module measured."""
-    return []
+Orderer = Callable[[int, DeliverySettings], uuid.UUID]
 
 
 @pytest.fixture
-def slug(studio: Studio, measured_once: list[Kept]) -> str:
+def slug(studio: Studio, once: Once) -> str:
     """A series of five frames in two set-ups with one reference, all measured."""
-    if measured_once:
-        measured_once[0].put_back(studio)
-        return "winter-fair"
+    once.filled("five-frames", studio, lambda: _measured(studio, FRAMES, STILL, "Nobody"))
+    return "winter-fair"
+
+
+def _measured(studio: Studio, frames: list[Path], still: Path, client: str = "") -> None:
     with studio.database.session() as session:
-        series = catalogue.start_series(session, "Winter fair", "Nobody")
-        for path in FRAMES:
+        series = catalogue.start_series(session, "Winter fair", client)
+        for path in frames:
             gathering.add_file(session, studio, series, path)
-        with STILL.open("rb") as stream:
-            new_references.add_reference(session, studio, series, STILL.name, stream)
-        made = series.slug
+        with still.open("rb") as stream:
+            new_references.add_reference(session, studio, series, still.name, stream)
     drain(studio)
-    measured_once.append(Kept(studio))
-    return made
 
 
-def ordered(studio: Studio, frames: int, settings: DeliverySettings) -> uuid.UUID:
-    """A delivery that waits, of a series "Winter fair" of so many measured frames that follow a look."""
-    with studio.database.session() as session:
-        series = catalogue.start_series(session, "Winter fair")
-        for n in range(1, frames + 1):
-            gathering.add_file(session, studio, series, DEMO / "frames" / f"AT-010{n}.jpg")
-        with (DEMO / "stills" / "still_4_silver.jpg").open("rb") as stream:
-            new_references.add_reference(session, studio, series, "silver.jpg", stream)
-    drain(studio)
-    with studio.database.session() as session:
-        series = catalogue.find_series(session, "winter-fair")
-        carrying.carry(session, series)
-        return deliveries.order_delivery(session, studio, series, settings).id
+@pytest.fixture
+def ordered(studio: Studio, once: Once) -> Orderer:
+    """Orders a delivery that waits, of a series "Winter fair" of so many measured frames that follow a look."""
+
+    def order(frames: int, settings: DeliverySettings) -> uuid.UUID:
+        paths = [DEMO / "frames" / f"AT-010{n}.jpg" for n in range(1, frames + 1)]
+        silver = DEMO / "stills" / "still_4_silver.jpg"
+        once.filled(f"{frames}-frames-in-silver", studio, lambda: _measured(studio, paths, silver))
+        with studio.database.session() as session:
+            series = catalogue.find_series(session, "winter-fair")
+            carrying.carry(session, series)
+            return deliveries.order_delivery(session, studio, series, settings).id
+
+    return order
 
 
 @pytest.fixture

@@ -16,13 +16,13 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.store import models
 from tests.conftest import drain
-from tests.services.conftest import ordered
+from tests.services.conftest import Orderer
 
 
 @pytest.fixture
-def series(studio: Studio) -> Studio:
+def series(studio: Studio, ordered: Orderer) -> Studio:
     """Three measured frames, carried and delivered."""
-    ordered(studio, 3, DeliverySettings(size=64))
+    ordered(3, DeliverySettings(size=64))
     drain(studio)
     return studio
 

@@ -26,7 +26,7 @@ from nuvett.services.references import clips, new_references
 from nuvett.services.series import catalogue, gathering, lighting
 from nuvett.store import models
 from tests.conftest import DEMO, PROJECT, drain, run_apart
-from tests.services.conftest import ordered
+from tests.services.conftest import Orderer
 
 SMALL = DeliverySettings(size=100)
 
@@ -57,8 +57,8 @@ def wait_for(studio: Studio, count: int, seconds: float) -> None:
         time.sleep(0.05)
 
 
-def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio) -> None:
-    ordered(studio, 9, DeliverySettings(format="png16", space="p3"))
+def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio, ordered: Orderer) -> None:
+    ordered(9, DeliverySettings(format="png16", space="p3"))
     first = start_worker(studio)
     try:
         wait_for(studio, 1, 180)
@@ -106,10 +106,10 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
 
 
 def test_what_no_try_could_finish_is_refused_and_can_be_tried_again_once_mended(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    studio: Studio, ordered: Orderer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(worker, "_RETRY", procrastinate.RetryStrategy(max_attempts=1))
-    ordered_id = ordered(studio, 1, SMALL)
+    ordered_id = ordered(1, SMALL)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
         with (DEMO / "stills" / "still_1_teal_amber.jpg").open("rb") as stream:
@@ -206,9 +206,9 @@ def test_jobs_handed_back_at_a_stop_wait_again_uncounted(studio: Studio) -> None
 
 
 def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_later(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    studio: Studio, ordered: Orderer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    delivery = ordered(studio, 5, SMALL)
+    delivery = ordered(5, SMALL)
     render = writing.render_file
 
     def once(*arguments: Any) -> Any:
@@ -231,9 +231,9 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
 
 
 def test_the_first_files_of_an_order_are_made_while_others_are_planned_and_it_goes_on_after_a_fault(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    studio: Studio, ordered: Orderer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    delivery = ordered(studio, 5, SMALL)
+    delivery = ordered(5, SMALL)
     planner, planned = studio.bench.planner, []
 
     def finished(facts: Any, index: int, aimed: Any) -> Any:
@@ -255,9 +255,9 @@ def test_the_first_files_of_an_order_are_made_while_others_are_planned_and_it_go
 
 
 def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    studio: Studio, ordered: Orderer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    delivery = ordered(studio, 5, SMALL)
+    delivery = ordered(5, SMALL)
     with studio.database.session() as session:
         series = catalogue.find_series(session, "winter-fair")
         frame = gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg").id

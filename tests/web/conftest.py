@@ -14,7 +14,8 @@ from starlette.testclient import TestClient
 
 from nuvett.services.platform.studio import Studio
 from nuvett.web.app import make_app
-from tests.conftest import DEMO, PROJECT, Kept, drain
+from tests.conftest import DEMO, PROJECT, drain
+from tests.once import Once
 from tools.cluster import Cluster
 
 STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
@@ -41,28 +42,22 @@ def client(studio: Studio) -> Iterator[TestClient]:
         yield made
 
 
-@pytest.fixture(scope="module")
-def measured_once() -> list[Kept]:
-    """What the first test of a module measured."""
-    return []
-
-
 @pytest.fixture
-def slug(studio: Studio, client: TestClient, measured_once: list[Kept]) -> str:
+def slug(studio: Studio, client: TestClient, once: Once) -> str:
     """A series of two frames with one reference, all measured."""
-    if measured_once:
-        measured_once[0].put_back(studio)
-        return "winter-fair"
-    made = client.post("/series", data={"title": "Winter fair"}, follow_redirects=False)
-    address = made.headers["location"]
-    slug = address.split("/")[2]
-    for n in (1, 2):
-        path = DEMO / "frames" / f"AT-010{n}.jpg"
-        assert client.post(f"/series/{slug}/frames", files={"file": (path.name, path.read_bytes())}).status_code == 201
-    client.post(f"/series/{slug}/references", files={"file": (STILL.name, STILL.read_bytes())})
-    drain(studio)
-    measured_once.append(Kept(studio))
-    return slug
+
+    def gather() -> None:
+        made = client.post("/series", data={"title": "Winter fair"}, follow_redirects=False)
+        slug = made.headers["location"].split("/")[2]
+        for n in (1, 2):
+            path = DEMO / "frames" / f"AT-010{n}.jpg"
+            sent = client.post(f"/series/{slug}/frames", files={"file": (path.name, path.read_bytes())})
+            assert sent.status_code == 201
+        client.post(f"/series/{slug}/references", files={"file": (STILL.name, STILL.read_bytes())})
+        drain(studio)
+
+    once.filled("two-frames", studio, gather)
+    return "winter-fair"
 
 
 @pytest.fixture(scope="session")

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from nuvett.core import lanes
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.types import Floats, OKLab
@@ -32,9 +34,7 @@ def _between(lightness: Floats, ends: tuple[float, float]) -> Floats:
 
 def without_casts(lab: OKLab, shifts: Sequence[tuple[float, float]]) -> OKLab:
     """OKLab colours (N, 3) with the shifts (a, b) of blacks, neutrals and whites added."""
-    out = lab.copy()
-    out[:, 1:] += cast_shares(lab[:, 0]).T @ np.array(shifts, dtype=np.float32)
-    return OKLab(out)
+    return OKLab(lanes.cast(planes_of(lab), joined(_BLACKS, _WHITES, _NOTHING, _ALL, shifts)).T)
 
 
 def made_neutral(colour: OKLab, shifts: Sequence[tuple[float, float]]) -> tuple[tuple[float, float], ...]:

@@ -1,12 +1,17 @@
-"""Curves through points, contrast about a pivot, and looking values up in a table."""
+"""Curves through points, and contrast about a pivot."""
 
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
+from nuvett.core import lanes
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.spaces.cielab import lightness_of_oklab, oklab_of_lightness
-from nuvett.core.types import Floats
+from nuvett.core.spaces.curves import SRGB_CURVE
+from nuvett.core.spaces.oklab import TO_LINEAR, TO_OKLAB
+from nuvett.core.types import Floats, OKLab
 
 CurvePoint = tuple[float, float]
 """Value in and out, 0 to 100."""
@@ -43,11 +48,22 @@ def curve_through(points: Points, x: Floats) -> Floats:
     return np.asarray(PchipInterpolator(xs, ys)(np.clip(x, xs[0], xs[-1])), dtype=np.float32)
 
 
-def looked_up(values: Floats, table: Floats) -> Floats:
-    """Values (...) 0 to 1 through a table over 0 to 1; what lies outside keeps its distance from the end."""
-    inside = np.clip(values, 0, 1)
-    at = np.linspace(0, 1, len(table))
-    return np.asarray(np.interp(inside, at, table) + (values - inside), dtype=np.float32)
+def curved(lab: OKLab, master: Points, faded: float, channels: tuple[Points, Points, Points]) -> OKLab:
+    """OKLab colours (N, 3) through curves: of L*, blacks faded by L*, then of encoded red, green and blue.
+
+    What lies outside 0 to 1 keeps its distance from the end of a curve.
+    """
+    return OKLab(lanes.curved(planes_of(lab), _numbers(master, faded, channels)).T)
+
+
+@lru_cache(maxsize=64)
+def _numbers(master: Points, faded: float, channels: tuple[Points, Points, Points]) -> Floats:
+    """Curves as `lanes` takes them."""
+    lightness = master_table(master, faded)
+    if all(is_straight(points) for points in channels):
+        return joined([TABLE, 0], lightness)
+    tables = [channel_table(points) for points in channels]
+    return joined([TABLE, 1], lightness, TO_LINEAR, TO_OKLAB, SRGB_CURVE.numbers, *tables)
 
 
 def channel_table(points: Points) -> Floats:

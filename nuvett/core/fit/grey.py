@@ -5,7 +5,9 @@ from collections.abc import Sequence
 import numpy as np
 from pydantic import Field
 
+from nuvett.core import lanes
 from nuvett.core.fields import number
+from nuvett.core.quick import joined, planes_of
 from nuvett.core.types import Document, Floats, OKLab
 
 GAIN = 0.9  # OKLab lightness per chroma at a weight of 1
@@ -34,6 +36,22 @@ def hue_weights(hue: Floats, greys: Sequence[GreyHue]) -> Floats:
         reach = np.where(away < 0, np.float32(grey.before), np.float32(grey.after))
         weight += np.float32(grey.lighter / 100) * np.maximum(1 - np.abs(away) / reach, 0)
     return np.asarray(weight, dtype=np.float32)
+
+
+def greyed(lab: OKLab, greys: Sequence[GreyHue], toning: Sequence[tuple[float, float]]) -> OKLab:
+    """OKLab colours (N, 3) as greys of `grey_lightness`, toned by a and b at even steps of lightness 0 to 1."""
+    hues = [
+        (_within_half(np.radians(g.hue)), GAIN * g.lighter / 100, *(1 / np.radians((g.before, g.after))))
+        for g in greys
+        if g.on
+    ]
+    how = joined([len(hues)], np.array(hues), [len(toning)], np.array(toning).T)
+    return OKLab(lanes.greyed(planes_of(lab), how).T)
+
+
+def _within_half(angle: float) -> float:
+    """An angle from minus half a turn to half a turn."""
+    return float((angle + np.pi) % (2 * np.pi) - np.pi)
 
 
 def grey_lightness(lab: OKLab, greys: Sequence[GreyHue]) -> Floats:

@@ -141,9 +141,8 @@ def _laid_out(
     mode: BlendMode, numbers: tuple[float, ...], at: NDArray[np.float64], colours: NDArray[np.float64]
 ) -> Floats:
     segments = np.column_stack([at[:-1], 1 / np.maximum(np.diff(at), _AT_ONCE), np.diff(colours, axis=0)])
-    curve = (1 / SRGB_CURVE.exponent, SRGB_CURVE.toe, SRGB_CURVE.slope or 0, SRGB_CURVE.cut[0])
     begin = (COMPILED.index(mode), *numbers, len(segments))
-    return joined(begin, TO_LINEAR, TO_OKLAB, curve, colours[0], segments)
+    return joined(begin, TO_LINEAR, TO_OKLAB, SRGB_CURVE.numbers, colours[0], segments)
 
 
 def _within(lightness: Floats, layer: WashLayer) -> Floats:

@@ -7,23 +7,22 @@ from pydantic import Field
 
 from nuvett.core.fit.blend import BlendMode
 from nuvett.core.fit.casts import without_casts
-from nuvett.core.fit.curves import STRAIGHT, Points, channel_table, is_straight, looked_up, master_table
-from nuvett.core.fit.grey import GreyHue, grey_lightness
-from nuvett.core.fit.hues import HueBand, ranged, under_ceiling
+from nuvett.core.fit.chroma import saturated
+from nuvett.core.fit.curves import STRAIGHT, Points, curved
+from nuvett.core.fit.grey import GreyHue, greyed
+from nuvett.core.fit.hues import HueBand, ranged
 from nuvett.core.fit.moves import OwnMove, move_by_hand
 from nuvett.core.fit.primaries import primaries_matrix
 from nuvett.core.fit.wash import WashLayer, washed, washed_by_palette
-from nuvett.core.measure.statistics import interpolate_zones
 from nuvett.core.plan.operation import ColourOperation
 from nuvett.core.reading.palette import Colour
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear, oklch_to_oklab
-from nuvett.core.spaces.rgb import Space, from_linear, to_linear
-from nuvett.core.types import Floats, Linear, OKLab, OKLCh
+from nuvett.core.spaces.rgb import Space
+from nuvett.core.types import Linear, OKLab, OKLCh
 
 Triple = tuple[float, float, float]
 _GEL_CHROMA = 0.16  # of the tint filter at full density
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)  # IEC 61966-2-1
-_QUIET = 0.12  # chroma about which vibrance fades
 
 
 class OwnMovesOperation(ColourOperation):
@@ -84,15 +83,7 @@ class CurveOperation(ColourOperation):
     blue: Points = STRAIGHT
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
-        out = lab.copy()
-        out[:, 0] = looked_up(lab[:, 0], master_table(self.master, self.faded))
-        channels = (self.red, self.green, self.blue)
-        if all(is_straight(channel) for channel in channels):
-            return OKLab(out)
-        encoded = from_linear(oklab_to_linear(OKLab(out)))
-        for index, points in enumerate(channels):
-            encoded[:, index] = looked_up(encoded[:, index], channel_table(points))
-        return linear_to_oklab(to_linear(encoded))
+        return curved(lab, self.master, self.faded, (self.red, self.green, self.blue))
 
 
 class EndsOperation(ColourOperation):
@@ -123,14 +114,7 @@ class SaturateOperation(ColourOperation):
     most: float | None = Field(default=None, gt=0)
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
-        chroma: Floats = np.hypot(lab[:, 1], lab[:, 2])
-        factor: Floats = (1 + self.saturation) * (1 + self.vibrance * np.exp(-((chroma / _QUIET) ** 2)))
-        factor = np.maximum(factor, 0, dtype=np.float32)
-        if self.most is not None:
-            factor *= under_ceiling(chroma * factor, self.most) / np.maximum(chroma * factor, np.float32(1e-6))
-        out = lab.copy()
-        out[:, 1:] *= factor[:, None]
-        return OKLab(out)
+        return saturated(lab, self.saturation, self.vibrance, self.most)
 
 
 class WashOperation(ColourOperation):
@@ -187,8 +171,4 @@ class GreyOperation(ColourOperation):
         return OKLab(out)
 
     def whole(self, lab: OKLab, came: OKLab, space: Space) -> OKLab:
-        out = np.zeros_like(lab)
-        out[:, 0] = grey_lightness(self.looked_at(lab, came), self.hues)
-        if self.toning:
-            out[:, 1:] = interpolate_zones(np.array(self.toning, dtype=np.float32), out[:, 0])
-        return OKLab(out)
+        return greyed(self.looked_at(lab, came), self.hues, self.toning)

@@ -44,6 +44,11 @@ class Curve:
             return 0, (self.exponent,)
         return 3, (self.exponent, 1 / (1 + self.toe), self.toe / (1 + self.toe), 1 / self.slope, self.cut[1])
 
+    @property
+    def numbers(self) -> tuple[float, float, float, float]:
+        """Power from light to codes, offset, slope of the straight piece, light where it ends: as for `lanes`."""
+        return 1 / self.exponent, self.toe, self.slope or 0, self.cut[0]
+
     def decoded(self, magnitude: Floats) -> Floats:
         """Linear light up to white of encoded values from 0, any shape."""
         plain = ((magnitude + self.toe) / (1 + self.toe)) ** self.exponent if self.toe else magnitude**self.exponent

@@ -116,7 +116,7 @@ def _reduced(space: Space, encoded: bool) -> Floats:
     curve = SPACES[space].curve
     if encoded and curve.stops:
         raise ValueError("a space with room above white has no gamut to be encoded in")
-    numbers = (1 / curve.exponent, curve.toe, curve.slope or 0, curve.cut[0]) if encoded else (0, 0, 0, 0)
+    numbers = curve.numbers if encoded else (0, 0, 0, 0)
     lms_to_light = matrix_between(Space.SRGB, space).astype(np.float64) @ np.linalg.inv(LINEAR_TO_LMS)
     cells = chroma_limits(space)
     return joined(TO_LINEAR[:9], lms_to_light, numbers, [_TOLERANCE], cells.shape[:2], cells)
