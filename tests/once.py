@@ -60,14 +60,16 @@ class Once:
             kept.put_back(studio)
 
 
+_TABLES = [table for table in Base.metadata.sorted_tables if table.name != "installation"]
+
+
 class Kept:
-    """Rows and files of a studio."""
+    """Rows and files of a studio, all but what makes it one of its own."""
 
     def __init__(self, studio: Studio) -> None:
         with studio.database.session() as session:
             self._rows = {
-                table.name: [dict(row._mapping) for row in session.execute(table.select())]
-                for table in Base.metadata.sorted_tables
+                table.name: [dict(row._mapping) for row in session.execute(table.select())] for table in _TABLES
             }
         self._files = [studio.blobs.read(name) for name in studio.blobs.names()]
 
@@ -77,7 +79,7 @@ class Kept:
             studio.blobs.put(io.BytesIO(data))
         with studio.database.session() as session:
             heroes: dict[Any, Any] = {}
-            for table in Base.metadata.sorted_tables:
+            for table in _TABLES:
                 rows = self._rows[table.name]
                 if table.name == "series":
                     heroes = {row["id"]: row["hero_id"] for row in rows if row["hero_id"]}

@@ -5,6 +5,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 import psycopg
@@ -12,10 +13,12 @@ import pytest
 from playwright.sync_api import Page, expect
 from starlette.testclient import TestClient
 
+from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
+from nuvett.settings import Settings
 from nuvett.web.app import make_app
 from tests.conftest import DEMO, PROJECT, drain
-from tests.once import Once
+from tests.once import Kept, Once
 from tools.cluster import Cluster
 
 STILL = DEMO / "stills" / "still_1_teal_amber.jpg"
@@ -71,23 +74,44 @@ def browser_context_args() -> dict[str, object]:
 
 
 @pytest.fixture(scope="session")
-def site(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
-    """Address of a copy started by the start command itself, with the demo loaded and measured."""
-    address = cluster.database("site")
-    state = tmp_path_factory.mktemp("state")
+def site(cluster: Cluster, once: Once, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """Address of a copy started by the start command itself, with the demo in it, loaded and measured once in a run."""
+    address, state = cluster.database("site"), tmp_path_factory.mktemp("state")
+    studio = Studio.of(Settings(database=address, blobs=str(state / "blobs"), demo=DEMO, cache_megabytes=32))
     environment = os.environ | {
         "NUVETT_DATABASE": address,
         "NUVETT_STATE": str(state),
-        "NUVETT_BLOBS": str(state / "blobs"),
+        "NUVETT_BLOBS": studio.settings.blobs,
         "NUVETT_STALLED_SECONDS": "3",
     }
+    with ExitStack() as running:
+
+        def started() -> str:
+            return running.enter_context(_started(environment))
+
+        def measured() -> tuple[str, Kept]:
+            place = started()
+            _wait_until_measured(address)
+            wait_until_at_rest(address)
+            return place, Kept(studio)
+
+        (place, kept), made_now = once.found("demo", measured)
+        if not made_now:
+            assert open_installation(studio)
+            kept.put_back(studio)
+            place = started()
+        yield place
+    studio.database.close()
+
+
+@contextmanager
+def _started(environment: dict[str, str]) -> Iterator[str]:
     command = [sys.executable, "-m", "tools.serve", "--demo", "--port", "0"]
     process = subprocess.Popen(command, cwd=PROJECT, env=environment, stdout=subprocess.PIPE, text=True)
     try:
         assert process.stdout is not None
         line = process.stdout.readline()
         assert "http://" in line, f"the start command said {line!r}"
-        _wait_until_measured(address)
         yield line.split()[3].rstrip("/")
     finally:
         process.terminate()
