@@ -223,8 +223,8 @@ def _series(studio: Studio, jpeg: Path, cores: list[int]) -> None:
 
     def measured() -> bool:
         with studio.database.session() as session:
-            ready = select(func.count()).where(models.Frame.even.is_not(None))
-            read = select(func.count()).where(models.Reference.state == "ready")
+            ready = select(func.count()).where(models.FrameRow.even.is_not(None))
+            read = select(func.count()).where(models.ReferenceRow.state == "ready")
             return (session.scalar(ready), session.scalar(read)) == (_FILES, 1)
 
     with _workers(studio, cores):
@@ -242,12 +242,12 @@ def _delivery(studio: Studio, cores: list[int]) -> tuple[float, float]:
 
         def over() -> bool:
             with studio.database.session() as session:
-                return session.get_one(models.Delivery, ordered).state == "done"
+                return session.get_one(models.DeliveryRow, ordered).state == "done"
 
         _until(studio, over)
         most = max(_peak(process.pid) for process in running)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.DeliveryRow, ordered)
         ends = [file.finished for file in delivery.files if file.finished]
         if not delivery.started or len(ends) != _FILES:
             raise SystemExit("Not all files were made.")

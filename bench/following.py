@@ -10,7 +10,7 @@ from bench.seen_again import photo_table
 from bench.threads import apart, carried, evened_by, followable, held_by, known_places, seen_colours
 from nuvett.core.thread.cells import KINDS, shared
 from nuvett.core.thread.following import DOUBTFUL, SURE, look_for, region_of
-from nuvett.core.thread.growing import Mask, Pointed, grown, overlap
+from nuvett.core.thread.growth import Mask, Pointed, grown, overlap
 from nuvett.core.thread.places import colours_in, outline_of
 from nuvett.core.types import Linear
 from tools.derive_following import Known, clicked, followed, is_on, known_frames, pointed_in, questions, worth

@@ -22,13 +22,13 @@ from nuvett.core.spaces.cielab import difference
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space, to_linear
 from nuvett.core.thread.colours import distance
-from nuvett.core.thread.growing import Mask, grown, overlap
+from nuvett.core.thread.growth import Mask, grown, overlap
 from nuvett.core.thread.holding import Anchor, held_in_area
 from nuvett.core.thread.places import Outline, colour_under, colours_in, outline_of
 from nuvett.core.types import Linear, OKLab
 from tools.derive_following import Known, known_frames, pointed_in
 
-_THINGS, _FEWEST, _WITHIN = 32, 400, 0.3
+_THINGS, _MIN, _WITHIN = 32, 400, 0.3
 _AWAY = (0.05, 0.03, 0.03)  # OKLab, one standard deviation of what is asked for
 _VISIBLE = 1.0  # CIEDE2000
 _FLAT = 0.004  # OKLab a pixel below which a place is flat
@@ -98,7 +98,7 @@ def brought(pixels: Pixels, thing: Mask, outline: Outline, away: np.ndarray) -> 
 
 def _series(name: str, frames: list[Known], how: str) -> list[Brought]:
     rng, folder = np.random.default_rng(7), DEMO if name == "demo" else DEMO / name
-    things = [(i, thing) for i, frame in enumerate(frames) for thing, m in frame.things.items() if m.sum() >= _FEWEST]
+    things = [(i, thing) for i, frame in enumerate(frames) for thing, m in frame.things.items() if m.sum() >= _MIN]
     found = []
     for place in rng.permutation(len(things))[:_THINGS]:
         index, thing = things[place]

@@ -33,7 +33,7 @@ from nuvett.core.types import Linear, Mask01, OKLab
 _T = TypeVar("_T")
 _PATCHES = ((0, (0, 0, 0.4, 0.5)), (1, (0.3, 0, 0.6, 0.4)), (2, (0.5, 0.1, 0.4, 0.4)), (1, (0.1, 0.6, 0.5, 0.35)))
 _THINGS = ("bench/back", "table/back", "shelf/back", "window/left", "breakfast/table", "tiles/table", "table/table")
-_EVERY, _WITHIN, _FEWEST, _TIMES = 3, 0.9, 40, 5
+_EVERY, _WITHIN, _MIN, _TIMES = 3, 0.9, 40, 5
 
 
 @dataclass(frozen=True)
@@ -96,11 +96,11 @@ def run() -> list[Table]:
         for part in parts:
             fittings = [_fitting(case, part, brought) for brought in (True, False)]
             made = to_linear(in_layers(look_plan(fittings[0]), colours, (case.weights,)))
-            if inside.sum() >= _FEWEST:
+            if inside.sum() >= _MIN:
                 middle = np.median(linear_to_oklab(made)[inside], axis=0, keepdims=True)
                 goal = np.median(np.asarray(part.statistics.cloud), axis=0, keepdims=True)
                 apart.append(float(difference(oklab_to_linear(OKLab(middle)), oklab_to_linear(OKLab(goal)))[0]))
-            if outside.sum() >= _FEWEST:
+            if outside.sum() >= _MIN:
                 around.append(float(difference(Linear(made[outside]), Linear(colours[outside])).mean()))
             with_it, without = (_milliseconds(partial(look_plan, fitting)) for fitting in fittings)
             costs.append(with_it - without)

@@ -14,7 +14,7 @@ from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import Space, from_linear, to_linear
 from nuvett.core.thread.cells import Described, shared
 from nuvett.core.thread.following import DOUBTFUL, SURE, look_for, region_of
-from nuvett.core.thread.growing import EDGE, Mask, Pointed, grown
+from nuvett.core.thread.growth import EDGE, Mask, Pointed, grown
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.descriptors import describe, in_cells
 from nuvett.imaging.proxy import VIEW_EDGE, fit_within

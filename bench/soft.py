@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from bench.pictures import Named, load, photographs, small_linear, stills
 from bench.report import Table
 from bench.transfer import FULL, plan_for, statistics_of
-from nuvett.core.book.soft import BLOCK, MOST_TORN, soft_colour
+from nuvett.core.book.soft import BLOCK, MAX_TORN, soft_colour
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.look.look import Look
 from nuvett.core.plan.frame_plan import FramePlan
@@ -26,9 +26,9 @@ from nuvett.core.types import CIELab, Linear, OKLab
 from nuvett.imaging.faces import faces_seen, find_faces
 from nuvett.imaging.proxy import measuring_proxy
 
-_SOFT_VARIANCE, _LEAST_SOFT = 2.25, 0.05  # of CIE L*, and share of a picture, where blocks would show
+_SOFT_VARIANCE, _MIN_SOFT = 2.25, 0.05  # of CIE L*, and share of a picture, where blocks would show
 _WHITE, _COLOURLESS = 98.0, 2.0
-_FEWEST_WHITE = 200
+_MIN_WHITE = 200
 _DARK = 0.06  # of its light: a still as it would be at night
 _MORE = ("retina.jpg",)
 _MOUTH = (0.476, 0.758)  # of the face's box, on the one photograph with a face
@@ -64,7 +64,7 @@ def torn_table() -> Table:
         found = [soft_colour(small_linear(picture.pixels), small_linear(made)) for picture, made in _drawn(look)]
         torn, gain = (np.array(values) for values in zip(*((one.torn, one.gain) for one in found), strict=True))
         gains = (round(float(np.median(gain)), 2), round(float(gain.max()), 2))
-        table.add(name, len(found), int((torn > MOST_TORN).sum()), round(100 * float(torn.mean()), 2), *gains)
+        table.add(name, len(found), int((torn > MAX_TORN).sum()), round(100 * float(torn.mean()), 2), *gains)
     return table
 
 
@@ -81,7 +81,7 @@ def compressed_table() -> Table:
                 )
                 before = _cielab(pixels)
                 soft = _soft(before)
-                if soft.mean() < _LEAST_SOFT:
+                if soft.mean() < _MIN_SOFT:
                     continue
                 was, own = _border_steps(before, soft), Linear(picture.proxy.reshape(-1, 3))
                 for still in stills():
@@ -119,7 +119,7 @@ def whites_table() -> Table:
         for picture in _pictures():
             lab = _cielab(picture.pixels)
             white = (lab[..., 0] > _WHITE) & (np.hypot(lab[..., 1], lab[..., 2]) < _COLOURLESS)
-            if white.sum() < _FEWEST_WHITE:
+            if white.sum() < _MIN_WHITE:
                 continue
             plan = plan_for(Linear(picture.proxy.reshape(-1, 3)), target, Look())
             made = _cielab(_made(plan, picture.pixels))[white]

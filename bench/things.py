@@ -18,7 +18,7 @@ from nuvett.imaging.faces import Face, find_faces
 from nuvett.imaging.proxy import measuring_proxy
 
 _EDGE = 5  # pixels of a 600 x 400 map that are left out along a thing's edges
-_FEWEST = 150  # pixels that a thing needs inside its edges
+_MIN = 150  # pixels that a thing needs inside its edges
 _HIGHLIGHT = 0.9  # quantile of luminance above which a thing's pixels are left out
 
 
@@ -46,7 +46,7 @@ def things_in(path: Path, proxy: Linear, names: dict[str, str]) -> dict[str, Lin
     for code, thing in names.items():
         inside = cv2.erode(np.asarray(codes == int(code), np.uint8), np.ones((2 * _EDGE + 1,) * 2, np.uint8))
         pixels = small[inside > 0]
-        if len(pixels) < _FEWEST:
+        if len(pixels) < _MIN:
             continue
         luminance = pixels.sum(axis=1)
         found[thing] = pixels[luminance <= np.quantile(luminance, _HIGHLIGHT)]

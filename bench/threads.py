@@ -20,7 +20,7 @@ from nuvett.core.reading.reading import Weighed, blend, read
 from nuvett.core.spaces.cielab import ciede2000, linear_to_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.thread.colours import middle, spread
-from nuvett.core.thread.growing import grown, overlap
+from nuvett.core.thread.growth import grown, overlap
 from nuvett.core.thread.holding import Anchor, held_moves, stretch, with_moves
 from nuvett.core.types import CIELab, Linear, OKLab
 from tools.derive_outline import pointed_at

@@ -193,7 +193,7 @@ def reading_report(reading: Reading) -> dict[str, Any]:
 @app.command()
 @writes_pictures()
 def even(
-    output: batch.Output,
+    output: batch.WriteSettings,
     photos: Photos,
     base: Annotated[Path, typer.Option(help="Picture whose light the others get.")],
     strength: Percent = 100,
@@ -213,7 +213,7 @@ def even(
 @app.command()
 @writes_pictures()
 def match(
-    output: batch.Output,
+    output: batch.WriteSettings,
     photos: Photos,
     reference: Annotated[
         list[str] | None, typer.Option(help="FILE or FILE:WEIGHT; may be given several times. None: by hand alone.")
@@ -277,7 +277,7 @@ def steps() -> None:
 @app.command()
 @writes_pictures(None)
 def apply(
-    output: batch.Output,
+    output: batch.WriteSettings,
     photos: Photos,
     cube: Annotated[Path, typer.Option(help="Lookup table on encoded sRGB: .cube, .clf, .cdl, .cc or .ccc.")],
     strength: Percent = 100,

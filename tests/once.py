@@ -13,7 +13,7 @@ import numpy as np
 from sqlalchemy import update
 
 from nuvett.services.platform.studio import Studio
-from nuvett.store.models import Base, Series
+from nuvett.store.models import Base, SeriesRow
 
 T = TypeVar("T")
 
@@ -87,4 +87,4 @@ class Kept:
                 if rows:
                     session.execute(table.insert(), rows)
             for series, hero in heroes.items():
-                session.execute(update(Series).where(Series.id == series).values(hero_id=hero))
+                session.execute(update(SeriesRow).where(SeriesRow.id == series).values(hero_id=hero))

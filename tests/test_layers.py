@@ -47,7 +47,7 @@ SERVICES = (
     *("caching", "files", "engine", "platform", "entry", "series", "references", "looks", "threads"),
     *("lookbook", "delivery", "shelf", "upkeep"),
 )
-MOST_IN_A_ROOM = 16
+MAX_IN_A_ROOM = 16
 PURE_FORBIDDEN = {
     "os",
     "sys",
@@ -112,7 +112,7 @@ def test_every_room_of_the_services_is_known_and_not_crowded() -> None:
     }
     rooms.pop("__pycache__", None)
     assert set(rooms) == set(SERVICES)
-    assert not {room for room, modules in rooms.items() if len(modules) > MOST_IN_A_ROOM}
+    assert not {room for room, modules in rooms.items() if len(modules) > MAX_IN_A_ROOM}
 
 
 @pytest.mark.parametrize("path", MODULES, ids=lambda p: str(p.relative_to(PACKAGE)))

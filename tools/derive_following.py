@@ -25,15 +25,15 @@ from nuvett.core.look.look import Look
 from nuvett.core.planning.planning import evened
 from nuvett.core.planning.series import even_series
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.thread.cells import KINDS, Described, Shared, shared
+from nuvett.core.thread.cells import KINDS, Described, SharedCells, shared
 from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, look_for, region_of, standard
-from nuvett.core.thread.growing import EDGE, Mask, Pointed, grown, overlap
+from nuvett.core.thread.growth import EDGE, Mask, Pointed, grown, overlap
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.descriptors import WEIGHTS, describe, joined, seen_in_cells
 
 AXES = Path("nuvett/imaging/nets/descriptors.npz")
 _KINDS = ("pot", "lemon", "egg", "plate", "tile", "bat", "lump", "bowl", "runner", "napkin", "cloth")
-_KEPT, _EACH, _FEWEST, _RIDGE = 1e-4, 800, 160, 3.0
+_KEPT, _EACH, _MIN, _RIDGE = 1e-4, 800, 160, 3.0
 _FOLLOWABLE = 0.3  # overlap below which a person would take another outline
 
 
@@ -140,7 +140,7 @@ def followed(frames: Sequence[Known], seed: int = 0) -> list[Sought]:
     shown: dict[str, list[int]] = defaultdict(list)
     for index, frame in enumerate(frames):
         for thing, mask in frame.things.items():
-            if mask.sum() >= _FEWEST:
+            if mask.sum() >= _MIN:
                 shown[thing].append(index)
     found = []
     for thing in sorted(shown):
@@ -152,11 +152,11 @@ def followed(frames: Sequence[Known], seed: int = 0) -> list[Sought]:
                 continue
             if (start, index) not in between:
                 between[start, index] = shared(here.described, there.described)
-            both: Shared = between[start, index]
+            both: SharedCells = between[start, index]
             candidates = look_for(here.described, region, there.described, both)
             known = there.things.get(thing)
             right = [is_on(one, known) for one in candidates]
-            seen = known is not None and known.sum() >= _FEWEST / 3
+            seen = known is not None and known.sum() >= _MIN / 3
             found.append(Sought(thing, bool(seen), here.setup == there.setup, candidates, right))
     return found
 

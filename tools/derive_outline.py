@@ -1,4 +1,4 @@
-"""Derives what tells the outline of a thing from others, in `nuvett.core.thread.growing`.
+"""Derives what tells the outline of a thing from others, in `nuvett.core.thread.growth`.
 
 `python -m tools.derive_outline` points at things of the demo, which are known by pixel, grows outlines, and finds the
 weights of traits and their squares by which a choice among the outlines of a thing overlaps it most (the expected
@@ -17,11 +17,11 @@ from scipy.special import softmax
 
 from bench.pictures import DEMO, load, small_linear
 from nuvett.core.spaces.oklab import linear_to_oklab
-from nuvett.core.thread.growing import EDGE, Pointed, candidates_in, overlap, standard, traits
+from nuvett.core.thread.growth import EDGE, Pointed, candidates_in, overlap, standard, traits
 from nuvett.core.types import OKLab
 
 _KINDS = ("pot", "lemon", "apron", "shirt", "egg", "plate", "tile", "bat", "wetpot", "lump")
-_FEWEST, _RIDGE = 160, 3e-4
+_MIN, _RIDGE = 160, 3e-4
 Things = list[tuple[np.ndarray, np.ndarray]]
 """Traits (n, 9) and overlaps (n,) of the outlines of each thing."""
 
@@ -38,7 +38,7 @@ def pointed_at(folder: Path, rng: np.random.Generator) -> Iterator[tuple[OKLab, 
         codes = cv2.resize(codes, size, interpolation=cv2.INTER_NEAREST)
         for code, name in names[frame].items():
             thing = codes == int(code)
-            if thing.sum() < _FEWEST or not any(kind in name for kind in _KINDS):
+            if thing.sum() < _MIN or not any(kind in name for kind in _KINDS):
                 continue
             rows, columns = np.nonzero(cv2.erode(thing.astype(np.uint8), np.ones((5, 5), np.uint8)))
             if len(rows):

@@ -68,15 +68,15 @@ def repeat_series(studio: Studio, slug: str, title: str, frames: int) -> str:
         samples = [sample_of_array(load_array(studio.blobs.read(row.sample or ""))) for row in rows]
         series = start_series(session, title)
         for number in range(-(-frames // IN_A_SETUP)):
-            session.add(models.SetUp(series_id=series.id, position=number + 1, name=f"Set-up {number + 1}"))
+            session.add(models.SetUpRow(series_id=series.id, position=number + 1, name=f"Set-up {number + 1}"))
         session.flush()
         setups = [setup.id for setup in series.setups]
-        columns = [column.key for column in models.Frame.__table__.columns if column.key not in _OWN]
+        columns = [column.key for column in models.FrameRow.__table__.columns if column.key not in _OWN]
         for number in range(frames):
             like, sample = rows[number % len(rows)], samples[number % len(rows)]
             assert sample is not None
             darker = Linear((sample.colours * np.float32(1 - 1e-4 * (number // len(rows) + 1))).astype(np.float32))
-            own = models.Frame(
+            own = models.FrameRow(
                 **{name: getattr(like, name) for name in columns},
                 id=uuid.uuid4(),
                 series_id=series.id,
@@ -88,8 +88,8 @@ def repeat_series(studio: Studio, slug: str, title: str, frames: int) -> str:
             )
             session.add(own)
         for reference in source.references[:2]:
-            values = {c.key: getattr(reference, c.key) for c in models.Reference.__table__.columns if c.key != "id"}
-            session.add(models.Reference(**values | {"series_id": series.id, "frame_id": None}))
+            values = {c.key: getattr(reference, c.key) for c in models.ReferenceRow.__table__.columns if c.key != "id"}
+            session.add(models.ReferenceRow(**values | {"series_id": series.id, "frame_id": None}))
         session.flush()
         renew_target(session, series.id)
         return series.slug

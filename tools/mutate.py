@@ -113,7 +113,7 @@ _SAME = {
         "what lies beyond the radius weighs nothing"
     ),
     "look/common.py: shared_by: value * sign": "a sign is its own inverse",
-    "area/weights.py: extent: weighs > _LEAST": "a larger extent is slower and draws the same",
+    "area/weights.py: extent: weighs > _MIN": "a larger extent is slower and draws the same",
     "area/weights.py: extent: (rows[-1] + 2) / height": "a larger extent is slower and draws the same",
     # Changes that make no difference, each with its reason.
     "plan/compile.py: compile_shaped: threads == 1": "any number of threads makes the same table",

@@ -52,7 +52,7 @@ def check(
     ] = None,
 ) -> None:
     """Look for files that are missing, damaged, unfinished or used by nothing in this installation; 1 if any are."""
-    asked = checkup.Asked(deep, mend, quarantine_unused, tuple(bring_back or ()))
+    asked = checkup.CheckRequest(deep, mend, quarantine_unused, tuple(bring_back or ()))
     with _installation() as studio:
         findings = checkup.check_installation(studio, asked)
     for line in findings.words:

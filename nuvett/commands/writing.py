@@ -14,7 +14,7 @@ from nuvett.core.output.sizes import Resize
 from nuvett.core.spaces.rgb import DELIVERED, Space
 from nuvett.imaging.encode import USUAL_QUALITY, Format
 from nuvett.imaging.facts import Credits, Keep
-from nuvett.services.files.batch import Output
+from nuvett.services.files.batch import WriteSettings
 from nuvett.services.files.writing import Written
 
 _SOURCE = "source"
@@ -45,7 +45,7 @@ def _options(space: str) -> list[inspect.Parameter]:
     ]
 
 
-def _output(out: Path, given: dict[str, Any]) -> Output:
+def _output(out: Path, given: dict[str, Any]) -> WriteSettings:
     space, sharpen = given["space"], given["sharpen"]
     if space != _SOURCE and space not in _SPACES:
         stop(f"{space!r} is not a delivery space; choose one of {', '.join([*_SPACES, _SOURCE])}.")
@@ -63,7 +63,7 @@ def _output(out: Path, given: dict[str, Any]) -> Output:
         credits=Credits(creator=given["creator"], rights=given["rights"], caption=given["caption"]),
     )
     chosen = None if space == _SOURCE else _SPACES[space]
-    return Output(out, written, given["fmt"], chosen, given["overwrite"])
+    return WriteSettings(out, written, given["fmt"], chosen, given["overwrite"])
 
 
 def writes_pictures(space: Space | None = Space.SRGB) -> Callable[[Callable[..., None]], Callable[..., None]]:

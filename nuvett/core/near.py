@@ -20,7 +20,7 @@ LEVEL = 0.4
 STEEPEST = 4.0
 """How steeply a hold may let colours part where it ends, against how they lay."""
 # What a hold of skin takes back at most, so that it ends softly.
-_MOST_BACK = STEEPEST * 0.02 * (OUTER - INNER) / 1.5
+_MAX_BACK = STEEPEST * 0.02 * (OUTER - INNER) / 1.5
 
 Centre = tuple[float, float, float]
 """Centre of an ellipse: lightness, chroma, hue in radians."""
@@ -69,7 +69,7 @@ class Ellipses:
     @property
     def most(self) -> float | None:
         """How far a hold may take colours back at most, OKLab; none where its end widens instead."""
-        return None if self.radii.inward is None else _MOST_BACK
+        return None if self.radii.inward is None else _MAX_BACK
 
     @property
     def unit(self) -> float:

@@ -20,9 +20,9 @@ from numpy.typing import NDArray
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import EmptyFileError, FileError, TooLargeError, TruncatedFileError
 
-MOST_FRAMES = 400_000  # a little over four hours at 25 frames a second
+MAX_FRAMES = 400_000  # a little over four hours at 25 frames a second
 THUMBNAILS, THUMBNAIL_HEIGHT = 16, 72
-_MOST_PIXELS = 8192 * 4320
+_MAX_PIXELS = 8192 * 4320
 _SECONDS_TO_SEEK = 8.0  # a frame that takes longer to reach is given up
 _SECONDS_TO_INDEX = 60.0
 _KEPT_BYTES = 160_000_000  # decoded frames kept by one open clip, so that stepping back is as quick as forward
@@ -65,7 +65,7 @@ def _open(path: Path) -> tuple[av.container.InputContainer, av.VideoStream]:
     if stream is None or stream.codec_context is None:
         container.close()
         raise NoVideoError
-    if stream.codec_context.width * stream.codec_context.height > _MOST_PIXELS:
+    if stream.codec_context.width * stream.codec_context.height > _MAX_PIXELS:
         container.close()
         raise TooLargeError("The clip's picture is larger than 8192 × 4320 pixels.")
     stream.thread_type = "AUTO"
@@ -99,7 +99,7 @@ def _times(container: av.container.InputContainer, stream: av.VideoStream) -> li
         for packet in container.demux(stream):
             if packet.pts is not None and packet.size and not packet.is_discard:
                 times.append(packet.pts)
-            if len(times) > MOST_FRAMES or time.monotonic() - started > _SECONDS_TO_INDEX:
+            if len(times) > MAX_FRAMES or time.monotonic() - started > _SECONDS_TO_INDEX:
                 raise TooLargeError("The clip is too long; cut out the part you need.")
     if not times:
         raise NoVideoError

@@ -19,13 +19,13 @@ _GRIDS = ((16, 2), (8, 6))  # cells a side, anchors a cell: short-range single-s
 _CANDIDATE = 0.4  # answer of the network at which a place is looked at more closely
 _OVERLAP = 0.3
 _SIZES = (1.0, 0.7, 0.5, 0.35)  # of the pieces that are looked at, in shares of the picture; each overlaps by half
-_MOST_CANDIDATES, _MOST = 8, 8
+_MAX_CANDIDATES, _MAX = 8, 8
 _LOOKS = tuple((size, flip, turn) for size in (1.6, 2.2, 3.0) for flip in (False, True) for turn in (-12, 0, 12))
 _OFF_CENTRE = 0.18  # how far from the middle of a closer look a face may lie
 _STEADY = 0.16  # spread of the logarithm of a face's width over the closer looks; faces of people 0.03 to 0.14
 _SKIN_COUNTS = 0.2  # of the score: whether the place has the colour of skin
 _INNER = 0.22  # margin of a face's box that may hold hair or background
-_FEWEST = 12  # pixels that a face needs to say anything
+_MIN = 12  # pixels that a face needs to say anything
 _HUE_WIDTH, _COLOURLESS, _MOSTLY, _NEAR = 14.0, 0.025, 0.84, 1.7
 _EVEN = (0.18, 0.26)  # chroma of the palest tenth against the purest: glass and metal have parts without colour
 FOUND = 0.67
@@ -151,7 +151,7 @@ def _judged(face: Face, proxy: Linear, pixels: np.ndarray) -> Face | None:
     left, right = (round(min(1, max(0, face.x + share * face.width)) * width) for share in (_INNER, 1 - _INNER))
     top, bottom = (round(min(1, max(0, face.y + share * face.height)) * height) for share in (_INNER, 1 - _INNER))
     inner = proxy[top:bottom, left:right].reshape(-1, 3)
-    if len(inner) < _FEWEST:
+    if len(inner) < _MIN:
         return None
     by_skin = _SKIN_COUNTS * (2 * _looks_like_skin(Linear(inner)) - 1)
     looked = _closer(pixels, face, 2 * (FOUND - by_skin) - face.score)
@@ -181,9 +181,9 @@ def find_faces(proxy: Linear) -> list[Face]:
             Face(left + f.x * size, top + f.y * size, f.width * size, f.height * size, f.score)
             for f in _in_square(piece)
         ]
-    places = _apart(found)[:_MOST_CANDIDATES]
+    places = _apart(found)[:_MAX_CANDIDATES]
     judged = [face for face in (_judged(place, proxy, pixels) for place in places) if face is not None]
-    return _apart([face for face in judged if face.score >= FOUND])[:_MOST]
+    return _apart([face for face in judged if face.score >= FOUND])[:_MAX]
 
 
 def _apart(faces: list[Face]) -> list[Face]:

@@ -15,7 +15,7 @@ from nuvett.imaging.proxy import fit_within
 
 _QUALITY = 80
 _OWN, _LIKE = "jpeg-thumbnail-data", 0.02  # what cameras put into a JPEG; it may differ in proportion by so much
-_MOST_PIXELS = 60_000_000  # of files that have to be decoded whole
+_MAX_PIXELS = 60_000_000  # of files that have to be decoded whole
 
 
 def glimpse(path: Path, limits: Limits, edge: int) -> bytes | None:
@@ -29,7 +29,7 @@ def glimpse(path: Path, limits: Limits, edge: int) -> bytes | None:
         if header.raw:
             found = own_picture_of(path)
             return None if found is None else _small(found, edge)
-        if header.format == "heic" or (header.format != "jpeg" and header.width * header.height > _MOST_PIXELS):
+        if header.format == "heic" or (header.format != "jpeg" and header.width * header.height > _MAX_PIXELS):
             return None
         own = _of_its_own(path)
         small = own or pyvips.Image.thumbnail(str(path), edge, height=edge, size="down", export_profile="srgb")

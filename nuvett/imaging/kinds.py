@@ -9,7 +9,7 @@ from nuvett.core.errors import FileError
 _SUBFILE, _BITS, _PHOTOMETRIC, _SUBFILES, _SAMPLE_FORMAT, _DNG_VERSION = 254, 258, 262, 330, 339, 50706
 _WANTED = (_SUBFILE, _BITS, _PHOTOMETRIC, _SUBFILES, _SAMPLE_FORMAT, _DNG_VERSION)
 _LAB = (8, 9, 10)  # CIE L*a*b*, ICC L*a*b*, ITU L*a*b* (TIFF 6.0, section 23, and its supplements)
-_MOST_ENTRIES = 4096
+_MAX_ENTRIES = 4096
 _TYPES = {1: "B", 3: "H", 4: "I", 16: "Q", 13: "I", 18: "Q"}  # bytes, shorts, longs and offsets (TIFF 6.0, section 2)
 _RAW_STARTS = (b"IIRO", b"IIRS", b"MMOR", b"IIU\0", b"FUJIFILMCCD-RAW", b"\0MRM", b"FOVb")
 
@@ -67,7 +67,7 @@ def _first_directory(file: BinaryIO, start: bytes) -> dict[int, tuple[int, ...]]
             file.seek(at)
             (count,) = struct.unpack(order + "H", file.read(2))
         entry = 20 if big else 12
-        table = file.read(entry * min(count, _MOST_ENTRIES))
+        table = file.read(entry * min(count, _MAX_ENTRIES))
         rows = [table[i : i + entry] for i in range(0, len(table) - entry + 1, entry)]
         found = (_values(file, order, row, big) for row in rows)
         return {tag: values for tag, values in found if tag in _WANTED and values}

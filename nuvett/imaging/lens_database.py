@@ -12,8 +12,8 @@ from nuvett.core.geometry.lens import NO_TERMS, PLAIN, LensCorrection, Terms, fi
 from nuvett.imaging.facts import FileFacts
 
 _USUAL_ASPECT = 1.5  # that lenses are measured on where the database does not say
-_MOST_OFF = 1.05  # of a focal length beyond the range of a lens, by which facts are still believed
-_FAR, _MOST_NAMES = 1000.0, 40
+_MAX_OFF = 1.05  # of a focal length beyond the range of a lens, by which facts are still believed
+_FAR, _MAX_NAMES = 1000.0, 40
 _MIDDLE_STOP = 8.0
 
 
@@ -74,7 +74,7 @@ def lenses_named(text: str, facts: FileFacts) -> list[KnownLens]:
         for key, lens in _by_key().items()
         if all(word in f"{lens.maker} {lens.model}".lower() for word in words)
     ]
-    return [lens for _, lens in sorted(found, key=lambda one: (one[0], one[1].title))][:_MOST_NAMES]
+    return [lens for _, lens in sorted(found, key=lambda one: (one[0], one[1].title))][:_MAX_NAMES]
 
 
 def correction_by(key: str, facts: FileFacts, size: tuple[int, int]) -> LensCorrection | None:
@@ -86,7 +86,7 @@ def correction_by(key: str, facts: FileFacts, size: tuple[int, int]) -> LensCorr
     if lens is None:
         return None
     focal = facts.focal or lens.min_focal
-    if not lens.min_focal / _MOST_OFF <= focal <= lens.max_focal * _MOST_OFF:
+    if not lens.min_focal / _MAX_OFF <= focal <= lens.max_focal * _MAX_OFF:
         return None
     camera = _camera(facts)
     crop = camera.crop_factor if camera else facts.crop or lens.crop_factor

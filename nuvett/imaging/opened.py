@@ -12,7 +12,7 @@ from nuvett.core.errors import FileError, TooLargeError, TruncatedFileError
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.types import Document
 
-_LEAST_PIXELS = 300
+_MIN_PIXELS = 300
 
 
 class Development(Document):
@@ -40,9 +40,9 @@ class Limits:
                 f"The picture has {width * height / 1e6:.0f} megapixels; "
                 f"this installation accepts up to {self.pixels / 1e6:.0f}."
             )
-        if width * height < _LEAST_PIXELS:
+        if width * height < _MIN_PIXELS:
             raise FileError(
-                f"The picture has {width} × {height} pixels; at least {_LEAST_PIXELS} are needed to measure it."
+                f"The picture has {width} × {height} pixels; at least {_MIN_PIXELS} are needed to measure it."
             )
 
 

@@ -15,7 +15,7 @@ TURNED = frozenset(_TURNS)
 # The marker of JFIF (ISO/IEC 10918-5, 10.2) that stands first in what the encoder writes.
 _JFIF, _JFIF_BYTES = b"\xff\xd8\xff\xe0\x00\x10JFIF\x00", 20
 _PER_INCH = 1
-_PROFILE, _MOST_BYTES = b"ICC_PROFILE\0", 65_519  # ICC.1:2022, annex B.4
+_PROFILE, _MAX_BYTES = b"ICC_PROFILE\0", 65_519  # ICC.1:2022, annex B.4
 
 
 def decode_whole(path: Path, orientation: int = 1) -> NDArray[np.uint8] | None:
@@ -36,7 +36,7 @@ def encode_whole(pixels: NDArray[np.uint8], quality: int, whole_colour: bool, pr
     whole_colour : whether colour is kept at full resolution
     Raises ValueError for a profile that needs more than one marker.
     """
-    if len(profile) > _MOST_BYTES:
+    if len(profile) > _MAX_BYTES:
         raise ValueError("a profile of more than one marker")
     sampling = cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444 if whole_colour else cv2.IMWRITE_JPEG_SAMPLING_FACTOR_420
     how = [cv2.IMWRITE_JPEG_QUALITY, quality, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, sampling]

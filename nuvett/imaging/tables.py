@@ -12,7 +12,7 @@ from nuvett.core.table.cube import read_cube, write_cube
 from nuvett.core.table.table import check_table, grid
 from nuvett.core.types import Floats
 
-_MOST_BYTES = 80_000_000
+_MAX_BYTES = 80_000_000
 _BAKED_POINTS = 65
 
 
@@ -41,7 +41,7 @@ def read_table(path: Path) -> Floats:
     Formats other than Cube LUT are sampled at 65 points a side. Raises TableError for anything that is not a usable
     table.
     """
-    if path.stat().st_size > _MOST_BYTES:
+    if path.stat().st_size > _MAX_BYTES:
         raise TableError("The file is too large to be a lookup table.")
     if path.suffix.lower() in (TableFormat.CLF, TableFormat.CDL, *_READ_ONLY):
         return _baked(path)

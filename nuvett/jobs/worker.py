@@ -27,7 +27,7 @@ from nuvett.jobs.rescue import GiveUp, hand_out_again
 from nuvett.jobs.watcher import watch_folders
 from nuvett.logs import Timed, logged_as, set_up_logs
 from nuvett.services.delivery import delivering
-from nuvett.services.looks import carried_plans, wall_filling
+from nuvett.services.looks import carried_plans, wall_jobs
 from nuvett.services.platform.checkup import find_again, set_aside, tidy
 from nuvett.services.platform.installation import absence, recognise
 from nuvett.services.platform.memory import hand_back_freed
@@ -78,7 +78,7 @@ def _even_series(studio: Studio, series: uuid.UUID) -> None:
     with studio.database.session() as session:
         carried_plans.queue_if_due(session, studio, series)
         following.queue_if_due(session, studio, series)
-        wall_filling.prepare_wall(session, studio, series)
+        wall_jobs.prepare_wall(session, studio, series)
 
 
 def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
@@ -86,7 +86,7 @@ def _ingest_reference(studio: Studio, reference: uuid.UUID) -> None:
     with studio.database.session() as session:
         series = kept_references.series_of(session, reference)
         if series is not None:
-            wall_filling.prepare_wall(session, studio, series)
+            wall_jobs.prepare_wall(session, studio, series)
 
 
 def _leave(studio: Studio, row: uuid.UUID) -> None:
@@ -111,7 +111,7 @@ TASKS: dict[str, _Task] = {
     FOLLOW: _Task(following.follow, following.give_up),
     DELIVER: _Task(delivering.prepare_delivery, delivering.give_up),
     DELIVER_FILE: _Task(delivering.make_file, delivering.give_up_file),
-    FILL_WALL: _Task(wall_filling.fill_wall, wall_filling.leave),
+    FILL_WALL: _Task(wall_jobs.fill_wall, wall_jobs.leave),
     KEEP_CARRIED: _Task(carried_plans.keep_carried, _leave),
     PURGE_SERIES: _Task(filing.purge_series, _leave),
     FINISH_DELIVERY: _Task(delivering.finish_delivery, delivering.give_up),

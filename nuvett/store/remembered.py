@@ -12,7 +12,7 @@ from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker
 from nuvett.store import models
 
 T = TypeVar("T")
-_MOST = 16  # of a few series at a time; a long one's facts take about 10 MB
+_MAX = 16  # of a few series at a time; a long one's facts take about 10 MB
 _WRITTEN, _REMEMBERED, _REVISIONS = "written", "remembered", "revisions"
 
 
@@ -25,7 +25,7 @@ class Remembered:
     """
 
     def __init__(self) -> None:
-        self._kept: LRUCache[tuple[uuid.UUID, str], tuple[int, Any]] = LRUCache(_MOST)
+        self._kept: LRUCache[tuple[uuid.UUID, str], tuple[int, Any]] = LRUCache(_MAX)
         self._lock = Lock()
 
     def watch(self, sessions: sessionmaker[Session]) -> None:
@@ -39,7 +39,7 @@ class Remembered:
 
         make : takes the value of the former revision, where that is still there
         """
-        row, told = models.SeriesRevision, session.info.setdefault(_REVISIONS, {})
+        row, told = models.SeriesRevisionRow, session.info.setdefault(_REVISIONS, {})
         if series not in told:  # once a session: what is read later is newer at the most
             told[series] = session.scalar(select(row.revision).where(row.series_id == series)) or 0
         revision = told[series]

@@ -31,6 +31,7 @@ from nuvett.web.routes import (
     lookbook,
     many,
     pages,
+    pair_looks,
     palettes,
     pictures,
     read,
@@ -38,13 +39,12 @@ from nuvett.web.routes import (
     shelf,
     signing,
     threads,
+    trials,
     trim,
-    trying,
     upkeep,
-    working_out,
 )
 from nuvett.web.security.guard import Guard
-from nuvett.web.security.naming import Named
+from nuvett.web.security.naming import NamedRequests
 from nuvett.web.security.signin import Gate, session_of
 
 _HAND_BACK = 20.0  # seconds
@@ -73,7 +73,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     stages = (shelf, events, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
-    looks = (working_out, lookbook, kept, trying, health, by_setup, beside, threads)
+    looks = (pair_looks, lookbook, kept, trials, health, by_setup, beside, threads)
     for module in (*looks, *stages, pages, upkeep, signing):  # some addresses of looks lie below wider ones of stages
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
@@ -87,5 +87,5 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
         return await to_thread.run_sync(app.state.sessions.holds, session_of(headers))
 
     app.add_middleware(Guard, hosts=settings.hosts, body_bytes=settings.upload_bytes, known=known)
-    app.add_middleware(Named)
+    app.add_middleware(NamedRequests)
     return app

@@ -22,27 +22,27 @@ Row = Annotated[uuid.UUID | None, BeforeValidator(lambda value: value or None)]
 Short = Annotated[str, Field(max_length=200)]
 
 
-class Asked(BaseModel):
+class Body(BaseModel):
     """What every body keeps to: finite numbers, and fields of their own kind."""
 
     model_config = ConfigDict(allow_inf_nan=False)
 
 
-class Weight(Asked):
+class Weight(Body):
     """Weights of a reference for tone and for colour, in percent."""
 
     tone: float = Field(ge=0, le=100)
     colour: float = Field(ge=0, le=100)
 
 
-class ReferenceDraft(Asked):
+class ReferenceDraft(Body):
     """A sampling or weights that are only looked at."""
 
     sampling: Document | None = None
     weights: dict[uuid.UUID, Weight] = {}
 
 
-class Resampled(Asked):
+class Resampled(Body):
     """A sampling, field by field, and the one that the window had."""
 
     model_config = ConfigDict(extra="allow")
@@ -50,26 +50,26 @@ class Resampled(Asked):
     was: Document | None = None
 
 
-class Weights(Asked):
+class Weights(Body):
     """Weights by reference; `reference` is the one in view."""
 
     weights: dict[uuid.UUID, Weight]
     reference: Row = None
 
 
-class InView(Asked):
+class ReferenceInView(Body):
     """The reference in view, if any."""
 
     reference: Row = None
 
 
-class Picked(Asked):
+class Picked(Body):
     """A place that was picked, in shares of the picture."""
 
     place: Place
 
 
-class Pointed(Picked):
+class PointedPlace(Picked):
     """A place that was picked for something; `frame` where it is not in the address.
 
     document : the look or trim that it is picked for, area : whose steps are worked on
@@ -81,7 +81,7 @@ class Pointed(Picked):
     frame: Row = None
 
 
-class PaletteEdit(Asked):
+class PaletteEdit(Body):
     """A change of a palette by hand: what is done to which colour, and the sampling that the window had."""
 
     do: Literal["hold", "let go", "leave out", "merge", "nudge", "replace", "find again"]
@@ -92,7 +92,7 @@ class PaletteEdit(Asked):
     was: Document | None = None
 
 
-class Drag(Asked):
+class Drag(Body):
     """A handle of an instrument, and the place it was dragged to.
 
     lab : the colour it stands for, where it does; end : where a line that was drawn ends
@@ -107,7 +107,7 @@ class Drag(Asked):
     reset: bool = False
 
 
-class Draft(Asked):
+class Draft(Body):
     """A look or trim that is only looked at, beside a reference.
 
     area : whose steps are worked on, none for everywhere; where : which is shown on the picture
@@ -131,20 +131,20 @@ class LookDraft(Draft):
     what: Short = ""
 
 
-class Change(Asked):
+class Change(Body):
     """A look or trim to be kept, and the revision that it was made upon."""
 
     document: Document
     revision: int = Field(ge=0, le=2**31 - 1)
 
 
-class Walk(Asked):
+class Walk(Body):
     """A step through a history, from the state that has this revision."""
 
     revision: int = Field(ge=0, le=2**31 - 1)
 
 
-class StepName(Asked):
+class ReachedName(Body):
     """A name for what a step of a history reached; empty for none."""
 
     name: str
@@ -156,13 +156,13 @@ class TrimOther(Draft):
     what: Short = ""
 
 
-class Proofs(Asked):
+class Proofs(Body):
     """Frames to try the look on; none for the most different ones."""
 
     frames: list[uuid.UUID] | None = None
 
 
-class LookCopy(Asked):
+class LookCopy(Body):
     """The series whose look is taken, whole or by named parts."""
 
     series: Short
@@ -170,19 +170,19 @@ class LookCopy(Asked):
     revision: int = Field(ge=0, le=2**31 - 1)
 
 
-class Chosen(Asked):
+class ChosenFrames(Body):
     """Frames that were chosen."""
 
     frames: list[uuid.UUID] = Field(max_length=10_000)
 
 
-class Named(Chosen):
+class GivenName(ChosenFrames):
     """A name for what is made of the chosen frames."""
 
     name: Short
 
 
-class TrimCopy(Chosen):
+class TrimCopy(ChosenFrames):
     """Named parts of a frame's trim, for the chosen frames; to : the series that those are of, if it is another."""
 
     frame: uuid.UUID
@@ -192,7 +192,7 @@ class TrimCopy(Chosen):
     about_subject: bool = False
 
 
-class Lift(Asked):
+class Lift(Body):
     """Parts of a trim for the look, or under a name for the lookbook; revision : of the trim in the window."""
 
     parts: list[str] = Field(max_length=60)
@@ -200,7 +200,7 @@ class Lift(Asked):
     name: str = ""
 
 
-class KeptLabels(Asked):
+class KeptLabels(Body):
     """What a kept look is known by; what is not given stays. How long each may be, the book says in words."""
 
     name: str | None = None
@@ -210,7 +210,7 @@ class KeptLabels(Asked):
     strength: float | None = None
 
 
-class KeepParts(Asked):
+class KeepParts(Body):
     """Parts of the look in hand that are kept, and the frame in work."""
 
     parts: list[Short] = Field(max_length=100)
@@ -232,7 +232,7 @@ class ReviseLook(KeepParts):
     number: int = Field(ge=1, le=1_000_000)
 
 
-class UseLook(Asked):
+class UseLook(Body):
     """A kept look to be used on a series: as its draft, or on chosen frames; the newest version unless one is named."""
 
     series: Short
@@ -242,7 +242,7 @@ class UseLook(Asked):
     frames: list[uuid.UUID] | None = Field(default=None, max_length=10_000)
 
 
-class TryLook(Asked):
+class TryLook(Body):
     """A kept look to be tried on the frame in work, beside a reference."""
 
     kept: uuid.UUID
@@ -250,7 +250,7 @@ class TryLook(Asked):
     reference: Row = None
 
 
-class HandOver(Asked):
+class HandOver(Body):
     """What is to be handed over. credits : filled into every file; frames : those chosen, none for all.
 
     name : that the settings are to be kept by
@@ -262,14 +262,14 @@ class HandOver(Asked):
     name: Short = ""
 
 
-class FolderToWatch(Asked):
+class FolderToWatch(Body):
     """The form of a watched folder; a box that is not ticked is not sent."""
 
     folder: Short
     carries: bool = False
 
 
-class VeilOff(Asked):
+class VeilOff(Body):
     """A veil that is taken off a set-up, OKLab."""
 
     light: Annotated[float, Field(gt=0, le=0.6)]
@@ -277,14 +277,14 @@ class VeilOff(Asked):
     b: Annotated[float, Field(ge=-0.2, le=0.2)]
 
 
-class LensChoice(Asked):
+class LensChoice(Body):
     """A lens by its key, "auto", "off" or "found"; for the whole series, or for one frame."""
 
     lens: Short
     everywhere: bool = False
 
 
-class PlaceOfThread(Asked):
+class PlaceOfThread(Body):
     """Where a thing is in a frame.
 
     thread : none for a new one, which then gets the name; choice : of an outline, none for the likeliest
@@ -297,13 +297,13 @@ class PlaceOfThread(Asked):
     strokes: Annotated[list[Document], Field(max_length=100)] = []
 
 
-class AnswerOfThread(Asked):
+class AnswerOfThread(Body):
     """Whether a thread is seen where it was asked about."""
 
     answer: Answer
 
 
-class ThreadChange(Asked):
+class ThreadChange(Body):
     """Another name or goal of a thread, or whether it is held; given : a colour, where that is the goal."""
 
     name: Annotated[str, Field(max_length=200)] | None = None

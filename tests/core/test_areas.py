@@ -6,7 +6,7 @@ import pytest
 from pydantic import ValidationError
 
 from nuvett.core.area.area import Area
-from nuvett.core.area.brush import MOST_POINTS, BrushPart, Stroke
+from nuvett.core.area.brush import MAX_POINTS, BrushPart, Stroke
 from nuvett.core.area.colour import ColourPart
 from nuvett.core.area.faces import SkinSeen
 from nuvett.core.area.kinds import AREA_KINDS
@@ -133,7 +133,7 @@ def test_strokes_cover_by_pressure_and_erase_what_lay_there() -> None:
     twice = weights(BrushPart(strokes=(line, line)))
     assert at(twice, 0.5, 0.5) == pytest.approx(1 - 0.2**2, abs=0.01)
     assert weights(BrushPart(strokes=(Stroke(points=((2.5, 2.5, 1),)),))).max() == 0
-    with pytest.raises(ValidationError, match=f"at most {MOST_POINTS} points, this one has 50000"):
+    with pytest.raises(ValidationError, match=f"at most {MAX_POINTS} points, this one has 50000"):
         Stroke(points=((0.5, 0.5, 1),) * 50_000)
 
 

@@ -129,7 +129,7 @@ def test_nothing_wild_comes_of_frames_without_features() -> None:
 def test_large_set_ups_are_evened_by_some_of_their_frames_and_any_order_is_alike(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr(together, "MOST_TOGETHER", 6)
+    monkeypatch.setattr(together, "MAX_TOGETHER", 6)
     base = seen(scene("AT-0104"))
     steps = [round(0.4 * np.sin(i), 3) for i in range(9)]
     levels = {step: seen(scene("AT-0104") * np.float32(2**step)) for step in steps}

@@ -6,7 +6,7 @@ import pytest
 from nuvett.core.thread.cells import KINDS, Described, layout, shared
 from nuvett.core.thread.complexions import ALIKE, complexions, nearest, words_for
 from nuvett.core.thread.following import DOUBTFUL, SURE, look_for, region_of
-from nuvett.core.thread.growing import Mask, Pointed, grown, overlap
+from nuvett.core.thread.growth import Mask, Pointed, grown, overlap
 from nuvett.core.types import OKLab
 
 ROWS, COLUMNS = 30, 44

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.fit.casts import MOST_CAST, cast_shares, made_neutral, without_casts
+from nuvett.core.fit.casts import MAX_CAST, cast_shares, made_neutral, without_casts
 from nuvett.core.fit.hue_families import hue_families
-from nuvett.core.fit.hues import MOST_BANDS, HueBand, ranged, reached, under_ceiling
-from nuvett.core.fit.primaries import LEAST_RICHER, MOST_RICHER, MOST_TURN, primaries_matrix
+from nuvett.core.fit.hues import MAX_BANDS, HueBand, ranged, reached, under_ceiling
+from nuvett.core.fit.primaries import MAX_RICHER, MAX_TURN, MIN_RICHER, primaries_matrix
 from nuvett.core.look.colour_handles import band_landing, primary_landing
 from nuvett.core.look.handles import drag, reset
 from nuvett.core.look.look import Look
@@ -39,7 +39,7 @@ def random_bands(rng: np.random.Generator) -> tuple[HueBand, ...]:
             chroma=rng.uniform(-60, 100),
             lightness=rng.uniform(-30, 30),
         )
-        for _ in range(rng.integers(1, MOST_BANDS + 1))
+        for _ in range(rng.integers(1, MAX_BANDS + 1))
     )
 
 
@@ -78,7 +78,7 @@ def test_ranges_that_meet_add_up_to_one_and_ranges_that_overlap_wholly_share() -
     grown = oklab_to_oklch(ranged(ring(0.2), meeting))[between, 1] / 0.2
     assert grown.min() > 1.495 and grown.max() < 1.505
     same = HueBand(hue=120, chroma=60)
-    alone, many = (ranged(ring(0.1), bands) for bands in ((same,), (same,) * MOST_BANDS))
+    alone, many = (ranged(ring(0.1), bands) for bands in ((same,), (same,) * MAX_BANDS))
     centre = int(120 / 0.25)
     assert np.abs(alone - many)[centre].max() < 1e-3 and np.abs(many[:, 1:]).max() < 0.165
     shares = sum(reached(ring(0.2), (same,) * 4, index) for index in range(4))
@@ -105,8 +105,8 @@ def test_a_ceiling_leaves_what_is_below_and_is_never_passed() -> None:
 
 def test_primaries_at_every_corner_keep_greys_and_the_way_round() -> None:
     found = []
-    for turns in itertools.product((-MOST_TURN, 0, MOST_TURN), repeat=3):
-        for richer in itertools.product((LEAST_RICHER / 100, 0, MOST_RICHER / 100), repeat=3):
+    for turns in itertools.product((-MAX_TURN, 0, MAX_TURN), repeat=3):
+        for richer in itertools.product((MIN_RICHER / 100, 0, MAX_RICHER / 100), repeat=3):
             matrix = primaries_matrix(np.array(turns), np.array(richer))
             assert np.abs(matrix.sum(axis=1) - 1).max() < 1e-5
             luminance = (to_xyz_matrix(Space.SRGB) @ matrix)[1]
@@ -136,7 +136,7 @@ def test_a_cast_is_taken_from_its_zone_and_what_is_pointed_at_becomes_neutral() 
         shifts = made_neutral(colour, ((0.01, 0.0), (0.0, 0.0), (0.0, 0.0)))
         assert np.abs(without_casts(colour[None], shifts)[0, 1:]).max() < 1e-4
     far = made_neutral(np.array([0.6, 0.3, 0.0], dtype=np.float32), ((0, 0),) * 3)
-    assert far[1][0] == -MOST_CAST
+    assert far[1][0] == -MAX_CAST
 
 
 def test_families_are_those_hues_that_there_are_and_their_ranges_meet() -> None:
@@ -176,7 +176,7 @@ def test_what_a_colour_is_picked_for_is_made_of_it_until_there_are_as_many_as_ma
     move = POINTINGS["move"].add(Look(), blue, came).moves.own[0]
     assert (move.source, move.came) == (blue, came)
     full = look = Look()
-    for _ in range(MOST_BANDS):
+    for _ in range(MAX_BANDS):
         full = POINTINGS["hue"].add(full, blue, came)
     assert full.hues.bands[0].hue == pytest.approx(260.5, abs=0.1)
     with pytest.raises(InvalidChangeError, match="at most 12"):

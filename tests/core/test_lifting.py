@@ -9,7 +9,7 @@ from nuvett.core.area.round import RoundPart
 from nuvett.core.errors import DocumentError
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.lifting import liftable, lifted, under
-from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.local import MAX_AREAS, Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.measure.statistics import measure, quantiles_of
@@ -87,6 +87,6 @@ def test_what_belongs_to_its_frame_stays_with_a_reason() -> None:
     for wrong in (["area.1"], ["geometry"], ["gloss"], []):
         with pytest.raises(DocumentError):
             lifted(Look(), trim, wrong)
-    full = Look(areas=(ROUND,) * MOST_AREAS)
+    full = Look(areas=(ROUND,) * MAX_AREAS)
     with pytest.raises(DocumentError, match="at most"):
         lifted(full, trim, ["area.0"])

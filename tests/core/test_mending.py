@@ -6,7 +6,7 @@ import pytest
 from nuvett.core.drawing.drawing import Drawing, compile_stages
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.geometry import Geometry
-from nuvett.core.geometry.spots import MOST_SPOTS, Spot, shows
+from nuvett.core.geometry.spots import MAX_SPOTS, Spot, shows
 from nuvett.core.look.placing import with_spot
 from nuvett.core.look.trim import Trim, filled_parts
 from nuvett.core.look.words import describe
@@ -95,6 +95,6 @@ def test_spots_are_part_of_a_trim_as_large_as_the_last_one_and_not_without_end()
     for x, y in ((-0.1, 0.5), (0.5, 1.1)):
         with pytest.raises(InvalidChangeError, match="outside"):
             with_spot(Trim(), x, y)
-    full = Trim(spots=(Spot(x=0.5, y=0.5),) * MOST_SPOTS)
+    full = Trim(spots=(Spot(x=0.5, y=0.5),) * MAX_SPOTS)
     with pytest.raises(InvalidChangeError, match="At most 80"):
         with_spot(full, 0.5, 0.5)

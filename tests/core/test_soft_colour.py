@@ -21,7 +21,7 @@ from nuvett.core.plan.frame_plan import FramePlan, Group, Layer
 from nuvett.core.plan.operation import Operation
 from nuvett.core.spaces.rgb import Space
 from nuvett.core.spatial.enlarging import Part
-from nuvett.core.spatial.soft_colour import LEAST_SCALE, Torn
+from nuvett.core.spatial.soft_colour import MIN_SCALE, Torn
 
 RICHER = SaturateOperation(saturation=1.0)
 WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
@@ -117,7 +117,7 @@ def test_noise_that_nobody_sees_is_left_as_the_look_made_it() -> None:
 
 def test_a_picture_of_less_than_half_the_size_is_drawn_without(sky: np.ndarray) -> None:
     size = (sky.shape[1], sky.shape[0])
-    for scale, is_kept in ((LEAST_SCALE, True), (LEAST_SCALE - 0.02, False)):
+    for scale, is_kept in ((MIN_SCALE, True), (MIN_SCALE - 0.02, False)):
         drawing = Drawing(compile_stages(plan()), size, original=(round(size[0] / scale), round(size[1] / scale)))
         assert np.array_equal(drawing.picture(sky), drawn(plan(0), sky)) != is_kept
         assert drawing.by_strips != is_kept and (drawing.halo > 0) == is_kept

@@ -13,7 +13,7 @@ from nuvett.core.spaces.oklab import hex_to_oklab, linear_to_oklab, oklab_to_lin
 from nuvett.core.thread.brushing import Brushed, with_strokes
 from nuvett.core.thread.colours import Goal, distance, goals, spread, way_off
 from nuvett.core.thread.given import is_outside, parse_given
-from nuvett.core.thread.growing import Outlines, Pointed, grown, overlap
+from nuvett.core.thread.growth import Outlines, Pointed, grown, overlap
 from nuvett.core.thread.places import COLOURS, Outline, colour_under, colours_in, outline_of
 from nuvett.core.types import Linear, OKLab
 

@@ -7,7 +7,7 @@ import pytest
 from pydantic import ValidationError
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.fit.wash import MODES, MOST_STOPS, WashLayer, WashStop, washed
+from nuvett.core.fit.wash import MAX_STOPS, MODES, WashLayer, WashStop, washed
 from nuvett.core.look.handles import drag, reset
 from nuvett.core.look.look import Look
 from nuvett.core.spaces.cielab import neutral_oklab
@@ -75,9 +75,9 @@ def test_a_stop_is_dragged_between_its_neighbours_added_and_taken_out() -> None:
     assert more.wash.layers[0].stops[1].colour == pytest.approx(np.mean([RED, BLUE], axis=0), abs=1e-3)
     assert reset(more, "stop.0.1").wash.layers[0] == look.wash.layers[0]
     full = look
-    for _ in range(MOST_STOPS - 2):
+    for _ in range(MAX_STOPS - 2):
         full = drag(full, f"stop.0.{len(full.wash.layers[0].stops)}", (50, 0))
-    for asked, handle in ((full, f"stop.0.{MOST_STOPS}"), (look, "stop.1.0"), (look, "stop.0.3")):
+    for asked, handle in ((full, f"stop.0.{MAX_STOPS}"), (look, "stop.1.0"), (look, "stop.0.3")):
         with pytest.raises(InvalidChangeError):
             drag(asked, handle, (50, 0))
     with pytest.raises(InvalidChangeError, match="two stops"):

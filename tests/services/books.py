@@ -11,8 +11,8 @@ from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.tone import ToneStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.services.engine.facts import Aimed
-from nuvett.services.lookbook import keeping, using
-from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.lookbook import kept_looks, uses
+from nuvett.services.lookbook.kept_looks import KeptParts
 from nuvett.services.looks import carrying, looks
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
@@ -34,7 +34,7 @@ def set_draft(studio: Studio, slug: str, look: Look) -> None:
 def keep(studio: Studio, slug: str, name: str, parts: tuple[str, ...] = USUAL_PARTS, **chosen: uuid.UUID) -> uuid.UUID:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        return keeping.keep_look(session, series, Labels(name=name), Chosen(parts, **chosen)).id
+        return kept_looks.keep_look(session, series, Labels(name=name), KeptParts(parts, **chosen)).id
 
 
 def another(studio: Studio, title: str, frames: int = 2, still: str = "still_2_pale_pastel.jpg") -> str:
@@ -59,9 +59,9 @@ def draft(studio: Studio, slug: str) -> Aimed:
 
 
 def use(studio: Studio, slug: str, look_id: uuid.UUID, how: Use | None = None) -> str:
-    asked = using.meant(studio, slug, look_id, None, how or Use())
+    asked = uses.meant(studio, slug, look_id, None, how or Use())
     with studio.database.session() as session:
-        return using.use_here(session, catalogue.find_series(session, slug), asked)
+        return uses.use_here(session, catalogue.find_series(session, slug), asked)
 
 
 def walk(studio: Studio, slug: str, forward: bool) -> str:
@@ -69,6 +69,6 @@ def walk(studio: Studio, slug: str, forward: bool) -> str:
         return looks.walk_look(session, catalogue.find_series(session, slug), forward)[1]
 
 
-def carry_now(session: Session, series: models.Series) -> carrying.CarryState:
+def carry_now(session: Session, series: models.SeriesRow) -> carrying.CarryState:
     """Where carrying a series' look stands."""
     return carrying.carry_state(session, series, series_facts(session, series))

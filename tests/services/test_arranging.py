@@ -14,7 +14,7 @@ def arrangement(studio: Studio, slug: str) -> tuple[list[tuple[str, str]], str |
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         frames = catalogue.ready_frames(session, series.id)
-        names = {row.id: row.name for row in session.query(models.SetUp).filter_by(series_id=series.id)}
+        names = {row.id: row.name for row in session.query(models.SetUpRow).filter_by(series_id=series.id)}
         hero = next((frame.name for frame in frames if frame.id == series.hero_id), None)
         return [(frame.name, names[frame.setup_id]) for frame in frames if frame.setup_id], hero
 

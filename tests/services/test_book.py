@@ -16,8 +16,8 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.white import WhiteStep
-from nuvett.services.lookbook import book, book_list, keeping, starters, using
-from nuvett.services.lookbook.keeping import Chosen
+from nuvett.services.lookbook import book, book_list, kept_looks, starters, uses
+from nuvett.services.lookbook.kept_looks import KeptParts
 from nuvett.services.lookbook.made_on import differing
 from nuvett.services.looks import carrying, looks, trims
 from nuvett.services.platform import history
@@ -53,7 +53,7 @@ def test_a_look_is_kept_with_its_target_and_used_on_another_series_where_undo_ta
         looks.travel_look(session, series, 1)
         assert looks.draft_of(session, series).target_key == before.target_key  # type: ignore[union-attr]
         looks.travel_look(session, series, 2)
-        using.aim_at_own(session, series)
+        uses.aim_at_own(session, series)
         assert looks.draft_of(session, series).target_key == before.target_key  # type: ignore[union-attr]
         assert looks.look_at_step(session, series, 2).strength == 60
 
@@ -82,18 +82,18 @@ def test_versions_are_never_changed_and_a_series_says_when_there_is_a_newer_one(
     set_draft(studio, slug, WARM.with_step(WhiteStep(warmth=-9)))
     with studio.database.session() as session:
         series, row = catalogue.find_series(session, slug), book.find_kept(session, kept)
-        assert keeping.revise_from(session, series, row, Chosen(USUAL_PARTS), 1) == 2
-        assert keeping.revise_from(session, series, row, Chosen(USUAL_PARTS), 2) == 2  # nothing differs
+        assert kept_looks.revise_from(session, series, row, KeptParts(USUAL_PARTS), 1) == 2
+        assert kept_looks.revise_from(session, series, row, KeptParts(USUAL_PARTS), 2) == 2  # nothing differs
         with pytest.raises(ConflictError, match="has a version 2 by now"):
-            keeping.revise_from(session, series, row, Chosen(("tone",)), 1)
-        assert keeping.revise_from(session, series, row, Chosen(("tone", "aim-tone")), 2) == 3
+            kept_looks.revise_from(session, series, row, KeptParts(("tone",)), 1)
+        assert kept_looks.revise_from(session, series, row, KeptParts(("tone", "aim-tone")), 2) == 3
         said = [version.words for version in book_list.versions(session, kept)]
         assert said[1] == "Warmth 20 to −9 %" and said[0].startswith("without Even light, Zone tints")
         assert book.version_of(session, kept, 1).kept.look.white.warmth == 20
     assert draft(studio, other).look.white.warmth == 20
     with studio.database.session() as session:
         row_of = catalogue.look_of(session, catalogue.find_series(session, other))
-        found = using.origin_of(session, row_of.origin)
+        found = uses.origin_of(session, row_of.origin)
         assert found is not None and (found.number, found.newest, found.is_behind) == (1, 3, True)
         with pytest.raises(NotFoundError):
             book.version_of(session, kept, 9)
@@ -114,9 +114,9 @@ def test_names_notes_and_groups_are_plain_words_of_a_bounded_length(studio: Stud
         ):
             with pytest.raises(InvalidChangeError, match=words):
                 book.relabel(session, row, changes)
-        assert [e.name for e in book_list.entries(session, book_list.Asked(find="LAMPS"))] == ["Морской вечер"]
-        assert [e.name for e in book_list.entries(session, book_list.Asked(find="100%_"))] == []
-        assert [e.name for e in book_list.entries(session, book_list.Asked("favourites"))] == ["Морской вечер"]
+        assert [e.name for e in book_list.entries(session, book_list.BookFilter(find="LAMPS"))] == ["Морской вечер"]
+        assert [e.name for e in book_list.entries(session, book_list.BookFilter(find="100%_"))] == []
+        assert [e.name for e in book_list.entries(session, book_list.BookFilter("favourites"))] == ["Морской вечер"]
         assert book_list.counts(session) == book_list.Counts(2, 1, 0, 0, (("Sea", 1),))
         copies = [book.copy_kept(session, book.find_kept(session, first)).name for _ in range(2)]
         assert copies == ["Evening, a copy", "Evening, a copy 2"]
@@ -132,24 +132,24 @@ def test_a_look_is_put_away_and_back_and_deleted_only_from_there(studio: Studio,
             book.delete_kept(session, row)
         book.set_state(row, book.AWAY)
         session.flush()
-        assert not book_list.entries(session, book_list.Asked())
-        assert len(book_list.entries(session, book_list.Asked("away"))) == 1
+        assert not book_list.entries(session, book_list.BookFilter())
+        assert len(book_list.entries(session, book_list.BookFilter("away"))) == 1
         book.set_state(row, book.KEPT)
         session.flush()
-        assert len(book_list.entries(session, book_list.Asked())) == 1
+        assert len(book_list.entries(session, book_list.BookFilter())) == 1
         book.set_state(row, book.AWAY)
         book.delete_kept(session, row)
     assert draft(studio, slug)
     with studio.database.session() as session:
         row_of = catalogue.look_of(session, catalogue.find_series(session, slug))
-        assert using.origin_of(session, row_of.origin) is None
+        assert uses.origin_of(session, row_of.origin) is None
 
 
 def test_starters_come_once_and_are_copied_when_they_are_changed(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
         starters.add_starters(session)
         starters.add_starters(session)
-        found = book_list.entries(session, book_list.Asked(group="Starters"))
+        found = book_list.entries(session, book_list.BookFilter(group="Starters"))
         assert len(found) == 12 and all(entry.use_when and entry.came_from and entry.aims for entry in found)
         row = book.find_kept(session, found[0].id)
         with pytest.raises(InvalidChangeError, match="came with the application"):
@@ -159,7 +159,7 @@ def test_starters_come_once_and_are_copied_when_they_are_changed(studio: Studio,
         book.set_state(row, book.AWAY)
         starters.add_starters(session)
         assert (
-            len(book_list.entries(session, book_list.Asked(group="Starters"))) == 12
+            len(book_list.entries(session, book_list.BookFilter(group="Starters"))) == 12
         )  # the copy, without the one away
     for entry in found[:3]:
         use(studio, slug, entry.id)
@@ -193,10 +193,10 @@ def test_a_kept_look_is_carried_to_chosen_frames_with_the_cut_it_was_kept_with(s
     with pytest.raises(InvalidChangeError, match="Choose the frame"):
         keep(studio, slug, "Tilted", (*USUAL_PARTS, "geometry"))
     kept = keep(studio, slug, "Tilted", (*USUAL_PARTS, "geometry"), frame=first.id)
-    asked = using.meant(studio, slug, kept, None, Use(strength=50))
+    asked = uses.meant(studio, slug, kept, None, Use(strength=50))
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        words = using.carry_kept(session, series, asked, [second.id])
+        words = uses.carry_kept(session, series, asked, [second.id])
         assert words == "Carried Tilted, version 1 of the lookbook, at 50 % to 1 frame, as version 2"
         followed = carrying.versions_followed(session, series)
         assert followed[second.id].aimed.look.strength == 50 and followed[third.id].aimed.look.strength == 100
@@ -212,9 +212,9 @@ def test_the_look_in_hand_is_carried_to_another_series_which_then_aims_at_the_sa
     other = another(studio, "Spring fair", still="")
     with studio.database.session() as session:
         here, there = catalogue.find_series(session, slug), catalogue.find_series(session, other)
-        assert using.carry_in_hand(session, here, there) == "Carried to 2 frames of Spring fair, as its version 1"
+        assert uses.carry_in_hand(session, here, there) == "Carried to 2 frames of Spring fair, as its version 1"
         with pytest.raises(InvalidChangeError, match="this series itself"):
-            using.carry_in_hand(session, here, here)
+            uses.carry_in_hand(session, here, here)
         assert len(carrying.versions_followed(session, there)) == 2
         past = history.steps(session, f"look:{catalogue.look_of(session, there).id}")
         assert past[0].words == "The look in hand of Winter fair"
@@ -222,7 +222,7 @@ def test_the_look_in_hand_is_carried_to_another_series_which_then_aims_at_the_sa
     assert draft(studio, other).target.model_dump_json() == draft(studio, slug).target.model_dump_json()
     bare = another(studio, "By hand", still="")  # what aims at nothing there aims at nothing here
     with studio.database.session() as session:
-        using.carry_in_hand(session, catalogue.find_series(session, bare), catalogue.find_series(session, slug))
+        uses.carry_in_hand(session, catalogue.find_series(session, bare), catalogue.find_series(session, slug))
     assert draft(studio, slug).target is None
 
 
@@ -232,18 +232,18 @@ def test_what_another_series_aims_at_is_taken_over_by_name_and_undone(studio: St
     set_draft(studio, other, Look(strength=40))
     with studio.database.session() as session:
         here, there = (catalogue.find_series(session, name) for name in (slug, other))
-        using.take_over(session, there, here, frozenset({"white"}), 2)
+        uses.take_over(session, there, here, frozenset({"white"}), 2)
     assert draft(studio, other).target is None and draft(studio, other).look.white == WARM.white
     with studio.database.session() as session:
         here, there = (catalogue.find_series(session, name) for name in (slug, other))
-        using.take_over(session, there, here, frozenset({"aim"}), 3)
+        uses.take_over(session, there, here, frozenset({"aim"}), 3)
     taken, own = draft(studio, other).target, draft(studio, slug).target
     assert taken and own and taken.model_dump_json() == own.model_dump_json()
     assert draft(studio, other).look.strength == 40
     assert walk(studio, other, False) == "1 part of the look of Winter fair" and draft(studio, other).target is None
     with studio.database.session() as session, pytest.raises(InvalidChangeError, match="aims at nothing"):
         here, there = (catalogue.find_series(session, name) for name in (slug, other))
-        using.take_over(session, here, there, frozenset({"aim"}), catalogue.look_of(session, here).revision)
+        uses.take_over(session, here, there, frozenset({"aim"}), catalogue.look_of(session, here).revision)
 
 
 def test_a_look_used_on_frames_of_another_camera_or_kind_says_so() -> None:

@@ -33,16 +33,16 @@ from nuvett.services.lookbook import (
     book,
     book_files,
     book_list,
-    bringing_tables,
     finished,
     health,
+    pair_looks,
     starters,
-    trying,
-    using,
-    working_out,
+    table_import,
+    trials,
+    uses,
 )
-from nuvett.services.lookbook.bringing_tables import Incoming, bring_in_tables
-from nuvett.services.lookbook.working_out import PairFiles
+from nuvett.services.lookbook.pair_looks import PairFiles
+from nuvett.services.lookbook.table_import import Incoming, bring_in_tables
 from nuvett.services.looks import carrying, trims
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.platform.studio import Studio
@@ -62,7 +62,7 @@ def cube(power: float) -> bytes:
 
 def digest_in(studio: Studio, name: str) -> str:
     with studio.database.session() as session:
-        (row,) = (t for t in session.query(models.LookupTable) if t.name == name)
+        (row,) = (t for t in session.query(models.LookupTableRow) if t.name == name)
         return row.file
 
 
@@ -104,13 +104,13 @@ def test_tables_are_brought_in_many_at_once_and_what_is_none_is_named(studio: St
         "huge.cube",
     ]
     assert all(words.endswith(".") for _, words in found.refused)
-    row = bringing_tables.learn_table(studio, digest_in(studio, "no number"))
+    row = table_import.learn_table(studio, digest_in(studio, "no number"))
     assert row is not None and row.state == "refused" and row.problem.startswith(("The table says", "A line of"))
     assert bring_in_tables(studio, [Incoming("no number.cube", no_number)]).made  # may be tried once more
-    ready = bringing_tables.learn_table(studio, digest_in(studio, "Evening"))
+    ready = table_import.learn_table(studio, digest_in(studio, "Evening"))
     assert ready is not None and (ready.state, ready.expects) == ("ready", "srgb") and "middle grey" in ready.words
     with studio.database.session() as session:
-        (entry,) = book_list.entries(session, book_list.Asked(find="Grade"))
+        (entry,) = book_list.entries(session, book_list.BookFilter(find="Grade"))
         assert entry.group == "Brought in" and entry.came_from == "Grade.CLF; Common LUT Format" and not entry.aims
 
 
@@ -120,19 +120,19 @@ def test_a_table_becomes_a_step_that_is_drawn_and_its_log_is_told_before_it_is_s
     bring_in_tables(studio, [Incoming("Camera.cube", write_cube(shown.astype(np.float32), "c").encode())])
     digest = digest_in(studio, "Camera")
     with studio.database.session() as session:
-        (entry,) = book_list.entries(session, book_list.Asked(find="Camera"))
-    bringing_tables.learn_table(studio, digest)
+        (entry,) = book_list.entries(session, book_list.BookFilter(find="Camera"))
+    table_import.learn_table(studio, digest)
     with studio.database.session() as session:
         version = book.version_of(session, entry.id)
         assert version.kept.look.table.expects == "log" and book_list.table_of(session, entry.id) is not None
-        ground = trying.ground_of(session, catalogue.find_series(session, slug))
+        ground = trials.ground_of(session, catalogue.find_series(session, slug))
         assert book.expect(session, book.find_kept(session, entry.id), "srgb") == 2
         with pytest.raises(InvalidChangeError):
             book.expect(session, book.find_kept(session, entry.id), "shoes")
         as_srgb = book.version_of(session, entry.id)
     pictures = []
     for found in (version, as_srgb):
-        aimed = trying.aimed_with(ground, found, Use())
+        aimed = trials.aimed_with(ground, found, Use())
         plan = studio.bench.planner.plan(ground.facts, 0, aimed)
         pictures.append(studio.bench.pictures.drawn(ground.facts[0], plan, 120).astype(int))
         studio.bench.plans.keep(plan)
@@ -151,7 +151,7 @@ def test_a_look_whose_table_is_gone_is_shown_without_it_and_no_file_is_made_with
 ) -> None:
     bring_in_tables(studio, [Incoming("Evening.cube", cube(1.3))])
     with studio.database.session() as session:
-        (entry,) = book_list.entries(session, book_list.Asked(find="Evening"))
+        (entry,) = book_list.entries(session, book_list.BookFilter(find="Evening"))
     use(studio, slug, entry.id)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
@@ -162,12 +162,12 @@ def test_a_look_whose_table_is_gone_is_shown_without_it_and_no_file_is_made_with
     fresh = Studio.of(studio.settings)
     try:
         with fresh.database.session() as session:
-            ground = trying.ground_of(session, catalogue.find_series(session, slug))
-        plan = fresh.bench.planner.plan(ground.facts, 0, trying.drafted(ground))
+            ground = trials.ground_of(session, catalogue.find_series(session, slug))
+        plan = fresh.bench.planner.plan(ground.facts, 0, trials.drafted(ground))
         assert not [o for o in plan.group("look").operations if o.kind == "table"]
         delivering.prepare_delivery(fresh, ordered)
         with fresh.database.session() as session:
-            files = session.get_one(models.Delivery, ordered).files
+            files = session.get_one(models.DeliveryRow, ordered).files
             assert {f.state for f in files} == {"failed"}
             assert files[0].problem == "The lookup table Evening is not kept here; bring it in again."
     finally:
@@ -185,8 +185,8 @@ def test_the_whole_book_goes_into_a_file_and_comes_back_elsewhere(studio: Studio
         text = book_files.book_file(session, studio).model_dump_json().encode()
         one = book_files.look_file(session, studio, kept).model_dump_json().encode()
         wanted = book.version_of(session, kept).kept.model_dump_json()
-        session.query(models.KeptLook).delete()
-        session.query(models.LookupTable).delete()
+        session.query(models.KeptLookRow).delete()
+        session.query(models.LookupTableRow).delete()
     for name in studio.blobs.names():
         if name == sha256(cube(1.2)).hexdigest():
             studio.blobs.remove(name)
@@ -200,7 +200,7 @@ def test_the_whole_book_goes_into_a_file_and_comes_back_elsewhere(studio: Studio
             ("Harbour", "Sea side"),
             ("Harbour 2", "Sea side"),
         ]
-    assert bringing_tables.learn_table(studio, sha256(cube(1.2)).hexdigest()).state == "ready"  # type: ignore[union-attr]
+    assert table_import.learn_table(studio, sha256(cube(1.2)).hexdigest()).state == "ready"  # type: ignore[union-attr]
     without = json.loads(text)
     without["looks"][1]["tables"] = {}
     without["looks"][1]["kept"]["look"]["table"]["table"] = "0" * 64
@@ -223,10 +223,10 @@ def test_tables_are_written_for_a_series_or_for_each_frame_and_say_what_they_can
         frame = catalogue.ready_frames(session, series.id)[1]
         trims.set_trim(session, series, frame, Trim(geometry=Geometry(straighten=2)), 1)
         session.flush()
-        ground, version = trying.ground_of(session, series), book.version_of(session, kept)
+        ground, version = trials.ground_of(session, series), book.version_of(session, kept)
         names = {f.id: f.name for f in catalogue.ready_frames(session, series.id)}
     bench, facts = studio.bench, ground.facts
-    aimed = trying.aimed_with(ground, version, Use())
+    aimed = trials.aimed_with(ground, version, Use())
     text = tables_out.one_table(bench, facts, aimed, TableFormat.CUBE, 17, "Evening")
     assert "even light, the fit of each frame and trims" in text
     assert np.allclose(read_cube(text), compile_plan(bench.planner.shared(facts, aimed), 17), atol=1e-5)
@@ -253,19 +253,19 @@ def pair() -> PairFiles:
 
 
 def test_a_look_worked_out_from_a_pair_is_on_trial_until_it_is_kept(studio: Studio, slug: str, pair: PairFiles) -> None:
-    look_id = working_out.work_out(studio, [pair])
+    look_id = pair_looks.work_out(studio, [pair])
     with studio.database.session() as session:
-        assert not book_list.entries(session, book_list.Asked())
-        assert len(book_list.entries(session, book_list.Asked("trial"))) == 1 == book_list.counts(session).trial
+        assert not book_list.entries(session, book_list.BookFilter())
+        assert len(book_list.entries(session, book_list.BookFilter("trial"))) == 1 == book_list.counts(session).trial
         (shown,) = book_list.pairs_of(session, look_id)
         assert shown.words.startswith("shown alike; ") and studio.blobs.exists(shown.veil)
         found = book_list.found_of(session, look_id)
         assert found is not None and found.residual < 1.5 and 0.01 < found.coverage < 0.4 and len(found.unseen) > 20
         ground, version = (
-            trying.ground_of(session, catalogue.find_series(session, slug)),
+            trials.ground_of(session, catalogue.find_series(session, slug)),
             book.version_of(session, look_id),
         )
-    aimed = trying.aimed_with(ground, version, Use())
+    aimed = trials.aimed_with(ground, version, Use())
     plan = studio.bench.planner.plan(ground.facts, 2, aimed)
     drawn = studio.bench.pictures.drawn(ground.facts[2], plan, 300).astype(int)
     came = studio.bench.sources.view(ground.facts[2].view, 300) / 255
@@ -278,7 +278,7 @@ def test_a_look_worked_out_from_a_pair_is_on_trial_until_it_is_kept(studio: Stud
             book.set_state(row, book.AWAY)
         book.keep_trial(session, row, {"name": "Last year", "group": "Tables"})
         session.flush()
-        assert [e.name for e in book_list.entries(session, book_list.Asked(group="Tables"))] == ["Last year"]
+        assert [e.name for e in book_list.entries(session, book_list.BookFilter(group="Tables"))] == ["Last year"]
         with pytest.raises(InvalidChangeError, match="kept already"):
             book.keep_trial(session, row, {"name": "Again"})
 
@@ -287,12 +287,12 @@ def test_pairs_that_cannot_be_used_are_refused_by_name_and_one_left_on_trial_lea
     studio: Studio, pair: PairFiles
 ) -> None:
     with pytest.raises(PairError, match=r"before\.jpg and other\.jpg: .*same scene"):
-        working_out.work_out(studio, [PairFiles(pair.before, ("other.jpg", FRAMES[3].read_bytes()))])
+        pair_looks.work_out(studio, [PairFiles(pair.before, ("other.jpg", FRAMES[3].read_bytes()))])
     with pytest.raises(FileError, match=r"list\.jpg: "):
-        working_out.work_out(studio, [PairFiles(("list.jpg", b"milk"), pair.after)])
+        pair_looks.work_out(studio, [PairFiles(("list.jpg", b"milk"), pair.after)])
     with pytest.raises(PairError, match="1 to 12 pairs"):
-        working_out.work_out(studio, [])
-    look_id = working_out.work_out(studio, [pair])
+        pair_looks.work_out(studio, [])
+    look_id = pair_looks.work_out(studio, [pair])
     with studio.database.session() as session:
         names = book.delete_kept(session, book.find_kept(session, look_id))
     sweep(studio, names)
@@ -325,8 +325,8 @@ def test_the_health_of_a_look_is_found_on_all_frames_and_what_mends_it_does(stud
     clipped = Look.of(ToneStep(amount=0), ExposureStep(exposure=1.6))
     set_draft(studio, slug, clipped)
     with studio.database.session() as session:
-        ground = trying.ground_of(session, catalogue.find_series(session, slug))
-    aimed = trying.drafted(ground)
+        ground = trials.ground_of(session, catalogue.find_series(session, slug))
+    aimed = trials.drafted(ground)
     found = {one.kind: one for one in health.findings_on(studio.bench, ground.facts, aimed).findings}
     assert set(found) == set(health.KINDS) and found["clipped"].affected and not found["merged"].affected
     assert found["merged"].words == "Colours that were two stay two."
@@ -334,15 +334,15 @@ def test_the_health_of_a_look_is_found_on_all_frames_and_what_mends_it_does(stud
     assert mended is not None and mended.words.endswith("all frames are clean")
     after = health.findings_on(studio.bench, ground.facts, aimed.with_look(mended.look))
     assert not next(one for one in after.findings if one.kind == "clipped").affected
-    short = health.in_short(trying.health_of(studio.bench, ground.facts, [0, 1, 2], aimed), 1)
+    short = health.in_short(trials.health_of(studio.bench, ground.facts, [0, 1, 2], aimed), 1)
     assert "newly clipped" in short
 
 
 def test_health_is_looked_at_some_frames_at_a_time_and_says_how_many(studio: Studio, slug: str) -> None:
     set_draft(studio, slug, Look.of(ExposureStep(exposure=1.4)))
     with studio.database.session() as session:
-        ground = trying.ground_of(session, catalogue.find_series(session, slug))
-    aimed, told = trying.drafted(ground), []
+        ground = trials.ground_of(session, catalogue.find_series(session, slug))
+    aimed, told = trials.drafted(ground), []
     while not told or told[-1][0] < len(ground.facts):
         found = health.findings_on(studio.bench, ground.facts, aimed, 2)
         told.append((found.looked_at, found.frames))
@@ -355,15 +355,15 @@ def test_a_look_suits_the_series_it_was_made_for_better_than_one_far_off(studio:
     own = keep(studio, slug, "Near", USUAL_PARTS)
     with studio.database.session() as session:
         starters.add_starters(session)
-        ground = trying.ground_of(session, catalogue.find_series(session, slug))
-        far = book_list.entries(session, book_list.Asked(find="Ink and paper"))[0].id
+        ground = trials.ground_of(session, catalogue.find_series(session, slug))
+        far = book_list.entries(session, book_list.BookFilter(find="Ink and paper"))[0].id
         versions = [book.version_of(session, found) for found in (own, far)]
     suits = []
     for version in versions:
-        aimed = trying.aimed_with(ground, version, Use())
+        aimed = trials.aimed_with(ground, version, Use())
         weak = replace(aimed, look=aimed.look.model_copy(update={"strength": 0.0}))
         places = range(len(ground.facts))
-        suits.append([trying.suit_on(studio.bench, ground.facts, places, a, aims=True) for a in (aimed, weak)])
+        suits.append([trials.suit_on(studio.bench, ground.facts, places, a, aims=True) for a in (aimed, weak)])
     for full, none in suits:
         assert (full.drift or 0) < (none.drift or 0) and none.bending < 0.1 < full.bending
 
@@ -374,8 +374,8 @@ def test_a_palette_of_the_book_is_laid_into_a_wash_or_aimed_at(studio: Studio, s
         series = catalogue.find_series(session, slug)
         row = palettes.save_palette(session, "Harbour", before.target.palette[:3])
         saved = palettes.palette_of(row)
-        using.lay_palette_as_wash(session, series, saved)
-        using.aim_at_palette(session, series, saved)
+        uses.lay_palette_as_wash(session, series, saved)
+        uses.aim_at_palette(session, series, saved)
     after = draft(studio, slug)
     assert after.look.wash.on and len(after.look.wash.colours) == 3
     assert after.target.palette == saved.colours
@@ -390,14 +390,14 @@ def test_looks_are_shown_side_by_side_as_they_are_drawn_alone(studio: Studio, sl
     kept = keep(studio, slug, "Evening")
     with studio.database.session() as session:
         ground, version = (
-            trying.ground_of(session, catalogue.find_series(session, slug)),
+            trials.ground_of(session, catalogue.find_series(session, slug)),
             book.version_of(session, kept),
         )
     bench, facts = studio.bench, ground.facts
-    aimed = trying.aimed_with(ground, version, Use())
-    plans = trying.plans_under(bench, facts, [0, 2], aimed)
+    aimed = trials.aimed_with(ground, version, Use())
+    plans = trials.plans_under(bench, facts, [0, 2], aimed)
     row = cv2.imdecode(
-        np.frombuffer(trying.row_picture(bench, [(facts[0], plans[0]), (facts[2], plans[1])], (180, 120)), np.uint8),
+        np.frombuffer(trials.row_picture(bench, [(facts[0], plans[0]), (facts[2], plans[1])], (180, 120)), np.uint8),
         cv2.IMREAD_COLOR,
     )[..., ::-1].astype(int)
     assert row.shape == (120, 360, 3)

@@ -15,7 +15,7 @@ from nuvett.services.delivery import deliveries, tables_out
 from nuvett.services.delivery.delivery_choice import trimmed_alone
 from nuvett.services.delivery.delivery_settings import DeliverySettings, Papers
 from nuvett.services.engine.wall import Show, build_wall
-from nuvett.services.lookbook import using
+from nuvett.services.lookbook import uses
 from nuvett.services.looks import carrying
 from nuvett.services.looks.trims_of_many import keep_trim
 from nuvett.services.platform.studio import Studio
@@ -51,7 +51,7 @@ def plans(studio: Studio, slug: str) -> list[str]:
 
 def aim_at_own(studio: Studio, slug: str) -> None:
     with studio.database.session() as session:
-        using.aim_at_own(session, catalogue.find_series(session, slug))
+        uses.aim_at_own(session, catalogue.find_series(session, slug))
 
 
 def test_a_look_made_by_hand_is_measured_without_drift_and_stays_what_it_is_when_a_target_is_read(
@@ -119,15 +119,15 @@ def test_a_look_made_by_hand_is_kept_and_leaves_another_series_its_own_target(
     assert plans(studio, third) == made  # what came from the lookbook is made, too
     with studio.database.session() as session:
         series = catalogue.find_series(session, third)
-        asked = using.meant(studio, third, kept, None, using.Use())
+        asked = uses.meant(studio, third, kept, None, uses.Use())
         frame = frame_facts.series_facts(session, series)[0].id
-        using.carry_kept(session, series, asked, [frame])
+        uses.carry_kept(session, series, asked, [frame])
         assert carrying.versions_followed(session, series)[frame].aimed.target is None
 
 
 def _record(studio: Studio, delivery: uuid.UUID) -> dict[str, list[dict[str, object]]]:
     with studio.database.session() as session:
-        files = session.get_one(models.Delivery, delivery).files
+        files = session.get_one(models.DeliveryRow, delivery).files
         blob = next(f.blob for f in files if f.name.endswith("record.json"))
     found: dict[str, list[dict[str, object]]] = json.loads(studio.blobs.read(blob or ""))
     return found
@@ -155,7 +155,7 @@ def test_frames_with_a_look_by_hand_or_a_trim_alone_are_handed_over_and_told_of(
     steps = [step["title"] for step in look["steps"]]  # type: ignore[attr-defined]
     assert "Exposure" in " ".join(steps) and "Tone" not in steps and not look["palette"]
     with studio.database.session() as session:
-        files = {f.name: f for f in session.get_one(models.Delivery, delivery).files}
+        files = {f.name: f for f in session.get_one(models.DeliveryRow, delivery).files}
         assert [name for name in files if name.endswith(".cube")] == ["tables/look v1.cube"]
         trimmed = next(f for f in files.values() if f.frame_id == frames[1].id)
         assert [o["kind"] for o in trimmed.plan["groups"][0]["operations"]] == ["exposure"]

@@ -10,7 +10,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.ways import OfSetup
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.white import WhiteStep
-from nuvett.services.lookbook import by_light, using
+from nuvett.services.lookbook import by_light, uses
 from nuvett.services.looks import by_setup, carrying, heroes, looks, wall_states
 from nuvett.services.looks.by_setup import Arranged
 from nuvett.services.platform.studio import Studio
@@ -172,10 +172,10 @@ def test_kept_looks_are_ranked_by_set_up_and_one_is_carried_to_its_frames_alone(
     found, problem = by_light.best_suited(studio.bench, first)
     assert not problem and [one.entry.name for one in found] == ["Warm"] and "changes colours" in found[0].words
     assert first.followed == () and 0 < len(first.frames) < 5
-    meant = using.meant(studio, slug, kept, None, Use())
+    meant = uses.meant(studio, slug, kept, None, Use())
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        using.carry_kept(session, series, meant, first.frames)
+        uses.carry_kept(session, series, meant, first.frames)
         session.flush()
         followed = carrying.versions_followed(session, series)
     assert set(followed) == set(first.frames) and setting().followed == ((1, len(first.frames)),)

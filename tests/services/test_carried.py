@@ -102,7 +102,7 @@ def test_a_newer_computation_changes_no_carried_frame_and_is_said(
     assert drawn(studio, carried) == before and stale(studio, carried) == 5
     with studio.database.session() as session:
         assert carrying.carry(session, catalogue.find_series(session, carried)).number == 2
-        versions = session.scalars(select(models.LookVersion).order_by(models.LookVersion.number)).all()
+        versions = session.scalars(select(models.LookVersionRow).order_by(models.LookVersionRow.number)).all()
     assert {version.computation for version in versions} == {COMPUTATION}, "the column's own default was not raised"
 
 
@@ -122,27 +122,27 @@ def test_a_trim_acts_upon_what_was_kept(studio: Studio, carried: str) -> None:
 def test_nothing_is_kept_while_light_is_due_and_twice_is_as_good_as_once(studio: Studio, slug: str) -> None:
     def kept() -> int:
         with studio.database.session() as session:
-            return len(session.scalars(select(models.CarriedPlan)).all())
+            return len(session.scalars(select(models.CarriedPlanRow)).all())
 
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         carrying.carry(session, series)
         key = series.id
-        session.execute(update(models.Series).values(light_due=True))
+        session.execute(update(models.SeriesRow).values(light_due=True))
     carried_plans.keep_carried(studio, key)
     assert kept() == 0
     with studio.database.session() as session:
-        session.execute(update(models.Series).values(light_due=False))
+        session.execute(update(models.SeriesRow).values(light_due=False))
     studio = Studio.of(studio.settings)  # one that does not remember which plans are kept already
     for _ in range(2):
         carried_plans.keep_carried(studio, key)
         assert kept() == 5
     carried_plans.keep_carried(studio, uuid.uuid4())
     with studio.database.session() as session:
-        session.execute(update(models.Plan).values(seen=datetime(2001, 1, 1, tzinfo=UTC)))
+        session.execute(update(models.PlanRow).values(seen=datetime(2001, 1, 1, tzinfo=UTC)))
     assert studio.bench.plans.forget_old() == 0, "carried frames are drawn by them"
     with studio.database.session() as session:
-        session.execute(delete(models.CarriedPlan))
+        session.execute(delete(models.CarriedPlanRow))
     assert studio.bench.plans.forget_old() == 5
     studio.database.close()
 

@@ -31,10 +31,10 @@ def place(studio: Studio, name: str) -> Path:
     return Path(studio.settings.blobs) / name[:2] / name
 
 
-def rows(studio: Studio) -> tuple[list[models.Frame], list[models.DeliveryFile]]:
+def rows(studio: Studio) -> tuple[list[models.FrameRow], list[models.DeliveryFileRow]]:
     with studio.database.session() as session:
-        frames = session.scalars(select(models.Frame).order_by(models.Frame.name)).all()
-        return list(frames), list(session.scalars(select(models.DeliveryFile).order_by(models.DeliveryFile.name)))
+        frames = session.scalars(select(models.FrameRow).order_by(models.FrameRow.name)).all()
+        return list(frames), list(session.scalars(select(models.DeliveryFileRow).order_by(models.DeliveryFileRow.name)))
 
 
 def test_a_damaged_place_is_found_and_mended_by_the_same_bytes(studio: Studio) -> None:
@@ -82,7 +82,7 @@ def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
     def removed_meanwhile(*arguments: object) -> object:
         finished = render(*arguments)  # type: ignore[arg-type]
         with series.database.session() as session:
-            deliveries.remove_delivery(session, session.get_one(models.Delivery, delivery))
+            deliveries.remove_delivery(session, session.get_one(models.DeliveryRow, delivery))
         monkeypatch.setattr(writing, "render_file", render)
         return finished
 

@@ -35,7 +35,7 @@ def slug(studio: Studio) -> str:
         return catalogue.start_series(session, "Shoot").slug
 
 
-def add(studio: Studio, slug: str, *paths: Path) -> list[models.Frame]:
+def add(studio: Studio, slug: str, *paths: Path) -> list[models.FrameRow]:
     """Frames of the series after some more have been added and measured."""
     for path in paths:
         with studio.database.session() as session:
@@ -44,7 +44,7 @@ def add(studio: Studio, slug: str, *paths: Path) -> list[models.Frame]:
     return frames(studio, slug)
 
 
-def frames(studio: Studio, slug: str) -> list[models.Frame]:
+def frames(studio: Studio, slug: str) -> list[models.FrameRow]:
     with studio.database.session() as session:
         return catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
 
@@ -58,7 +58,7 @@ def test_a_raw_file_and_its_jpeg_are_one_frame_whichever_came_first(
     first, then = (raw, JPEG) if raw_first else (JPEG, raw)
     (one,) = add(studio, slug, first)
     with studio.database.session() as session:
-        frame = session.get_one(models.Frame, one.id)
+        frame = session.get_one(models.FrameRow, one.id)
         frame.trim = Trim.of(ExposureStep(exposure=0.5)).model_dump(mode="json")
     (two,) = add(studio, slug, then)
     assert (two.id, two.format, two.domain) == (one.id, "raw", "scene")
@@ -133,10 +133,10 @@ def test_a_raw_frame_is_drawn_as_the_camera_showed_it_or_as_its_light_is(
         kept = developed
     assert np.abs(other.astype(int) - load_rgb(JPEG)).mean() > 15
     with studio.database.session() as session:
-        session.get_one(models.Frame, row.id).format = "jpeg"
+        session.get_one(models.FrameRow, row.id).format = "jpeg"
         session.flush()
         with pytest.raises(InvalidChangeError, match="raw"):
-            companions.choose_development(session, studio, [session.get_one(models.Frame, row.id)], "camera")
+            companions.choose_development(session, studio, [session.get_one(models.FrameRow, row.id)], "camera")
 
 
 def decode_blob(studio: Studio, name: str) -> np.ndarray:
@@ -169,13 +169,13 @@ def test_what_a_known_lens_did_is_undone_in_raw_files_and_can_be_left_or_chosen(
     assert abs(undone.mean() - load_rgb(JPEG)[:30, :40].mean()) < 6
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        frame = session.get_one(models.Frame, rows["a"].id)
+        frame = session.get_one(models.FrameRow, rows["a"].id)
         assert lenses.choose_lens(session, series, frame, lenses.OFF) == 1
         assert lenses.lens_words(frame) == "Tidewrack 35 mm F2: left as it is"
     assert corner().mean() < undone.mean() - 8
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        other = session.get_one(models.Frame, rows["b"].id)
+        other = session.get_one(models.FrameRow, rows["b"].id)
         (found, *_) = lenses.lenses_for(other, "Tidewrack 35")
         other.shot = (other.shot or {}) | {"crop": 1.5}
         assert lenses.choose_lens(session, series, other, found.key) == 1
@@ -201,8 +201,8 @@ def test_fringes_that_a_frame_shows_are_undone_in_it_and_in_those_taken_alike(
     assert lenses.lens_words(rows["a"]) == "Found in the frame: fringes undone"
     with studio.database.session() as session:
         facts = {f.id: f for f in series_facts(session, catalogue.find_series(session, slug))}[rows["a"].id]
-        lenses.work_out_lens(session.get_one(models.Frame, rows["a"].id))
-        kept = lenses.correction_of(session.get_one(models.Frame, rows["a"].id))
+        lenses.work_out_lens(session.get_one(models.FrameRow, rows["a"].id))
+        kept = lenses.correction_of(session.get_one(models.FrameRow, rows["a"].id))
     assert kept == facts.lens, "measured anew, it stays"
     plan = studio.bench.planner.as_came(facts)
     assert plan is not None

@@ -26,7 +26,7 @@ from nuvett.core.plan.compile import compile_plan
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.steps.finish import FinishStep
 from nuvett.core.table.cube import read_cube
-from nuvett.core.thread.growing import Pointed
+from nuvett.core.thread.growth import Pointed
 from nuvett.imaging.encode import Format
 from nuvett.imaging.tables import TableFormat
 from nuvett.services.delivery import deliveries, tables_out
@@ -41,7 +41,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, frame_facts, gathering
 from nuvett.services.series.variants import make_variant
 from nuvett.services.threads import threads
-from nuvett.services.threads.growing import grow
+from nuvett.services.threads.outlines import grow
 from nuvett.store import models
 from tests.conftest import DEMO, drain, load_rgb
 from tests.services.conftest import FRAMES
@@ -89,12 +89,12 @@ def test_a_stopped_delivery_keeps_its_files_and_goes_on(studio: Studio, slug: st
         ordered = delivery.id
     drain(studio)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.DeliveryRow, ordered)
         assert delivery.state == "stopped" and not deliveries.made_files(session, delivery)
         deliveries.resume_delivery(session, studio, delivery)
     drain(studio)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.DeliveryRow, ordered)
         assert delivery.state == "done" and len(deliveries.made_files(session, delivery)) == 5
         with pytest.raises(InvalidChangeError):
             deliveries.stop_delivery(delivery)
@@ -106,9 +106,9 @@ def test_what_is_done_to_a_delivery_suits_how_far_it_is(studio: Studio, slug: st
         carrying.carry(session, series)
         ordered = deliveries.order_delivery(session, studio, series, DeliverySettings(size=64)).id
 
-    def refused(call: Callable[[Session, models.Delivery], object], words: str) -> None:
+    def refused(call: Callable[[Session, models.DeliveryRow], object], words: str) -> None:
         with pytest.raises(InvalidChangeError, match=words), studio.database.session() as session:
-            call(session, session.get_one(models.Delivery, ordered))
+            call(session, session.get_one(models.DeliveryRow, ordered))
 
     refused(lambda s, d: deliveries.resume_delivery(s, studio, d), "Only a stopped")
     refused(lambda s, d: deliveries.retry_failed(s, studio, d), "still being made")
@@ -118,7 +118,7 @@ def test_what_is_done_to_a_delivery_suits_how_far_it_is(studio: Studio, slug: st
     refused(lambda s, d: deliveries.retry_failed(s, studio, d), "were made")
     refused(lambda s, d: deliveries.stop_delivery(d), "over already")
     with studio.database.session() as session:
-        assert session.get_one(models.Delivery, ordered).state == "done"
+        assert session.get_one(models.DeliveryRow, ordered).state == "done"
 
 
 def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_once(
@@ -134,16 +134,16 @@ def test_a_delivery_that_goes_on_while_its_stopped_making_ends_makes_every_file_
         rendered.append(arguments[0])
         if len(rendered) == 1:
             with studio.database.session() as session:
-                deliveries.stop_delivery(session.get_one(models.Delivery, ordered))
+                deliveries.stop_delivery(session.get_one(models.DeliveryRow, ordered))
             time.sleep(0.3)  # the others see that it is stopped, and leave
             with studio.database.session() as session:
-                deliveries.resume_delivery(session, studio, session.get_one(models.Delivery, ordered))
+                deliveries.resume_delivery(session, studio, session.get_one(models.DeliveryRow, ordered))
         return render(*arguments)
 
     monkeypatch.setattr(writing, "render_file", stopped_and_resumed)
     drain(studio)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.DeliveryRow, ordered)
         assert delivery.state == "done" and {file.state for file in delivery.files} == {"done"}
 
 
@@ -163,7 +163,7 @@ def test_a_frame_that_vanished_fails_alone(studio: Studio, slug: str) -> None:
         gathering.remove_frame(session, studio, series, catalogue.ready_frames(session, series.id)[0])
     drain(studio)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.DeliveryRow, ordered)
         assert len(deliveries.made_files(session, delivery)) == 4
         assert [f.state for f in delivery.files].count("failed") == 1
 
@@ -199,7 +199,7 @@ def parcel(studio: Studio, slug: str, settings: DeliverySettings, **credits: str
         ordered = deliveries.order_delivery(session, studio, series, settings).id
     drain(studio)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered)
+        delivery = session.get_one(models.DeliveryRow, ordered)
         assert delivery.state == "done", delivery.state
         return {made.name: studio.blobs.read(made.blob) for made in deliveries.made_files(session, delivery)}
 
@@ -241,7 +241,7 @@ def test_a_size_that_cannot_be_met_is_said_and_the_others_are_made(studio: Studi
         ordered = deliveries.order_delivery(session, studio, series, read_settings({"outputs": outputs})).id
     drain(studio)
     with studio.database.session() as session:
-        files = session.get_one(models.Delivery, ordered).files
+        files = session.get_one(models.DeliveryRow, ordered).files
         assert [f.state for f in files] == ["failed", "done"] * 5
         assert files[0].problem == "It does not fit into 10 kB: allow more, or fewer pixels."
 

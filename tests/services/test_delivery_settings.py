@@ -28,7 +28,7 @@ def test_the_same_is_made_again_with_newer_looks_and_settings_are_kept_for_anoth
     first = parcel(studio, slug, settings)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        delivery = session.get_one(models.Delivery, progress_of(session, series)[0].id)
+        delivery = session.get_one(models.DeliveryRow, progress_of(session, series)[0].id)
         looks.change_look(session, series, Look.of(strength=40), catalogue.look_of(session, series).revision)
         carrying.carry(session, series)
         again = deliveries.order_again(session, studio, series, delivery).id
@@ -36,7 +36,7 @@ def test_the_same_is_made_again_with_newer_looks_and_settings_are_kept_for_anoth
         kept_settings.keep_settings(session, "For the web", settings)
     drain(studio)
     with studio.database.session() as session:
-        newer = deliveries.made_files(session, session.get_one(models.Delivery, again))
+        newer = deliveries.made_files(session, session.get_one(models.DeliveryRow, again))
         assert [made.name for made in newer] == [name.replace("v1", "v2") for name in first]
         assert studio.blobs.read(newer[0].blob) != next(iter(first.values()))
         assert [row.name for row in kept_settings.kept_settings(session)] == ["For the web"]
@@ -65,7 +65,7 @@ def test_what_was_chosen_is_chosen_when_it_is_made_again_and_progress_is_each_de
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         assert {one.state for one in progress_of(session, series)} == {"done"}
-        again = deliveries.order_again(session, studio, series, session.get_one(models.Delivery, some.id))
+        again = deliveries.order_again(session, studio, series, session.get_one(models.DeliveryRow, some.id))
         assert sorted(file.name for file in again.files) == ["AT-0101.jpg", "AT-0103.jpg"]
         assert next(iter(progress_of(session, series))).counts == {"waiting": 2}
 

@@ -46,7 +46,7 @@ def test_a_deleted_series_is_out_of_sight_and_comes_back_as_it_was(studio: Studi
         filing.delete_series(session, series)
     drain(studio)
     with studio.database.session() as session:
-        assert session.get_one(models.Delivery, running).state == "stopped"
+        assert session.get_one(models.DeliveryRow, running).state == "stopped"
         assert catalogue.list_series(session) == []
         with pytest.raises(NotFoundError):
             catalogue.find_series(session, carried)
@@ -67,12 +67,12 @@ def test_a_series_whose_time_is_over_is_removed_in_the_background_and_its_files_
     with studio.database.session() as session:
         series = catalogue.find_series(session, carried)
         filing.purge_series(studio, series.id)
-    assert count(studio, models.Series) == 1, "one that is not in the bin stays"
+    assert count(studio, models.SeriesRow) == 1, "one that is not in the bin stays"
     with studio.database.session() as session:
         series = catalogue.find_series(session, carried)
         filing.delete_series(session, series)
         filing.purge_series(studio, series.id)
-    assert count(studio, models.Series) == 1, "nor one whose time is not over"
+    assert count(studio, models.SeriesRow) == 1, "nor one whose time is not over"
     with studio.database.session() as session:
         row = catalogue.find_series(session, carried, in_bin=True)
         assert row.deleted
@@ -81,7 +81,7 @@ def test_a_series_whose_time_is_over_is_removed_in_the_background_and_its_files_
         assert filing.in_bin(session) == []
         filing.queue_outdated(session, studio)
     drain(studio)
-    assert count(studio, models.Series) == count(studio, models.Frame) == 0 and not studio.blobs.names()
+    assert count(studio, models.SeriesRow) == count(studio, models.FrameRow) == 0 and not studio.blobs.names()
     assert {one.name for one in Quarantine(studio.blobs).held()} == files
 
 
@@ -99,12 +99,12 @@ def test_a_duplicate_stands_by_itself_and_shares_its_files(studio: Studio, carri
             assert set(followed) == {frame.id for frame in facts}
             plans.append([(f.original, f.trim, f.even, followed[f.id].aimed.look, f.first == f.id) for f in facts])
         assert plans[0] == plans[1] and len(plans[0]) == 6
-        hero = session.get_one(models.Frame, twin.hero_id)
+        hero = session.get_one(models.FrameRow, twin.hero_id)
         assert hero.series_id == twin.id and hero.name == "AT-0102"
         filing.delete_series(session, first)
         filing.remove_for_good(session, studio, first)
     drain(studio)
-    assert studio.blobs.names() == files and count(studio, models.Frame) == 6
+    assert studio.blobs.names() == files and count(studio, models.FrameRow) == 6
     with studio.database.session() as session:
         carrying.carry(session, catalogue.find_series(session, "winter-fair-copy"))
 

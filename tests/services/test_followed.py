@@ -14,7 +14,7 @@ from nuvett.services.series import catalogue, gathering, lighting
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.shelf import filing
 from nuvett.services.threads import following, threads
-from nuvett.services.threads.asking import answer, questions_of
+from nuvett.services.threads.questions import answer, questions_of
 from nuvett.services.threads.threads import Thread
 from nuvett.store import models
 from tests.conftest import DEMO, drain
@@ -92,13 +92,15 @@ def test_what_is_answered_is_kept_undone_and_never_asked_again(
     follow(studio, slug)
     assert only(studio, slug, made).places.keys() == {frame_named(studio, slug, "AT-0101")}
     first, second, third = asked(studio, slug)
-    assert len(asked(studio, slug)) == following.MOST_QUESTIONS
+    assert len(asked(studio, slug)) == following.MAX_QUESTIONS
     answer(studio, slug, (made, first), "no")
     answer(studio, slug, (made, second), "skip")
     with opened(studio, slug) as (session, _):
         twin = filing.duplicate_series(session, slug)
         assert [one.thread for one in questions_of(session, twin.id)] != [made], "a copy asks of its own thread"
-        states = select(models.ThreadQuestion.state).join(models.Thread).where(models.Thread.series_id == twin.id)
+        states = (
+            select(models.ThreadQuestionRow.state).join(models.ThreadRow).where(models.ThreadRow.series_id == twin.id)
+        )
         assert sorted(session.scalars(states)) == ["asked", "no", "skipped"]
     answer(studio, slug, (made, third), "yes")
     place = only(studio, slug, made).places[third]
@@ -145,7 +147,7 @@ def test_nothing_is_kept_by_a_search_that_was_overtaken(
         assert series.follow_due, "the screen waits for what looks again"
     follow(studio, slug)
     with opened(studio, slug) as (session, _):
-        assert session.get_one(models.Thread, made).followed, "and it is looked for anew"
+        assert session.get_one(models.ThreadRow, made).followed, "and it is looked for anew"
 
 
 def test_another_outline_finds_anew_and_what_was_found_by_the_one_before_goes(
@@ -225,8 +227,8 @@ def test_a_series_that_is_gone_empty_or_given_up_is_left_alone(studio: Studio, s
         own = empty.id
     following.give_up(studio, own)
     with studio.database.session() as session:
-        assert not session.get_one(models.Series, own).follow_due
-        session.execute(update(models.Frame).values(faces_followed=True))
+        assert not session.get_one(models.SeriesRow, own).follow_due
+        session.execute(update(models.FrameRow).values(faces_followed=True))
         following.queue_if_due(session, studio, own)
         facts = series_facts(session, catalogue.find_series(session, slug))
-        assert len(facts) == 5 and session.scalar(select(models.ThreadQuestion)) is None
+        assert len(facts) == 5 and session.scalar(select(models.ThreadQuestionRow)) is None

@@ -40,22 +40,22 @@ def frames(studio: Studio, slug: str) -> list[uuid.UUID]:
 
 def trim(studio: Studio, frame: uuid.UUID, own: Trim) -> None:
     with studio.database.session() as session:
-        keep_trim(session, session.get_one(models.Frame, frame), own, "")
+        keep_trim(session, session.get_one(models.FrameRow, frame), own, "")
 
 
-def take(studio: Studio, slug: str, frame: uuid.UUID) -> models.Reference:
+def take(studio: Studio, slug: str, frame: uuid.UUID) -> models.ReferenceRow:
     heroes.take_finished(studio, slug, frame)
     drain(studio)
     return newest(studio, slug)
 
 
-def newest(studio: Studio, slug: str) -> models.Reference:
+def newest(studio: Studio, slug: str) -> models.ReferenceRow:
     with studio.database.session() as session:
         rows = kept_references.ready_references(session, catalogue.find_series(session, slug).id)
         return rows[-1]
 
 
-def standing(studio: Studio, slug: str) -> heroes.Standing:
+def standing(studio: Studio, slug: str) -> heroes.HeroStanding:
     with studio.database.session() as session:
         (found,) = heroes.standings(session, catalogue.find_series(session, slug)).values()
         return found
@@ -117,7 +117,7 @@ def test_work_on_the_hero_is_noticed_and_renewed_in_one_step_that_undo_takes_bac
     first = take(studio, bare, hero)
     with studio.database.session() as session:
         series = catalogue.find_series(session, bare)
-        row = session.get_one(models.Reference, first.id)
+        row = session.get_one(models.ReferenceRow, first.id)
         with reading_history.recorded(session, series, "Sampled"):
             part = Sampling(patches=(Patch.rectangle(0, 0, 0.5, 1),))
             kept_references.set_reading(row, kept_references.measure_sampling(studio, row.proxy or "", part))
@@ -152,7 +152,7 @@ def test_a_hero_that_is_gone_leaves_its_reference_as_it_was_read(studio: Studio,
     row = take(studio, bare, hero)
     target = draft(studio, bare).target_key
     with studio.database.session() as session:
-        remove_frame(session, studio, catalogue.find_series(session, bare), session.get_one(models.Frame, hero))
+        remove_frame(session, studio, catalogue.find_series(session, bare), session.get_one(models.FrameRow, hero))
     assert "taken out" in standing(studio, bare).words
     with pytest.raises(InvalidChangeError, match="taken out"):
         heroes.renew_finished(studio, bare, row.id)

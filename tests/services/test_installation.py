@@ -25,9 +25,9 @@ from tests.services.conftest import Opener
 FRAME = DEMO / "frames" / "AT-0101.jpg"
 
 
-def frame_of(studio: Studio) -> models.Frame:
+def frame_of(studio: Studio) -> models.FrameRow:
     with studio.database.session() as session:
-        return session.scalars(select(models.Frame)).one()
+        return session.scalars(select(models.FrameRow)).one()
 
 
 def files(folder: Path) -> dict[Path, bytes]:
@@ -55,7 +55,7 @@ def test_a_new_or_another_database_is_refused_before_anything_is_changed(
         open_installation(fresh(tmp_path / "blobs"))
     with other.database.session() as session:
         series = catalogue.start_series(session, "Elsewhere")
-        session.add(models.Frame(series_id=series.id, position=1, name="x", original="0" * 64, bytes=1))
+        session.add(models.FrameRow(series_id=series.id, position=1, name="x", original="0" * 64, bytes=1))
     strange = Studio.of(other.settings.model_copy(update={"blobs": str(tmp_path / "blobs")}))
     assert not recognise(strange), "a store that holds nothing of what is used is not given the identity"
     strange.database.close()
@@ -69,7 +69,7 @@ def test_a_store_that_comes_late_is_absent_and_all_goes_on_when_it_is_back(own: 
     frame = frame_of(own)
     (tmp_path / "blobs").rename(tmp_path / "away")
     with own.database.session() as session:
-        waiting = session.get_one(models.Frame, frame.id)
+        waiting = session.get_one(models.FrameRow, frame.id)
         checkup.queue_anew(session, own, waiting)
     with pytest.raises(AssertionError, match="rest"):
         drain(own)  # it waits, and is tried again
@@ -153,7 +153,7 @@ def test_a_sweep_waits_for_whoever_keeps_a_blob_and_then_leaves_it(own: Studio) 
         thread.join(0.5)
         assert thread.is_alive(), "the lock is held"
         series = catalogue.start_series(session, "Another")
-        session.add(models.Frame(series_id=series.id, position=1, name="x", original=name, bytes=size))
+        session.add(models.FrameRow(series_id=series.id, position=1, name="x", original=name, bytes=size))
     thread.join(20)
     assert swept == [0] and own.blobs.is_whole(name)
 
@@ -172,12 +172,12 @@ def test_files_of_others_and_files_being_written_are_left_alone(own: Studio, tmp
 
 def test_a_table_whose_file_is_gone_is_named_and_refused(own: Studio) -> None:
     with own.database.session() as session:
-        session.add(models.LookupTable(file="0" * 64, name="Old stock", state="ready"))
+        session.add(models.LookupTableRow(file="0" * 64, name="Old stock", state="ready"))
     found = checkup.check(own)
     assert found.words == ["Lookup table Old stock: its file 000000000000 is missing or damaged"]
     checkup.mend(own, found)
     with own.database.session() as session:
-        assert session.get_one(models.LookupTable, "0" * 64).state == "refused"
+        assert session.get_one(models.LookupTableRow, "0" * 64).state == "refused"
 
 
 def test_two_first_starts_at_once_make_one_installation(fresh: Opener, tmp_path: Path) -> None:

@@ -21,7 +21,7 @@ from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import DeliverySettings
 from nuvett.services.engine.facts import Facts
 from nuvett.services.engine.wall import Show, build_wall, choose_proofs
-from nuvett.services.lookbook import using
+from nuvett.services.lookbook import uses
 from nuvett.services.looks import carrying, looks, trims
 from nuvett.services.platform import history, incoming
 from nuvett.services.platform.studio import Studio
@@ -35,7 +35,7 @@ from tests.services.books import carry_now
 from tests.services.conftest import FRAMES
 
 
-def rows(studio: Studio, slug: str) -> list[models.Frame]:
+def rows(studio: Studio, slug: str) -> list[models.FrameRow]:
     with studio.database.session() as session:
         return catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
 
@@ -54,7 +54,7 @@ def test_a_refused_file_says_why_and_nothing_else_is_lost(studio: Studio, slug: 
         gathering.add_frame(session, studio, series, "../../etc/shopping list.jpg", io.BytesIO(b"milk, bread"))
     drain(studio)
     with studio.database.session() as session:
-        refused = session.scalars(select(models.Frame).where(models.Frame.state == "refused")).one()
+        refused = session.scalars(select(models.FrameRow).where(models.FrameRow.state == "refused")).one()
         assert refused.name == "shopping list" and "not a picture" in refused.problem
     assert len(rows(studio, slug)) == 5
     assert all(f.even for f in rows(studio, slug))
@@ -64,9 +64,9 @@ def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Stu
     frames = rows(studio, slug)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        setups.begin_setup(session, series, session.get_one(models.Frame, frames[2].id))
+        setups.begin_setup(session, series, session.get_one(models.FrameRow, frames[2].id))
         with pytest.raises(InvalidChangeError):
-            setups.begin_setup(session, series, session.get_one(models.Frame, frames[2].id))
+            setups.begin_setup(session, series, session.get_one(models.FrameRow, frames[2].id))
         gathering.add_file(session, studio, series, DEMO / "frames" / "AT-0109.jpg")
     drain(studio)
     after = rows(studio, slug)
@@ -75,7 +75,7 @@ def test_set_ups_can_be_split_joined_and_keep_that_when_more_arrives(studio: Stu
     assert after[2].even == {**(after[2].even or {}), "exposure": 0.0}  # alone in its set-up: left as it is
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        setups.join_setup(session, series, session.get_one(models.Frame, after[2].id))
+        setups.join_setup(session, series, session.get_one(models.FrameRow, after[2].id))
         assert [s.name for s in series.setups] == ["Set-up 1", "Set-up 2"]
 
 
@@ -98,7 +98,7 @@ def test_the_look_is_carried_revised_and_never_stacked(studio: Studio, slug: str
         assert {f.follows_id for f in catalogue.ready_frames(session, series.id)} == {second.id}
 
 
-def _plans(studio: Studio, session, series: models.Series) -> list[str]:  # type: ignore[no-untyped-def]
+def _plans(studio: Studio, session, series: models.SeriesRow) -> list[str]:  # type: ignore[no-untyped-def]
     facts, followed = frame_facts.series_facts(session, series), carrying.versions_followed(session, series)
     return [studio.bench.planner.plan(facts, i, followed[f.id].aimed).key for i, f in enumerate(facts)]
 
@@ -200,9 +200,9 @@ def test_deleting_a_series_leaves_no_orphan_and_spares_what_others_use(studio: S
         filing.remove_for_good(session, studio, series)
     drain(studio)
     with studio.database.session() as session:
-        frame = session.scalars(select(models.Frame)).one()
+        frame = session.scalars(select(models.FrameRow)).one()
         assert studio.blobs.names() == {frame.original, frame.view, frame.sample, frame.points}
-        assert session.scalar(select(func.count()).select_from(models.History)) == 0
+        assert session.scalar(select(func.count()).select_from(models.HistoryRow)) == 0
         with pytest.raises(NotFoundError):
             catalogue.find_series(session, slug)
 
@@ -212,8 +212,8 @@ def test_the_demo_loads_once(studio: Studio) -> None:
         first = load_demo(session, studio).id
     with studio.database.session() as session:
         assert load_demo(session, studio).id == first
-        assert session.scalar(select(func.count()).select_from(models.Frame)) == 36
-        assert session.scalar(select(func.count()).select_from(models.Reference)) == 4
+        assert session.scalar(select(func.count()).select_from(models.FrameRow)) == 36
+        assert session.scalar(select(func.count()).select_from(models.ReferenceRow)) == 4
 
 
 def test_a_series_takes_no_more_frames_than_the_installation_allows(studio: Studio) -> None:
@@ -222,7 +222,7 @@ def test_a_series_takes_no_more_frames_than_the_installation_allows(studio: Stud
         for n in range(studio.settings.series_frames + 1):
             gathering.add_frame(session, studio, series, "a.jpg", io.BytesIO(b"%d" % n))
     with studio.database.session() as session:
-        assert session.scalar(select(func.count()).select_from(models.Frame)) == 0
+        assert session.scalar(select(func.count()).select_from(models.FrameRow)) == 0
 
 
 @pytest.mark.parametrize("title", ["", "   ", "x" * 200])
@@ -276,18 +276,18 @@ def test_looks_are_taken_over_whole_or_by_part_as_one_step_that_can_be_undone(st
             looks.change_look(session, source, Look(strength=strength), catalogue.look_of(session, source).revision)
         grained = Look(strength=60, finish=FinishStep(grain=30))
         looks.change_look(session, source, grained, catalogue.look_of(session, source).revision)
-        using.take_over(session, other, source, frozenset({"finish"}), 1)
+        uses.take_over(session, other, source, frozenset({"finish"}), 1)
         assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
         with pytest.raises(ConflictError):
-            using.take_over(session, other, source, None, 1)
-        using.take_over(session, other, source, None, 2)
+            uses.take_over(session, other, source, None, 1)
+        uses.take_over(session, other, source, None, 2)
         row = catalogue.look_of(session, other)
         assert Look.model_validate(row.draft) == grained
         assert history.steps(session, f"look:{row.id}")[0].words == "Look of Winter fair"
         looks.walk_look(session, other, forward=False)
         assert Look.model_validate(catalogue.look_of(session, other).draft) == Look(finish=FinishStep(grain=30))
         with pytest.raises(InvalidChangeError):
-            using.take_over(session, other, other, None, 4)
+            uses.take_over(session, other, other, None, 4)
 
 
 def test_proofs_are_chosen_and_proposed_again(studio: Studio, slug: str) -> None:
@@ -328,7 +328,7 @@ def test_a_target_renewed_while_a_look_is_carried_waits_and_leaves_the_new_versi
         renewed.result(30)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        version = session.get_one(models.LookVersion, carried)
+        version = session.get_one(models.LookVersionRow, carried)
         newest = targets.latest_target(session, series.id)
         assert newest is not None and newest.id != version.target_id
         assert {f.number for f in carrying.versions_followed(session, series).values()} == {version.number}

@@ -70,7 +70,7 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
         frame.state = reference.state = "waiting"
         session.flush()
         first = delivery.files[0]
-        session.execute(update(models.SetUp).values(light_key=""))
+        session.execute(update(models.SetUpRow).values(light_key=""))
         series.wall_asked = "draft"
         due = {
             queue.INGEST_FRAME: frame.id,
@@ -134,7 +134,7 @@ def test_of_two_files_that_end_together_one_finishes_the_delivery(studio: Studio
     for file in files[2:]:
         delivering.give_up_file(studio, file)
     with studio.database.session() as session:
-        first = session.get_one(models.DeliveryFile, files[0])
+        first = session.get_one(models.DeliveryFileRow, files[0])
         delivering._ended(session, studio, first, state="failed", problem="x")
         other = threading.Thread(target=delivering.give_up_file, args=(studio, files[1]))
         other.start()

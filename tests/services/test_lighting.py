@@ -31,7 +31,7 @@ def add(studio: Studio, slug: str, *paths: Path) -> None:
     drain(studio)
 
 
-def lights(studio: Studio, slug: str) -> list[tuple[models.Frame, EvenLight]]:
+def lights(studio: Studio, slug: str) -> list[tuple[models.FrameRow, EvenLight]]:
     with studio.database.session() as session:
         frames = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)
         return [(frame, EvenLight.model_validate(frame.even)) for frame in frames]
@@ -79,7 +79,7 @@ def test_a_frame_that_joins_redoes_its_own_set_up_alone(studio: Studio, slug: st
     assert first != second
     sentinel = EvenLight(base="untouched since").model_dump(mode="json")
     with studio.database.session() as session:
-        session.execute(update(models.Frame).values(even=sentinel))
+        session.execute(update(models.FrameRow).values(even=sentinel))
     add(studio, slug, DEMO / "frames" / "AT-0103.jpg")
     bases = {(frame.setup_id, light.base == "untouched since") for frame, light in lights(studio, slug)}
     assert bases == {(first, False), (second, True)}
@@ -100,7 +100,7 @@ def test_another_set_ups_base_or_none_can_be_taken(studio: Studio, slug: str) ->
     def choose(index: int, choice: str) -> EvenLight:
         with studio.database.session() as session:
             series = catalogue.find_series(session, slug)
-            frame = session.get_one(models.Frame, frames[index].id)
+            frame = session.get_one(models.FrameRow, frames[index].id)
             lighting.choose_base(session, studio, series, frame, choice)
         drain(studio)
         return lights(studio, slug)[index][1]
@@ -111,7 +111,7 @@ def test_another_set_ups_base_or_none_can_be_taken(studio: Studio, slug: str) ->
     assert choose(1, "own").base == "the middle of its set-up"
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        frame = session.get_one(models.Frame, frames[0].id)
+        frame = session.get_one(models.FrameRow, frames[0].id)
         for choice, error in (("?", InvalidChangeError), (str(frame.id), NotFoundError)):
             with pytest.raises(error):
                 lighting.choose_base(session, studio, series, frame, choice)
@@ -124,8 +124,8 @@ def test_frames_of_an_earlier_version_get_their_points_when_light_is_evened(stud
     add(studio, slug, *(DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2)))
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        session.execute(update(models.Frame).values(points=None, even=None))
-        session.execute(update(models.SetUp).values(light_key=""))
+        session.execute(update(models.FrameRow).values(points=None, even=None))
+        session.execute(update(models.SetUpRow).values(light_key=""))
         lighting.let_light_be_evened(session, studio, series.id)
     drain(studio)
     assert all(frame.points for frame, _ in lights(studio, slug))
@@ -154,5 +154,5 @@ def test_places_that_light_stands_on_are_those_that_the_set_up_shows_too(studio:
     assert np.median(here[:, 0]) > 0.55 and here[:, 0].min() > 0.33
     assert np.median(there[:, 0]) < 0.45 and there[:, 0].max() < 0.67
     with studio.database.session() as session:
-        session.get_one(models.Frame, first).points = None
+        session.get_one(models.FrameRow, first).points = None
     assert len(lighting.shared_places(studio, series_id, first)) == 0

@@ -18,24 +18,24 @@ from nuvett.services.looks.carrying import Carried
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import reading_history, targets
 from nuvett.services.series import arranging, catalogue
-from nuvett.services.threads import asking, threads
+from nuvett.services.threads import questions, threads
 from nuvett.store import models
 from tests.services.books import set_draft
 
-Change = Callable[[Session, Studio, models.Series], object]
+Change = Callable[[Session, Studio, models.SeriesRow], object]
 
 
-def arrange(session: Session, studio: Studio, series: models.Series) -> None:
+def arrange(session: Session, studio: Studio, series: models.SeriesRow) -> None:
     with arranging.arranged(session, studio, series, "joined"):
         pass
 
 
-def read(session: Session, _: Studio, series: models.Series) -> None:
+def read(session: Session, _: Studio, series: models.SeriesRow) -> None:
     with reading_history.recorded(session, series, "weighed"):
         pass
 
 
-def first(session: Session, series: models.Series) -> models.Frame:
+def first(session: Session, series: models.SeriesRow) -> models.FrameRow:
     return catalogue.ready_frames(session, series.id)[0]
 
 
@@ -54,7 +54,7 @@ OF_SERIES: dict[str, Change] = {
     "thread renamed": lambda s, t, series: threads.change_thread(s, series, NOBODY, name="jug"),
     "thread dropped": lambda s, t, series: threads.drop_thread(s, t, series, NOBODY),
     "place left out": lambda s, t, series: threads.keep_place(s, t, series, (NOBODY, NOBODY), None),
-    "question refused": lambda s, t, series: asking._refuse(s, series, (NOBODY, NOBODY), "no"),
+    "question refused": lambda s, t, series: questions._refuse(s, series, (NOBODY, NOBODY), "no"),
     "threads undone": lambda s, t, series: threads.walk_threads(s, t, series, False),
 }
 OF_LOOK: dict[str, Change] = {
@@ -70,7 +70,7 @@ OF_FRAME: dict[str, Change] = {
 }
 
 
-def is_held(studio: Studio, kind: type[models.Series | models.Look | models.Frame], row: uuid.UUID) -> bool:
+def is_held(studio: Studio, kind: type[models.SeriesRow | models.LookRow | models.FrameRow], row: uuid.UUID) -> bool:
     """Whether a row is locked against every other change; what merely points to it, or changes a number, is none."""
     query = select(kind.id).where(kind.id == row).with_for_update(nowait=True, read=True, key_share=True)
     try:
@@ -81,14 +81,16 @@ def is_held(studio: Studio, kind: type[models.Series | models.Look | models.Fram
     return False
 
 
-def held_by(studio: Studio, slug: str, change: Change, kind: type[models.Series | models.Look | models.Frame]) -> bool:
+def held_by(
+    studio: Studio, slug: str, change: Change, kind: type[models.SeriesRow | models.LookRow | models.FrameRow]
+) -> bool:
     set_draft(studio, slug, Look())
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
         row = {
-            models.Series: series.id,
-            models.Look: catalogue.look_of(session, series).id,
-            models.Frame: first(session, series).id,
+            models.SeriesRow: series.id,
+            models.LookRow: catalogue.look_of(session, series).id,
+            models.FrameRow: first(session, series).id,
         }[kind]
         assert not is_held(studio, kind, row)
         with suppress(NuvettError):
@@ -100,14 +102,14 @@ def held_by(studio: Studio, slug: str, change: Change, kind: type[models.Series 
 
 @pytest.mark.parametrize("name", OF_SERIES)
 def test_a_change_of_a_series_holds_it(studio: Studio, slug: str, name: str) -> None:
-    assert held_by(studio, slug, OF_SERIES[name], models.Series)
+    assert held_by(studio, slug, OF_SERIES[name], models.SeriesRow)
 
 
 @pytest.mark.parametrize("name", OF_LOOK)
 def test_a_change_of_a_look_holds_it(studio: Studio, slug: str, name: str) -> None:
-    assert held_by(studio, slug, OF_LOOK[name], models.Look)
+    assert held_by(studio, slug, OF_LOOK[name], models.LookRow)
 
 
 @pytest.mark.parametrize("name", OF_FRAME)
 def test_a_change_of_a_trim_holds_its_frame(studio: Studio, slug: str, name: str) -> None:
-    assert held_by(studio, slug, OF_FRAME[name], models.Frame)
+    assert held_by(studio, slug, OF_FRAME[name], models.FrameRow)

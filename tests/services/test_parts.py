@@ -24,13 +24,13 @@ def keep(studio: Studio, slug: str, name: str) -> str:
         series = catalogue.find_series(session, slug)
         row = series.references[0]
         with reading_history.recorded(session, series, "A part kept"):
-            return parts.keep_part(session.get_one(models.Reference, row.id), name)
+            return parts.keep_part(session.get_one(models.ReferenceRow, row.id), name)
 
 
 def sample_only(studio: Studio, slug: str, box: tuple[float, float, float, float]) -> None:
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        row = session.get_one(models.Reference, series.references[0].id)
+        row = session.get_one(models.ReferenceRow, series.references[0].id)
         sampling = Sampling(patches=(Patch.rectangle(*box),))
         with reading_history.recorded(session, series, "Sampled"):
             kept_references.set_reading(row, kept_references.measure_sampling(studio, row.proxy or "", sampling))
@@ -91,7 +91,7 @@ def test_a_part_that_goes_leaves_the_area_without_it_and_undo_brings_both_back(s
     before = keys(studio, slug)
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
-        row = session.get_one(models.Reference, series.references[0].id)
+        row = session.get_one(models.ReferenceRow, series.references[0].id)
         with reading_history.recorded(session, series, "A part taken away"):
             assert parts.drop_part(row, key) == "corner"
     target = draft(studio, slug).target

@@ -42,7 +42,7 @@ def order(studio: Studio, slug: str, settings: DeliverySettings) -> uuid.UUID:
 
 def files_of(studio: Studio, delivery: uuid.UUID) -> list[tuple[str, str, str]]:
     with studio.database.session() as session:
-        rows = session.get_one(models.Delivery, delivery).files
+        rows = session.get_one(models.DeliveryRow, delivery).files
         return [(row.name, row.state, row.problem) for row in rows]
 
 
@@ -72,7 +72,7 @@ def test_a_folder_that_was_handed_over_into_is_not_watched_later(here: Studio, s
             with pytest.raises(InvalidChangeError, match="handed over"):
                 watching.watch(session, here, series, folder, carries=False)
         watching.watch(session, here, series, "client 2", carries=False)
-        deliveries.remove_delivery(session, session.get_one(models.Delivery, delivery))
+        deliveries.remove_delivery(session, session.get_one(models.DeliveryRow, delivery))
         watching.watch(session, here, series, "client", carries=False)
 
 

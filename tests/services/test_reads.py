@@ -40,7 +40,7 @@ def slug(studio: Studio) -> str:
     return made
 
 
-def resample(session: Session, studio: Studio, series: models.Series, given: Sampling) -> None:
+def resample(session: Session, studio: Studio, series: models.SeriesRow, given: Sampling) -> None:
     row = series.references[0]
     with reading_history.recorded(session, series, "Patch added"):
         kept_references.set_reading(row, kept_references.measure_sampling(studio, row.proxy or "", given))

@@ -23,7 +23,9 @@ def made(studio: Studio, frames: int = 2) -> uuid.UUID:
     with studio.database.session() as session:
         series = start_series(session, "Winter fair")
         for place in range(frames):
-            row = models.Frame(series_id=series.id, position=place, name=f"{place}.jpg", original=f"{place}", bytes=1)
+            row = models.FrameRow(
+                series_id=series.id, position=place, name=f"{place}.jpg", original=f"{place}", bytes=1
+            )
             row.state = "ready"
             session.add(row)
         return series.id
@@ -31,16 +33,16 @@ def made(studio: Studio, frames: int = 2) -> uuid.UUID:
 
 def facts_now(studio: Studio, series: uuid.UUID) -> Facts:
     with studio.database.session() as session:
-        return series_facts(session, session.get_one(models.Series, series))
+        return series_facts(session, session.get_one(models.SeriesRow, series))
 
 
-def first(session: Session) -> models.Frame:
-    return session.query(models.Frame).order_by(models.Frame.position).all()[0]
+def first(session: Session) -> models.FrameRow:
+    return session.query(models.FrameRow).order_by(models.FrameRow.position).all()[0]
 
 
 def evened(session: Session) -> None:
     even: Json = EvenLight(gains=(2, 1, 1)).model_dump(mode="json")
-    session.execute(update(models.Frame).values(even=even))  # also where no object of ours is touched
+    session.execute(update(models.FrameRow).values(even=even))  # also where no object of ours is touched
 
 
 def trimmed(session: Session) -> None:
@@ -52,29 +54,31 @@ def named(session: Session) -> None:
 
 
 def followed(session: Session) -> None:
-    look = session.query(models.Look).one()
-    version = models.LookVersion(look_id=look.id, number=1, document=look.draft)
+    look = session.query(models.LookRow).one()
+    version = models.LookVersionRow(look_id=look.id, number=1, document=look.draft)
     session.add(version)
     session.flush()
-    session.execute(update(models.Frame).values(follows_id=version.id))
+    session.execute(update(models.FrameRow).values(follows_id=version.id))
 
 
 def hero(session: Session) -> None:
-    session.query(models.Series).one().hero_id = first(session).id
+    session.query(models.SeriesRow).one().hero_id = first(session).id
 
 
 def held(session: Session) -> None:
-    row = models.Thread(series_id=first(session).series_id, position=1, name="jug", goal={"kind": "frames"}, within=1.0)
+    row = models.ThreadRow(
+        series_id=first(session).series_id, position=1, name="jug", goal={"kind": "frames"}, within=1.0
+    )
     session.add(row)
 
 
 def carried(session: Session) -> None:
     frame = first(session)
-    look = session.query(models.Look).one()
-    version = models.LookVersion(look_id=look.id, number=1, document=look.draft)
+    look = session.query(models.LookRow).one()
+    version = models.LookVersionRow(look_id=look.id, number=1, document=look.draft)
     session.add(version)
     session.flush()
-    session.add(models.CarriedPlan(frame_id=frame.id, version_id=version.id, key="k", basis="b"))
+    session.add(models.CarriedPlanRow(frame_id=frame.id, version_id=version.id, key="k", basis="b"))
 
 
 def gone(session: Session) -> None:
@@ -99,7 +103,7 @@ def test_every_change_is_seen_within_its_transaction_and_by_all_after_it(
 ) -> None:
     series = made(studio)
     with studio.database.session() as session:
-        row = session.get_one(models.Series, series)
+        row = session.get_one(models.SeriesRow, series)
         before = series_facts(session, row)
         change(session)
         inside = series_facts(session, row)
@@ -135,7 +139,7 @@ def test_what_comes_to_the_same_facts_is_the_same_object(studio: Studio, change:
 def test_a_variant_has_the_light_of_its_frame_as_that_is_evened_anew(studio: Studio) -> None:
     series = made(studio)
     with studio.database.session() as session:
-        make_variant(session, session.get_one(models.Series, series), first(session), "warm")
+        make_variant(session, session.get_one(models.SeriesRow, series), first(session), "warm")
     before = facts_now(studio, series)
     assert [frame.first == before[0].id for frame in before] == [True, True, False]
     with studio.database.session() as session:

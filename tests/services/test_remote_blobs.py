@@ -163,7 +163,7 @@ def test_a_series_whose_files_lie_there_is_measured_and_handed_over(address: str
             ordered = deliveries.order_delivery(session, there, series, settings).id
         drain(there)
         with there.database.session() as session:
-            files = deliveries.made_files(session, session.get_one(models.Delivery, ordered))
+            files = deliveries.made_files(session, session.get_one(models.DeliveryRow, ordered))
         assert [file.name for file in files] == ["AT-0101.jpg", "AT-0102.jpg"]
         assert b"".join(deliveries.zip_stream(there, "away", files))[:2] == b"PK"
         assert not studio.blobs.names() & there.blobs.names()

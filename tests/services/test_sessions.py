@@ -44,7 +44,7 @@ def test_a_session_that_ended_elsewhere_is_believed_in_for_a_moment_alone(
 def test_the_database_knows_no_name_by_which_a_session_can_be_taken_over(studio: Studio) -> None:
     name = Sessions(studio.database).begin()
     with studio.database.session() as session:
-        (key,) = session.scalars(select(models.SignedIn.key))
+        (key,) = session.scalars(select(models.SignedInRow.key))
     assert key != name and not Sessions(studio.database).holds(key)
 
 
@@ -55,19 +55,19 @@ def test_a_session_ends_when_it_is_not_used_and_goes_on_while_it_is(studio: Stud
 
     def used(ago: timedelta) -> None:
         with studio.database.session() as session:
-            session.execute(update(models.SignedIn).values(used=datetime.now(UTC) - ago))
+            session.execute(update(models.SignedInRow).values(used=datetime.now(UTC) - ago))
 
     used(sessions._LASTS - timedelta(minutes=1))
     assert found.holds(name)
     with studio.database.session() as session:
-        assert datetime.now(UTC) - session.scalars(select(models.SignedIn.used)).one() < timedelta(minutes=1)
+        assert datetime.now(UTC) - session.scalars(select(models.SignedInRow.used)).one() < timedelta(minutes=1)
     used(sessions._LASTS + timedelta(minutes=1))
     assert not found.holds(name)
 
 
 @pytest.mark.usefixtures("doubting")
 def test_of_too_many_sessions_the_one_unused_for_longest_ends(studio: Studio, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(sessions, "_MOST_SESSIONS", 2)
+    monkeypatch.setattr(sessions, "_MAX_SESSIONS", 2)
     found = Sessions(studio.database)
     first, second = found.begin(), found.begin()
     assert found.holds(first)
@@ -93,6 +93,6 @@ def test_attempts_of_long_ago_are_forgotten(studio: Studio) -> None:
     for _ in range(5):
         found.failed("192.0.2.7")
     with studio.database.session() as session:
-        session.execute(update(models.FailedAttempt).values(until=datetime.now(UTC) - timedelta(days=2)))
+        session.execute(update(models.FailedAttemptRow).values(until=datetime.now(UTC) - timedelta(days=2)))
     found.failed("192.0.2.7")
     assert found.wait("192.0.2.7") == 0

@@ -15,7 +15,7 @@ from nuvett.core.look.trim import Trim
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.thread.brushing import Brushed
 from nuvett.core.thread.colours import Goal
-from nuvett.core.thread.growing import Pointed
+from nuvett.core.thread.growth import Pointed
 from nuvett.services.engine.wall import Show
 from nuvett.services.looks import carrying
 from nuvett.services.looks.trims_of_many import keep_trim
@@ -24,8 +24,8 @@ from nuvett.services.series import catalogue, lighting
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.shelf import filing
 from nuvett.services.threads import threads
-from nuvett.services.threads.growing import called, grow
-from nuvett.services.threads.measuring import Seen, Strip, strips
+from nuvett.services.threads.outlines import called, grow
+from nuvett.services.threads.thread_colours import SeriesSeen, Strip, strips
 from nuvett.services.threads.threads import Thread
 from nuvett.store import models
 from tests.conftest import drain
@@ -37,7 +37,7 @@ WALL = (0.2, 0.2)
 
 
 @contextmanager
-def opened(studio: Studio, slug: str) -> Iterator[tuple[Session, models.Series]]:
+def opened(studio: Studio, slug: str) -> Iterator[tuple[Session, models.SeriesRow]]:
     with studio.database.session() as session:
         yield session, catalogue.find_series(session, slug)
 
@@ -78,7 +78,7 @@ def strip(studio: Studio, slug: str, show: Show = Show.LOOK) -> Strip:
         facts, hero = series_facts(session, series), series.hero_id
     found = kept(studio, slug)
     aims = [draft(studio, slug)] * len(facts)
-    return strips(studio.bench, Seen(facts, aims, show, hero), found)[0]
+    return strips(studio.bench, SeriesSeen(facts, aims, show, hero), found)[0]
 
 
 def walk(studio: Studio, slug: str, forward: bool) -> str:
@@ -206,7 +206,7 @@ def test_what_cannot_be_followed_is_refused_and_nothing_is_lost(studio: Studio, 
         grow(studio.bench, facts, (Pointed(0.5, 0.5, inside=False),))
     assert len(kept(studio, slug)) == 1
     with opened(studio, slug) as (session, series):
-        for _ in range(threads.MOST_THREADS - len(every(studio, slug))):
+        for _ in range(threads.MAX_THREADS - len(every(studio, slug))):
             threads.start_thread(session, series, "x")
         with pytest.raises(InvalidChangeError, match="at most"):
             threads.start_thread(session, series, "one more")
@@ -224,7 +224,7 @@ def test_a_frame_that_goes_takes_its_places_along_and_a_copy_has_its_own(studio:
     assert len(kept(studio, slug)[0].places) == 1 and len(kept(studio, twin)[0].places) == 2
     with opened(studio, slug) as (session, series):
         threads.drop_thread(session, studio, series, own.id)
-        assert not session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id == own.id)).all()
+        assert not session.scalars(select(models.ThreadPlaceRow).where(models.ThreadPlaceRow.thread_id == own.id)).all()
     assert len(kept(studio, twin)[0].places) == 2
 
 
@@ -308,5 +308,5 @@ def test_what_is_held_is_carried_trimmed_and_beside_what_a_person_did(studio: St
     assert not middle.layers and middle.group("trim").operations, "and what is brought together moves as a colour"
 
 
-def kept_frames(session: Session, series: models.Series) -> set[uuid.UUID]:
+def kept_frames(session: Session, series: models.SeriesRow) -> set[uuid.UUID]:
     return {frame for thread in threads.threads_of(session, series.id) for frame in thread.places}

@@ -8,7 +8,7 @@ from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.trim import Trim
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.saturation import SaturationStep
-from nuvett.services.lookbook import book, keeping
+from nuvett.services.lookbook import book, kept_looks
 from nuvett.services.looks import lifting
 from nuvett.services.looks.trims import walk_trim
 from nuvett.services.looks.trims_of_many import keep_trim
@@ -52,12 +52,12 @@ def test_parts_of_a_trim_are_kept_as_a_look_that_aims_at_nothing(studio: Studio,
         series = catalogue.find_series(session, slug)
         frame = catalogue.ready_frames(session, series.id)[0]
         keep_trim(session, frame, OWN, "")
-        row = keeping.keep_from_trim(session, series, frame, Labels(name="Muted"), ["saturation"])
+        row = kept_looks.keep_from_trim(session, series, frame, Labels(name="Muted"), ["saturation"])
         kept = book.version_of(session, row.id).kept
         assert kept.parts == ("saturation",) and not kept.aims and kept.look.saturation.saturation == -30
         assert trim_of(frame) == OWN and row.came_from == "Winter fair; the trim of AT-0101"
         with pytest.raises(DocumentError):
-            keeping.keep_from_trim(session, series, frame, Labels(name="Cut"), ["geometry"])
+            kept_looks.keep_from_trim(session, series, frame, Labels(name="Cut"), ["geometry"])
 
 
 def test_an_exposure_that_makes_up_for_a_dark_frame_is_not_ticked(studio: Studio, slug: str) -> None:

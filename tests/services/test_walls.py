@@ -20,9 +20,9 @@ from nuvett.core.types import Linear
 from nuvett.imaging.opened import Limits
 from nuvett.services.caching.lasting import KEPT_DAYS
 from nuvett.services.engine.facts import Aimed, Facts, HeldPlace, HeldThread
-from nuvett.services.engine.wall import Show, State, build_wall
+from nuvett.services.engine.wall import Show, WallState, build_wall
 from nuvett.services.engine.workbench import Workbench
-from nuvett.services.looks import wall_filling
+from nuvett.services.looks import wall_jobs
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.frame_facts import series_facts
@@ -32,7 +32,7 @@ from nuvett.store.blobs import BlobStore
 
 def measured_rows(studio: Studio) -> int:
     with studio.database.session() as session:
-        return session.scalar(select(func.count()).select_from(models.Measured)) or 0
+        return session.scalar(select(func.count()).select_from(models.MeasuredRow)) or 0
 
 
 def test_what_one_process_worked_out_another_one_shows_without_working(
@@ -40,7 +40,7 @@ def test_what_one_process_worked_out_another_one_shows_without_working(
 ) -> None:
     first = build_wall(bench, frames, aimed, Show.LOOK)
     other = Workbench(store, studio.database, Limits(), 64)
-    monkeypatch.setattr(State, "work_out", lambda self, indices: indices and pytest.fail("it is known"))
+    monkeypatch.setattr(WallState, "work_out", lambda self, indices: indices and pytest.fail("it is known"))
     again = build_wall(other, frames, aimed, Show.LOOK)
     assert [i.shown.model_dump_json() for i in again.items] == [i.shown.model_dump_json() for i in first.items]
     assert (again.drift, again.spread, again.missing) == (first.drift, first.spread, 0)
@@ -89,18 +89,24 @@ VERSION = uuid.uuid4()
 def test_a_frame_whose_plan_may_differ_is_worked_out_anew(
     bench: Workbench, frames: Facts, aimed: Aimed, change: Callable[[Facts, Aimed], tuple[Facts, Aimed]]
 ) -> None:
-    before = State.of(bench, frames, aimed, Show.LOOK).names[1]
+    before = WallState.of(bench, frames, aimed, Show.LOOK).names[1]
     other, changed = change(frames, aimed)
-    assert State.of(bench, other, changed, Show.LOOK).names[1][0] != before[0]
-    assert State.of(bench, Facts(frames), replace(aimed), Show.LOOK).names[1] == before
+    assert WallState.of(bench, other, changed, Show.LOOK).names[1][0] != before[0]
+    assert WallState.of(bench, Facts(frames), replace(aimed), Show.LOOK).names[1] == before
 
 
 def test_evened_frames_are_worked_out_anew_by_how_strongly_they_are_evened(
     bench: Workbench, frames: Facts, aimed: Aimed
 ) -> None:
     half = aimed.with_look(Look.of(EvenStep(amount=50)))
-    assert State.of(bench, frames, aimed, Show.EVENED).names[1] != State.of(bench, frames, half, Show.EVENED).names[1]
-    assert State.of(bench, frames, aimed, Show.EVENED).names[0] == State.of(bench, frames, half, Show.EVENED).names[0]
+    assert (
+        WallState.of(bench, frames, aimed, Show.EVENED).names[1]
+        != WallState.of(bench, frames, half, Show.EVENED).names[1]
+    )
+    assert (
+        WallState.of(bench, frames, aimed, Show.EVENED).names[0]
+        == WallState.of(bench, frames, half, Show.EVENED).names[0]
+    )
 
 
 def test_pools_are_those_of_the_frames_and_only_a_changed_set_up_is_measured_anew(
@@ -128,8 +134,8 @@ def test_what_nobody_asks_for_any_more_is_forgotten(bench: Workbench, studio: St
     assert measured_rows(studio) == rows > 0
     with studio.database.session() as session:
         long_ago = datetime.now(UTC) - timedelta(days=KEPT_DAYS + 1)
-        one = session.scalars(select(models.Measured.key)).first()
-        session.execute(update(models.Measured).where(models.Measured.key == one).values(seen=long_ago))
+        one = session.scalars(select(models.MeasuredRow.key)).first()
+        session.execute(update(models.MeasuredRow).where(models.MeasuredRow.key == one).values(seen=long_ago))
     bench.lasting.forget_old()
     assert measured_rows(studio) == rows - 1
 
@@ -145,20 +151,20 @@ class Looked:
     def missing(self, key: str) -> int:
         """How many frames of a state are not worked out."""
         with self.studio.database.session() as session:
-            told = wall_filling.filling_of(self.studio, session, self.slug, key)
+            told = wall_jobs.filling_of(self.studio, session, self.slug, key)
         return told.frames - told.known
 
 
 def forget_what_was_prepared(studio: Studio) -> None:
     """Forget what was worked out when the light was evened."""
     with studio.database.session() as session:
-        session.execute(delete(models.Measured))
-        session.execute(update(models.Series).values(wall_asked=""))
+        session.execute(delete(models.MeasuredRow))
+        session.execute(update(models.SeriesRow).values(wall_asked=""))
 
 
 @pytest.fixture
 def looked(studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch) -> Looked:
-    monkeypatch.setattr(wall_filling, "_AT_ONCE", 1)
+    monkeypatch.setattr(wall_jobs, "_AT_ONCE", 1)
     fresh = replace(studio, bench=Workbench(studio.blobs, studio.database, Limits(), 64))
     forget_what_was_prepared(studio)
     with studio.database.session() as session:
@@ -169,22 +175,22 @@ def looked(studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch) -> Looked
 
 def test_a_wall_is_filled_in_the_background(looked: Looked) -> None:
     assert looked.missing("draft") > 1
-    wall_filling.fill_wall(looked.studio, looked.series)
+    wall_jobs.fill_wall(looked.studio, looked.series)
     assert looked.missing("draft") == 0
 
 
 def test_a_newer_state_takes_the_place_of_one_that_nobody_looks_at_any_more(
     looked: Looked, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    work, every = State.work_out, looked.missing("draft")
+    work, every = WallState.work_out, looked.missing("draft")
 
-    def once(self: State, indices: list[int]) -> None:
+    def once(self: WallState, indices: list[int]) -> None:
         work(self, indices)
         with looked.studio.database.session() as session:
-            session.get_one(models.Series, looked.series).wall_asked = "evened"
+            session.get_one(models.SeriesRow, looked.series).wall_asked = "evened"
 
-    monkeypatch.setattr(State, "work_out", once)
-    wall_filling.fill_wall(looked.studio, looked.series)
+    monkeypatch.setattr(WallState, "work_out", once)
+    wall_jobs.fill_wall(looked.studio, looked.series)
     assert (looked.missing("evened"), looked.missing("draft")) == (0, every - 1)
 
 
@@ -197,10 +203,10 @@ def test_a_wall_that_is_looked_at_is_filled_once_frames_are_missing(studio: Stud
     part, whole = (build_wall(bench, facts, None, Show.ORIGINAL, now) for now in (set(), None))
     for wall, jobs in ((whole, 0), (part, 1), (part, 1)):
         with studio.database.session() as session:
-            wall_filling.queue_fill(session, studio, series.id, [("draft", wall), ("", None)])
+            wall_jobs.queue_fill(session, studio, series.id, [("draft", wall), ("", None)])
         with studio.database.session() as session:
             assert session.scalar(text("SELECT count(*) FROM procrastinate_jobs WHERE task_name = 'fill_wall'")) == jobs
-            assert session.get_one(models.Series, series.id).wall_asked == ("draft" if jobs else "")
+            assert session.get_one(models.SeriesRow, series.id).wall_asked == ("draft" if jobs else "")
 
 
 def test_what_a_person_sees_first_is_worked_out_once_the_light_is_evened(studio: Studio, slug: str) -> None:
@@ -209,7 +215,7 @@ def test_what_a_person_sees_first_is_worked_out_once_the_light_is_evened(studio:
             series = find_series(session, slug)
             series.light_due, series.wall_asked = light_due, asked
             session.flush()
-            wall_filling.prepare_wall(session, studio, series.id)
+            wall_jobs.prepare_wall(session, studio, series.id)
         with studio.database.session() as session:
             jobs = session.scalar(text("SELECT count(*) FROM procrastinate_jobs WHERE task_name = 'fill_wall'")) or 0
             return find_series(session, slug).wall_asked, jobs
@@ -223,7 +229,7 @@ def test_a_wall_that_is_left_is_worked_out_no_further_but_for_what_is_seen_first
         with studio.database.session() as session:
             series = find_series(session, slug)
             series.wall_asked = before
-            wall_filling.leave_wall(session, series, stopped)
+            wall_jobs.leave_wall(session, series, stopped)
             return series.wall_asked
 
     assert asked_after(False, "evened draft") == "draft" and asked_after(False, "evened") == ""

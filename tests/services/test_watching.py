@@ -38,7 +38,7 @@ def hot(here: Studio, slug: str, tmp_path: Path) -> Path:
     return tmp_path / "hot"
 
 
-def state(studio: Studio, slug: str) -> tuple[list[str], models.WatchedFolder]:
+def state(studio: Studio, slug: str) -> tuple[list[str], models.WatchedFolderRow]:
     """Names of all frames of the series, and its watched folder."""
     with studio.database.session() as session:
         series = catalogue.find_series(session, slug)
@@ -132,7 +132,7 @@ def test_one_bad_entry_is_set_aside_and_all_others_and_other_series_go_on(
     shutil.copy(FRAMES[2], hot / "bad.jpg")
     take = watching.add_file
 
-    def fails(session: Session, studio: Studio, series: models.Series, path: Path) -> models.Frame:
+    def fails(session: Session, studio: Studio, series: models.SeriesRow, path: Path) -> models.FrameRow:
         if path.name == "bad.jpg":
             raise RuntimeError("nobody foresaw this")
         return take(session, studio, series, path)

@@ -65,11 +65,11 @@ def test_a_plan_is_found_by_its_key_in_another_process_and_unknown_keys_are_not(
     assert bench.plans.forget_old() == 0
     long_ago = datetime.now(UTC) - timedelta(days=KEPT_DAYS + 1)
     with studio.database.session() as session:
-        session.get_one(models.Plan, plan.key).seen = long_ago
+        session.get_one(models.PlanRow, plan.key).seen = long_ago
     assert other.plans.forget_old() == 1
     with studio.database.session() as session:
-        session.add(models.Plan(key="newer", document={"schema_version": 9}))
-        session.add(models.Plan(key="odd", document={"schema_version": 2, "groups": [_ODD]}))
+        session.add(models.PlanRow(key="newer", document={"schema_version": 9}))
+        session.add(models.PlanRow(key="odd", document={"schema_version": 2, "groups": [_ODD]}))
     for key, words in (("newer", "schema 9"), ("odd", "tilt")):
         with pytest.raises(DocumentError, match=words):
             other.plans.find(key)

@@ -46,7 +46,7 @@ def start_worker(studio: Studio) -> subprocess.Popen[bytes]:
 
 def made(studio: Studio) -> int:
     with studio.database.session() as session:
-        query = select(func.count()).where(models.DeliveryFile.state == "done")
+        query = select(func.count()).where(models.DeliveryFileRow.state == "done")
         return session.scalar(query) or 0
 
 
@@ -73,7 +73,7 @@ def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio, order
         second.terminate()
         second.wait(120)
     with studio.database.session() as session:
-        delivery = session.scalars(select(models.Delivery)).one()
+        delivery = session.scalars(select(models.DeliveryRow)).one()
         assert {f.state for f in delivery.files} == {"done"}
 
 
@@ -98,7 +98,7 @@ def test_a_fault_nobody_foresaw_refuses_one_frame_and_holds_up_nothing(
     drain(studio)
     assert seen.count(seen[0]) == 2
     with studio.database.session() as session:
-        rows = session.scalars(select(models.Frame)).all()
+        rows = session.scalars(select(models.FrameRow)).all()
         assert sorted(frame.state for frame in rows) == ["ready", "ready", "refused"]
         (refused,) = (frame for frame in rows if frame.state == "refused")
         assert "internal error" in refused.problem
@@ -122,15 +122,15 @@ def test_what_no_try_could_finish_is_refused_and_can_be_tried_again_once_mended(
         broken.setattr(writing, "render_file", faulty)
         drain(studio)
     with studio.database.session() as session:
-        for row in (session.get_one(models.Reference, refused), session.get_one(models.Clip, clip)):
+        for row in (session.get_one(models.ReferenceRow, refused), session.get_one(models.ClipRow, clip)):
             assert row.state == "refused" and "internal error" in row.problem
-        delivery = session.get_one(models.Delivery, ordered_id)
+        delivery = session.get_one(models.DeliveryRow, ordered_id)
         assert delivery.state == "done" and [file.state for file in delivery.files] == ["failed"]
         assert "internal error" in delivery.files[0].problem
         assert deliveries.retry_failed(session, studio, delivery) == 1
     drain(studio)
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, ordered_id)
+        delivery = session.get_one(models.DeliveryRow, ordered_id)
         assert delivery.state == "done" and [file.state for file in delivery.files] == ["done"]
 
 
@@ -189,7 +189,7 @@ def test_a_job_whose_worker_dies_again_and_again_is_given_up_with_a_sentence(stu
         leave_behind(studio, "ingest_frame", tries)
         restart(studio)
     with studio.database.session() as session:
-        frame = session.scalars(select(models.Frame)).one()
+        frame = session.scalars(select(models.FrameRow)).one()
         assert frame.state == "refused" and "internal error" in frame.problem
     drain(studio)
 
@@ -220,7 +220,7 @@ def test_a_delivery_stops_between_files_when_the_application_does_and_goes_on_la
             patched.setattr(writing, "render_file", once)
             delivering.prepare_delivery(studio, delivery)
             with studio.database.session() as session:
-                files = [file.id for file in session.get_one(models.Delivery, delivery).files]
+                files = [file.id for file in session.get_one(models.DeliveryRow, delivery).files]
             for file in files:
                 delivering.make_file(studio, file)
     finally:
@@ -266,7 +266,7 @@ def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
 
     def full(blobs: Any, stream: Any) -> Any:
         with studio.database.session() as session:
-            rows = (session.get_one(models.Frame, frame), session.get_one(models.Delivery, delivery))
+            rows = (session.get_one(models.FrameRow, frame), session.get_one(models.DeliveryRow, delivery))
             seen.append([(row.state, row.problem) for row in rows])
         if len(seen) < 16:
             raise DiskFullError
@@ -278,9 +278,9 @@ def test_a_full_disk_makes_work_wait_with_words_and_go_on_by_itself(
     told = [problem for states in seen for _, problem in states]
     assert any("disk is full" in problem for problem in told), seen
     with studio.database.session() as session:
-        row = session.get_one(models.Frame, frame)
+        row = session.get_one(models.FrameRow, frame)
         assert (row.state, row.problem) == ("ready", "")
-        finished = session.get_one(models.Delivery, delivery)
+        finished = session.get_one(models.DeliveryRow, delivery)
         assert (finished.state, finished.problem) == ("done", "")
     assert made(studio) == 5
 

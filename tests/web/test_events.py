@@ -38,8 +38,10 @@ def test_where_nothing_moves_it_is_told_once_and_over(client: TestClient, slug: 
 
 
 WAITS = {
-    "gather": lambda series: update(models.Frame).where(models.Frame.series_id == series).values(state="waiting"),
-    "read": lambda series: update(models.Reference).where(models.Reference.series_id == series).values(state="waiting"),
+    "gather": lambda series: update(models.FrameRow).where(models.FrameRow.series_id == series).values(state="waiting"),
+    "read": lambda series: (
+        update(models.ReferenceRow).where(models.ReferenceRow.series_id == series).values(state="waiting")
+    ),
 }
 
 
@@ -60,7 +62,7 @@ def test_what_happens_is_told_while_the_page_is_open(
 
     def waiting(state: str) -> None:
         with studio.database.session() as session:
-            session.execute(update(models.Reference).values(state=state))
+            session.execute(update(models.ReferenceRow).values(state=state))
 
     waiting("waiting")
     later = threading.Timer(0.4, waiting, ("ready",))

@@ -10,7 +10,7 @@ from starlette.testclient import TestClient
 from nuvett.services.entry.passwords import hash_password
 from nuvett.services.platform.studio import Studio
 from nuvett.services.upkeep import state
-from nuvett.services.upkeep.state import LEAST_FREE, LONGEST_WAIT, remedies, state_of
+from nuvett.services.upkeep.state import LONGEST_WAIT, MIN_FREE, remedies, state_of
 from nuvett.web.app import make_app
 
 
@@ -53,14 +53,14 @@ def test_workers_that_fell_silent_are_told_from_those_at_work(studio: Studio) ->
 
 
 def test_each_thing_that_is_amiss_has_its_remedy_and_nothing_else(studio: Studio) -> None:
-    well = replace(state_of(studio), workers=2, silent=0, oldest=0.0, failed=0, free=LEAST_FREE, absent="")
+    well = replace(state_of(studio), workers=2, silent=0, oldest=0.0, failed=0, free=MIN_FREE, absent="")
     assert remedies(well) == []
     for change in (
         {"absent": "The storage cannot be reached."},
         {"workers": 0},
         {"silent": 2},
         {"oldest": LONGEST_WAIT + 1},
-        {"free": LEAST_FREE - 1},
+        {"free": MIN_FREE - 1},
         {"failed": 1},
     ):
         (found,) = remedies(replace(well, **change))  # type: ignore[arg-type]

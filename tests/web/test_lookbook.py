@@ -193,7 +193,7 @@ def test_files_are_brought_in_by_what_they_are_and_written_out(client: TestClien
     refused = client.post("/lookbook/files", files=cut)
     assert refused.status_code == 422 and "cut off: it needs 729 lines" in refused.text
     with studio.database.session() as session:
-        table = str(next(e.id for e in book_list.entries(session, book_list.Asked()) if e.table))
+        table = str(next(e.id for e in book_list.entries(session, book_list.BookFilter()) if e.table))
     page = client.get(f"/lookbook/{table}?series={slug}").text
     assert "It expects" in page and "9 points a side" in page
     assert (
@@ -326,7 +326,7 @@ def test_palettes_are_grouped_and_used_from_the_book(client: TestClient, slug: s
 
 
 def test_a_book_has_room_for_so_many_looks(client: TestClient, slug: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(book, "_MOST_LOOKS", 1)
+    monkeypatch.setattr(book, "_MAX_LOOKS", 1)
     keep(client, slug)
     full = client.post(f"/series/{slug}/kept", json={"name": "More", "parts": PARTS})
     assert full.status_code == 422 and "delete some first" in full.json()["message"]

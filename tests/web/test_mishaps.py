@@ -77,7 +77,7 @@ def test_a_missing_file_leaves_the_page_and_says_what_became_of_its_frame(
     with studio.database.session() as session:
         frame = catalogue.ready_frames(session, catalogue.find_series(session, slug).id)[0]
         studio.blobs.remove(frame.sample or "")
-        session.execute(delete(models.Measured))  # so that what the wall says of it is not known already
+        session.execute(delete(models.MeasuredRow))  # so that what the wall says of it is not known already
     anew = Studio.of(studio.settings)  # has nothing in memory
     with TestClient(make_app(anew.settings, anew), base_url="http://127.0.0.1:8760") as fresh:
         page = fresh.get(f"/series/{slug}/carry", headers={"accept": "text/html"})

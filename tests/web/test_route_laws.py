@@ -86,7 +86,7 @@ def theirs(client: TestClient, slug: str, studio: Studio) -> dict[str, str]:
         found = {
             "{frame_id}": str(series.frames[0].id),
             "{reference_id}": str(series.references[0].id),
-            "{setup_id}": str(session.scalars(select(models.SetUp)).first().id),  # type: ignore[union-attr]
+            "{setup_id}": str(session.scalars(select(models.SetUpRow)).first().id),  # type: ignore[union-attr]
             "{delivery_id}": str(delivery.id),
             "{clip_id}": str(clip.id),
             "{palette_id}": str(uuid.uuid4()),

@@ -11,7 +11,7 @@ from starlette.testclient import TestClient
 
 from nuvett.core.look.trim import Trim
 from nuvett.imaging.subject import find_subject
-from nuvett.services.looks.finding_places import where_spots_show, where_subjects_are
+from nuvett.services.looks.found_places import where_spots_show, where_subjects_are
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.services.series.frame_facts import facts_of

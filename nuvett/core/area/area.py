@@ -10,7 +10,7 @@ from nuvett.core.area.kinds import Part
 from nuvett.core.fields import number
 from nuvett.core.types import Document
 
-MOST_PARTS = 12
+MAX_PARTS = 12
 
 
 class Area(Document):
@@ -20,7 +20,7 @@ class Area(Document):
     edges : whether its border follows edges of the picture
     """
 
-    parts: tuple[Part, ...] = Field(default=(), max_length=MOST_PARTS)
+    parts: tuple[Part, ...] = Field(default=(), max_length=MAX_PARTS)
     density: float = number(100, 0, 100, "Opacity")
     softness: float = number(0, 0, 20, "Feather, of the long edge", "%", 0.1)
     edges: bool = False

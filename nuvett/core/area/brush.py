@@ -13,7 +13,7 @@ from nuvett.core.fields import number
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, Mask01
 
-MOST_STROKES, MOST_POINTS = 400, 4000
+MAX_STROKES, MAX_POINTS = 400, 4000
 _KEPT_STROKES = 512
 _LIGHTEST = 0.25  # share of its radius that a pen without pressure has
 
@@ -30,8 +30,8 @@ class Stroke(Document):
     @field_validator("points", mode="before")
     @classmethod
     def _not_endless(cls, points: object) -> object:
-        if isinstance(points, list | tuple) and len(points) > MOST_POINTS:
-            raise ValueError(f"a stroke holds at most {MOST_POINTS} points, this one has {len(points)}")
+        if isinstance(points, list | tuple) and len(points) > MAX_POINTS:
+            raise ValueError(f"a stroke holds at most {MAX_POINTS} points, this one has {len(points)}")
         return points
 
 
@@ -42,7 +42,7 @@ class BrushPart(AreaPart):
     travels: ClassVar[bool] = False
     begins: ClassVar[Begins] = "brushed"
     kind: Literal["brush"] = "brush"
-    strokes: tuple[Stroke, ...] = Field(default=(), max_length=MOST_STROKES)
+    strokes: tuple[Stroke, ...] = Field(default=(), max_length=MAX_STROKES)
 
     @property
     def words(self) -> str:

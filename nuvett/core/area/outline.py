@@ -13,7 +13,7 @@ from nuvett.core.types import Mask01
 
 Ring = tuple[tuple[Place, Place], ...]
 """A closed line through x and y, in shares of the picture."""
-MOST_RINGS = 40
+MAX_RINGS = 40
 
 
 class OutlinePart(AreaPart):
@@ -24,7 +24,7 @@ class OutlinePart(AreaPart):
     edges: ClassVar[bool] = True
     begins: ClassVar[Begins] = "grown"
     kind: Literal["outline"] = "outline"
-    rings: tuple[Ring, ...] = Field(default=(), max_length=MOST_RINGS)
+    rings: tuple[Ring, ...] = Field(default=(), max_length=MAX_RINGS)
 
     def weigh(self, scene: Scene) -> Mask01:
         inside = inside_of(self.rings, scene.size).astype(np.float32)

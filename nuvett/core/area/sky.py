@@ -18,7 +18,7 @@ _SMOOTHED = 0.7  # of those pixels, so that grain is no edge
 _SURE = 2.0  # log-odds beyond which a place says no more
 _THERE, _SCORE = 0.5, 0.18  # log-odds asked for, and how far a region must exceed them, for a sky to be there at all
 _OF_IT = 0.3  # log-odds asked for of what belongs to a sky that is there
-_LEAST = 0.01  # of the picture
+_MIN = 0.01  # of the picture
 _BLANK = 0.03  # OKLab that colours of a picture differ by at least, for anything to be seen in it
 _BAND = 2  # pixels of that edge to either side of the border of a region, within which the picture says where it is
 _ABOUT = 0.025  # of the long edge: how far around a place its sky and what stands before it are looked at
@@ -36,10 +36,10 @@ def sky_region(colours: Floats, likely: Floats) -> Mask01:
     smoothed = np.asarray(cv2.GaussianBlur(colours, (0, 0), _SMOOTHED), dtype=np.float32)
     if np.ptp(smoothed.reshape(-1, 3), axis=0).max() < _BLANK:
         return np.zeros((height, width), dtype=np.float32)
-    surely = best_regions(smoothed, np.clip(odds - np.float32(_THERE), -_SURE, _SURE), _LEAST)
+    surely = best_regions(smoothed, np.clip(odds - np.float32(_THERE), -_SURE, _SURE), _MIN)
     if surely.score < _SCORE:
         return np.zeros((height, width), dtype=np.float32)
-    whole = best_regions(smoothed, np.clip(odds - np.float32(_OF_IT), -_SURE, _SURE), _LEAST)
+    whole = best_regions(smoothed, np.clip(odds - np.float32(_OF_IT), -_SURE, _SURE), _MIN)
     return enclosed(whole.chosen).astype(np.float32)
 
 

@@ -21,7 +21,7 @@ AREA_EDGE = 768
 """Long edge of the map on which areas are worked out."""
 
 _EDGE_RADIUS = 0.012  # of the long edge
-_LEAST = 0.25 / 255  # weight below which nothing could be seen, so that nothing is done
+_MIN = 0.25 / 255  # weight below which nothing could be seen, so that nothing is done
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class WeightMap:
     def extent(self) -> tuple[float, float, float, float] | None:
         """Left, top, right and bottom of where it weighs anything, in shares of the uncut frame; none for nowhere."""
         weighs = np.abs(self.values).max(axis=2) if self.follows_edges else self.values
-        rows, columns = (np.flatnonzero((weighs > _LEAST).any(axis=axis)) for axis in (1, 0))
+        rows, columns = (np.flatnonzero((weighs > _MIN).any(axis=axis)) for axis in (1, 0))
         if self.density == 0 or rows.size == 0:
             return None
         height, width = weighs.shape
@@ -75,7 +75,7 @@ class WeightMap:
                 raise ValueError("an area that follows edges needs the luminance of the picture")
             found = np.clip(found[..., 0] * luminance + found[..., 1], 0, 1)
         made = np.asarray(found * np.float32(self.density), dtype=np.float32)
-        made[made < _LEAST] = 0
+        made[made < _MIN] = 0
         return made
 
 

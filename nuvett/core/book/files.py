@@ -12,8 +12,8 @@ from nuvett.core.reading.swatches import SavedPalette
 from nuvett.core.types import Document
 
 BOOK_SCHEMA = 1
-MOST_NAME, MOST_NOTE, MOST_GROUP = 80, 280, 40
-MOST_LOOKS = 500
+MAX_NAME, MAX_NOTE, MAX_GROUP = 80, 280, 40
+MAX_LOOKS = 500
 
 
 class Labels(Document):
@@ -22,18 +22,18 @@ class Labels(Document):
     use_when : when it is good, in their words; came_from : what it was made of, in ours
     """
 
-    name: str = Field(min_length=1, max_length=MOST_NAME)
-    use_when: str = Field(default="", max_length=MOST_NOTE)
-    group: str = Field(default="", max_length=MOST_GROUP)
+    name: str = Field(min_length=1, max_length=MAX_NAME)
+    use_when: str = Field(default="", max_length=MAX_NOTE)
+    group: str = Field(default="", max_length=MAX_GROUP)
     favourite: bool = False
     strength: float = Field(default=100, ge=0, le=100)
-    came_from: str = Field(default="", max_length=MOST_NOTE)
+    came_from: str = Field(default="", max_length=MAX_NOTE)
 
 
 class TableFile(Document):
     """A lookup table that a look uses: what it is called, and the file that it is read from."""
 
-    called: str = Field(default="", max_length=MOST_NAME)
+    called: str = Field(default="", max_length=MAX_NAME)
     file: Base64Bytes
 
 
@@ -59,7 +59,7 @@ class GroupedPalette(Document):
     """A palette with the group that it stands in."""
 
     palette: SavedPalette
-    group: str = Field(default="", max_length=MOST_GROUP)
+    group: str = Field(default="", max_length=MAX_GROUP)
 
 
 class BookFile(Document):
@@ -67,8 +67,8 @@ class BookFile(Document):
 
     schema_version: Literal[1] = 1
     kind: Literal["lookbook"] = "lookbook"
-    looks: tuple[LookFile, ...] = Field(default=(), max_length=MOST_LOOKS)
-    palettes: tuple[GroupedPalette, ...] = Field(default=(), max_length=MOST_LOOKS)
+    looks: tuple[LookFile, ...] = Field(default=(), max_length=MAX_LOOKS)
+    palettes: tuple[GroupedPalette, ...] = Field(default=(), max_length=MAX_LOOKS)
 
 
 def read_book(data: Any) -> BookFile:

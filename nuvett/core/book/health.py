@@ -30,7 +30,7 @@ _NEUTRAL, _WHITE, _TINTED = 0.022, 0.82, 0.05
 _NOTED, _NOTED_TORN = 0.02, 0.03  # share of a frame that a finding must concern
 _APART, _ONE = 0.11, 0.03  # OKLab distances of colours that are plainly two, and of those that look like one
 _NEAR = 0.05  # OKLab distance within which pixels count as one of them
-_LEAST_SHARE = 0.02  # of a colour that may become one with another
+_MIN_SHARE = 0.02  # of a colour that may become one with another
 _TORN = 4.5  # times as far apart as they were, beyond which neighbouring colours show steps
 _STEP = 2 / 255  # encoded, between neighbours
 _GAIN_POINTS = 17
@@ -82,7 +82,7 @@ def merged_pairs(plan: FramePlan, sample: Sample) -> list[MergedPair]:
     if grey is not None and grey.amount > 0.5:
         return []
     lab = linear_to_oklab(evened_by(plan, sample.thinned(_COLOURS).colours))
-    palette = [c for c in find_palette(OKLab(thin(lab, _COLOURS)), _KINDS) if c.share >= _LEAST_SHARE]
+    palette = [c for c in find_palette(OKLab(thin(lab, _COLOURS)), _KINDS) if c.share >= _MIN_SHARE]
     before = OKLab(np.array([[c.lightness, c.a, c.b] for c in palette], dtype=np.float32).reshape(-1, 3))
     after = _of_evened(plan, before)
     found = []

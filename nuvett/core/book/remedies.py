@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from nuvett.core.fields import numbers_of
-from nuvett.core.fit.hues import MOST_BANDS, HueBand
+from nuvett.core.fit.hues import MAX_BANDS, HueBand
 from nuvett.core.look.look import Look, WholeLook
 from nuvett.core.planning.warnings import NoteKind
 from nuvett.core.steps.hold import HoldStep
@@ -70,7 +70,7 @@ def _held_by_ranges(look: Look, bands: Sequence[HueBand]) -> Remedy | None:
         other = apart.get(hue_word(band.hue))
         if other is None or (band.most or 0) < (other.most or 0):
             apart[hue_word(band.hue)] = band
-    if not apart or len(step.bands) + len(apart) > MOST_BANDS:
+    if not apart or len(step.bands) + len(apart) > MAX_BANDS:
         return None
     made = step.model_copy(update={"on": True, "bands": (*step.bands, *apart.values())})
     said = " and ".join(f"{word} held below chroma {band.most:g}" for word, band in apart.items())

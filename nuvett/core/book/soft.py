@@ -16,11 +16,11 @@ from nuvett.core.types import CIELab, Linear
 
 BLOCK = 12  # pixels a side
 WINDOW = 12 * BLOCK  # pixels a side of a place that is looked at
-MOST_TORN = 0.05  # share of torn blocks from which a picture is said to be torn
+MAX_TORN = 0.05  # share of torn blocks from which a picture is said to be torn
 _WINDOWS = 6
 _SOFT = 2.5  # CIE L* by which a soft block may vary about its plane
 _SEEN, _TWICE = 1.2, 2.0  # CIELAB chroma noise of a torn block: so much, and so many times what it was
-_LEAST_NOISE = 0.25  # noise that eight bits have anyway
+_MIN_NOISE = 0.25  # noise that eight bits have anyway
 _LIGHTEST, _DARKEST = 96.0, 6.0  # CIE L* beyond which there is no colour to tear
 _PLACE = 20.0  # CIELAB that half a picture's distance counts as, where windows are chosen
 
@@ -29,7 +29,7 @@ Box = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
-class SoftColour:
+class SoftColourFinding:
     """What becomes of soft colour in a picture or a part of it.
 
     torn : share of all blocks, 0 to 1, whose soft colour is torn
@@ -51,14 +51,14 @@ def block_noise(lab: CIELab) -> NDArray[np.float64]:
     return np.asarray((flat @ off.T).std(axis=3))
 
 
-def soft_colour(before: Linear, after: Linear) -> SoftColour:
+def soft_colour(before: Linear, after: Linear) -> SoftColourFinding:
     """What becomes of soft colour between two linear pictures (h, w, 3) of the same places."""
     was, now = (block_noise(linear_to_cielab(picture)) for picture in (before, after))
     soft = was[..., 0] < _SOFT
     chroma_was, chroma_now = (np.hypot(noise[..., 1], noise[..., 2]) for noise in (was, now))
     torn = soft & (chroma_now > _SEEN) & (chroma_now > _TWICE * chroma_was)
-    gain = (chroma_now / np.maximum(chroma_was, _LEAST_NOISE))[soft]
-    return SoftColour(float(torn.mean()), float(np.quantile(gain, 0.95)) if soft.any() else 1.0)
+    gain = (chroma_now / np.maximum(chroma_was, _MIN_NOISE))[soft]
+    return SoftColourFinding(float(torn.mean()), float(np.quantile(gain, 0.95)) if soft.any() else 1.0)
 
 
 def soft_windows(small: Linear, size: tuple[int, int], most: int = _WINDOWS) -> list[Box]:
@@ -112,9 +112,9 @@ class Tear:
         return f"soft colour {self.gain:.1f} times as noisy"
 
 
-def tear_in(found: Sequence[tuple[Box, SoftColour]]) -> Tear | None:
+def tear_in(found: Sequence[tuple[Box, SoftColourFinding]]) -> Tear | None:
     """What to say of soft places of a picture and what becomes of them; none where soft colour stays whole."""
-    if not found or float(np.mean([one.torn for _, one in found])) < MOST_TORN:
+    if not found or float(np.mean([one.torn for _, one in found])) < MAX_TORN:
         return None
     box, worst = max(found, key=lambda pair: pair[1].torn)
     return Tear(box, worst.gain)

@@ -26,12 +26,12 @@ from nuvett.core.spatial.enlarging import Part
 from nuvett.core.spatial.finish import Finisher, InArea, maps_for, needs_maps
 from nuvett.core.spatial.maps import BASE_EDGE, FrameMaps
 from nuvett.core.spatial.mending import Mending
-from nuvett.core.spatial.soft_colour import LEAST_SCALE, SoftColour
+from nuvett.core.spatial.soft_colour import MIN_SCALE, SoftColour
 from nuvett.core.table.table import USUAL_SIZE
 from nuvett.core.types import Encoded01, Floats, Mask01
 
 _SCENE_SIZE = 45  # points a side for pictures with headroom, whose white lies inside the table
-_MOST_HALOS = 24  # a strip is as many times as high as what is drawn around it, if a picture is so small
+_MAX_HALOS = 24  # a strip is as many times as high as what is drawn around it, if a picture is so small
 _NOTHING = 119 / 255  # encoded grey of what lies beside the picture
 
 
@@ -140,7 +140,7 @@ class Drawing:
         self._mending = Mending(stages.spots, source)
         self._soft = None
         scale = size[0] / placing.size[0]
-        if stages.soft and scale >= LEAST_SCALE:
+        if stages.soft and scale >= MIN_SCALE:
             self._soft = SoftColour(stages.soft, scale)
         self._finisher = None
         if stages.finishes:
@@ -217,7 +217,7 @@ class Drawing:
         """The whole picture, 8 or 16 bit, from the whole source (H, W, 3); the same pixels whatever the strips are."""
         width, height = self.size
         out = empty((height, width), depth)
-        rows = max(rows, min(-(-height // threads), _MOST_HALOS * self.halo))
+        rows = max(rows, min(-(-height // threads), _MAX_HALOS * self.halo))
 
         def work(top: int) -> None:
             box = (0, top, width, min(rows, height - top))

@@ -21,7 +21,7 @@ _QUANTILES = 128
 _FORM_DIRECTIONS, _FORM_QUANTILES = 16, 16
 _NOTICEABLE = {"lightness": 1.5, "contrast": 8.0, "colour": 0.8, "chroma": 10.0, "palette": 0.6}
 _OUTLIER_DEVIATIONS = 3.0
-_LEAST_DEVIATION = 0.25  # of drift; below it a series counts as even and nothing stands out by chance
+_MIN_DEVIATION = 0.25  # of drift; below it a series counts as even and nothing stands out by chance
 
 
 class Reason(Document):
@@ -236,5 +236,5 @@ def outliers(values: list[float]) -> list[bool]:
         return [False] * len(values)
     array = np.asarray(values)
     median = float(np.median(array))
-    deviation = max(1.4826 * float(np.median(np.abs(array - median))), _LEAST_DEVIATION)
+    deviation = max(1.4826 * float(np.median(np.abs(array - median))), _MIN_DEVIATION)
     return [bool(v) for v in array > median + _OUTLIER_DEVIATIONS * deviation]

@@ -16,7 +16,7 @@ _LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # IEC 61966-2-1
 _DARKEST = 1e-4
 _TELLS = (-8.0, -0.15)  # keys of frames that are neither black nor white all over
 _WAY = 0.7  # of the way to the common key that frames are brought
-_MOST = 0.8  # EV that a frame is moved for its key, approached softly: a dark picture may be meant so
+_MAX = 0.8  # EV that a frame is moved for its key, approached softly: a dark picture may be meant so
 _WHITE, _QUANTILE, _BEYOND = 0.9, 0.98, 0.3  # its lights are raised up to this luminance, and so many EV beyond
 
 
@@ -43,6 +43,6 @@ def asked_by_key(samples: Sequence[Linear], pinned: dict[int, float]) -> NDArray
     if not tells.any() or (pinned and not known):
         return np.zeros(len(keys))
     goal = float(np.mean(known)) if known else float(np.median(keys[tells]))
-    asked = np.where(tells, _MOST * np.tanh(_WAY * (goal - keys) / _MOST), 0.0)
+    asked = np.where(tells, _MAX * np.tanh(_WAY * (goal - keys) / _MAX), 0.0)
     room = np.array([headroom_of(sample) for sample in samples])
     return np.asarray(np.minimum(asked, np.maximum(room, 0) + _BEYOND))

@@ -7,7 +7,7 @@ import numpy as np
 
 from nuvett.core.types import Floats, Linear
 
-_LEAST_GAP = 600.0  # seconds without a frame that can mean a change of set-up
+_MIN_GAP = 600.0  # seconds without a frame that can mean a change of set-up
 # Log2 of R/G, of B/G and of how bright the scene is; what a frame shows alone moves them by up to 0.6 and 1.7.
 _LIGHT_CHANGE = np.array([0.75, 0.75, 2.0], dtype=np.float32)
 _GROUP = 2  # frames on each side that must agree that the light changed
@@ -38,8 +38,8 @@ def find_setups(taken: list[datetime | None], lights: list[Floats] | None = None
     """
     known = [t for t in taken if t is not None]
     gaps = [(b - a).total_seconds() for a, b in itertools.pairwise(known)]
-    short = [gap for gap in gaps if gap < _LEAST_GAP] or [0.0]
-    pause = max(_LEAST_GAP, _GAP_RATIO * float(np.median(short)))
+    short = [gap for gap in gaps if gap < _MIN_GAP] or [0.0]
+    pause = max(_MIN_GAP, _GAP_RATIO * float(np.median(short)))
     numbers: list[int] = []
     current, before = 0, None
     for time in taken:

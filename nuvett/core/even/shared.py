@@ -10,7 +10,7 @@ from nuvett.core.registration.features import Features
 from nuvett.core.registration.matching import Match, match_points
 from nuvett.core.types import Linear
 
-FEWEST_SHARED = 6
+MIN_SHARED = 6
 _SHARES = np.linspace(0, 1, 5)  # of the camera curve that are tried
 _USUAL_SHARE, _SHARE_SPREAD = 0.5, 0.4  # of pictures whose own points do not tell
 _SLOPE_FLOOR = 0.01
@@ -43,7 +43,7 @@ class Shared:
     @property
     def plainly(self) -> bool:
         """Whether they show the same things for sure."""
-        return len(self.match.sure[0]) >= FEWEST_SHARED
+        return len(self.match.sure[0]) >= MIN_SHARED
 
 
 Matched = Callable[[Seen, Seen], Match]
@@ -86,7 +86,7 @@ def _slope_doubt(pair: Shared, share: float) -> float:
         near = np.abs(ratio - middle) < 4 * np.median(np.abs(ratio - middle)) + 0.04
         off, at = ratio[near] - ratio[near].mean(), level[near] - level[near].mean()
         width = float((at**2).sum())
-        if near.sum() < FEWEST_SHARED or width < 1e-3:
+        if near.sum() < MIN_SHARED or width < 1e-3:
             continue
         slope = float((off * at).sum()) / width
         error = float(((off - slope * at) ** 2).sum()) / (len(off) - 2) / width

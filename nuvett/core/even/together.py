@@ -17,7 +17,7 @@ from nuvett.core.even.witness import Witness
 from nuvett.core.even.witnesses import Hearing, heard
 from nuvett.core.smooth import smooth_step
 
-MOST_TOGETHER = 16  # frames solved jointly; the others of a larger set-up join those
+MAX_TOGETHER = 16  # frames solved jointly; the others of a larger set-up join those
 _NEAREST, _ANCHORS = 4, 8  # of the jointly solved that a later frame is held against: the nearest, and in all
 # Shares of what white could be off by that must be known: none of it below the first, all above the second.
 _TOLD = 0.05  # EV that the key must ask for to be told
@@ -67,8 +67,8 @@ def even_against(
 
 
 def _spread_out(count: int, hero: int | None) -> list[int]:
-    """At most MOST_TOGETHER of so many frames, evenly spaced, the hero among them."""
-    chosen = list(range(0, count, -(-count // MOST_TOGETHER)))
+    """At most MAX_TOGETHER of so many frames, evenly spaced, the hero among them."""
+    chosen = list(range(0, count, -(-count // MAX_TOGETHER)))
     return chosen if hero is None or hero in chosen else sorted([*chosen, hero])
 
 

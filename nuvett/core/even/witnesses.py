@@ -30,8 +30,8 @@ _OFF_EV = (2.0, 1.0, 0.7, 0.5, 0.3, 0.18, 0.10, 0.08)
 _OFF_WHITE = (0.30, 0.20, 0.14, 0.12, 0.10, 0.07, 0.04, 0.03)
 _RICH = 400.0  # bins below which clouds are so plain that they lie on each other whatever they show
 _AGREES = np.array([0.12, 0.18])  # log2 of R-G and B-G within which points that look alike agree with an overlay
-_FEWEST_ALIKE, _FEWEST_LIKELY, _FEW_AGREE = 50, 14, 0.15
-_MOST_SCATTER, _LIKELY_FLOOR = 0.4, 0.12  # EV
+_MIN_ALIKE, _MIN_LIKELY, _FEW_AGREE = 50, 14, 0.15
+_MAX_SCATTER, _LIKELY_FLOOR = 0.4, 0.12  # EV
 _MODE_WIDTH, _MODE_ROUNDS = 0.25, 5
 _TURNS = (0.2, 0.35, 0.5, 0.65, 0.8)  # of all pairs, that points are paired at random by
 _APART = 2.5  # times that an overlay of frames that show different things is off by
@@ -106,7 +106,7 @@ def by_colours(hearing: Hearing) -> list[Witness]:
         apart = _APART if likely.share < _FEW_AGREE and not pair.plainly else 1.0
         spread = np.array([ev * apart, white, white]) * poor
         said.append(Witness(pair.first, pair.second, found.shift, spread, "clouds"))
-        if likely.share >= _FEW_AGREE and likely.count >= _FEWEST_LIKELY and likely.scatter < _MOST_SCATTER:
+        if likely.share >= _FEW_AGREE and likely.count >= _MIN_LIKELY and likely.scatter < _MAX_SCATTER:
             difference = np.array([likely.exposure, 0.0, 0.0])
             spread = np.array([float(np.hypot(_LIKELY_FLOOR, likely.scatter)), np.inf, np.inf])
             said.append(Witness(pair.first, pair.second, difference, spread, "points"))
@@ -129,7 +129,7 @@ class _Likely:
 
 def _likely(pair: Shared, shift: NDArray[np.float64], camera: float) -> _Likely:
     one, other = (log_axes(scene_light(Linear(colours), camera)) for colours in pair.match.likely)
-    if len(one) < _FEWEST_ALIKE:
+    if len(one) < _MIN_ALIKE:
         return _Likely(1.0)
     ratios = one - other
     agree = (np.abs(ratios[:, 1:] - shift[1:]) < _AGREES).all(axis=1)
@@ -140,7 +140,7 @@ def _likely(pair: Shared, shift: NDArray[np.float64], camera: float) -> _Likely:
     ]
     share = float(agree.mean() - np.mean(chance))
     exposures = ratios[agree, 0]
-    if len(exposures) < _FEWEST_LIKELY:
+    if len(exposures) < _MIN_LIKELY:
         return _Likely(share, len(exposures))
     mode = float(np.median(exposures))
     for _ in range(_MODE_ROUNDS):

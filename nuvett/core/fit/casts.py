@@ -11,7 +11,7 @@ from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.types import Floats, OKLab
 
 ZONES_OF_CAST = ("blacks", "neutrals", "whites")
-MOST_CAST = 0.1
+MAX_CAST = 0.1
 """OKLab a or b that a zone is shifted by at most."""
 
 _BLACKS, _WHITES = (neutral_oklab(18), neutral_oklab(48)), (neutral_oklab(55), neutral_oklab(85))
@@ -45,6 +45,6 @@ def made_neutral(colour: OKLab, shifts: Sequence[tuple[float, float]]) -> tuple[
     found = [tuple(shift) for shift in shifts]
     if shares[zone] > 0:
         asked = (s - float(v / shares[zone]) for s, v in zip(found[zone], left, strict=True))
-        a, b = (min(MOST_CAST, max(-MOST_CAST, value)) for value in asked)
+        a, b = (min(MAX_CAST, max(-MAX_CAST, value)) for value in asked)
         found[zone] = (a, b)
     return tuple((a, b) for a, b in found)

@@ -18,15 +18,15 @@ CurvePoint = tuple[float, float]
 
 Points = tuple[CurvePoint, ...]
 STRAIGHT: Points = ((0.0, 0.0), (100.0, 100.0))
-MOST_POINTS = 16
+MAX_POINTS = 16
 TABLE = 513
 """Points that curves are looked up from."""
 
 
 def check_rising(points: Points) -> Points:
     """The points themselves, if a curve can go through them. Raises ValueError otherwise."""
-    if not 2 <= len(points) <= MOST_POINTS:
-        raise ValueError(f"a curve has 2 to {MOST_POINTS} points")
+    if not 2 <= len(points) <= MAX_POINTS:
+        raise ValueError(f"a curve has 2 to {MAX_POINTS} points")
     if any(not 0 <= v <= 100 for point in points for v in point):
         raise ValueError("points of a curve lie within 0 to 100")
     if any(b[0] - a[0] < 0.499 or b[1] < a[1] for a, b in pairwise(points)):

@@ -11,7 +11,7 @@ from nuvett.core.quick import joined, planes_of
 from nuvett.core.types import Document, Floats, OKLab
 
 GAIN = 0.9  # OKLab lightness per chroma at a weight of 1
-MOST_GREYS = 16
+MAX_GREYS = 16
 
 
 class GreyHue(Document):

@@ -16,13 +16,13 @@ from nuvett.core.quick import joined, planes_of
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, OKLab
 
-MOST_BANDS = 12
+MAX_BANDS = 12
 _HUES = 720  # of the tables: half degrees
 _CHROMAS = np.array([0.0, 0.008, 0.015, 0.025, 0.04, 0.06, 0.09, 0.14, 0.22, 0.4], dtype=np.float32)
 _UNSURE = 0.01  # OKLab a and b by which the colours of a JPEG are unsure
 _GREY_TURNS, _GREY_LIGHTENS = 0.018, 0.07  # chroma about which a colour comes to have a hue; lightness is seen sooner
 _STEEPEST_STEP = 1.5  # of `smooth_step`
-_LEAST_RISE = 0.08  # by which hue rises at least where it rises by 1: two hues never become one
+_MIN_RISE = 0.08  # by which hue rises at least where it rises by 1: two hues never become one
 _BLURS = 1.25  # by which a blur grows that is not enough
 
 
@@ -127,7 +127,7 @@ def _weight(band: HueBand) -> Floats:
     """Weight (hues,) of a range. One that turns far fades as slowly as hues need to keep their order."""
     away = (np.arange(_HUES, dtype=np.float32) * np.float32(360 / _HUES) - np.float32(band.hue) + 180) % 360 - 180
     reach = np.where(away < 0, np.float32(band.before), np.float32(band.after))
-    soft = max(band.soft, _STEEPEST_STEP * abs(band.turn) / (1 - _LEAST_RISE))
+    soft = max(band.soft, _STEEPEST_STEP * abs(band.turn) / (1 - _MIN_RISE))
     begins = np.maximum(reach - np.float32(soft / 2), 0)
     # At the far side of the wheel both ends meet: neither may stop there above nothing.
     begins = np.minimum(begins, np.float32(max(180 - soft, 0)))
@@ -142,7 +142,7 @@ def _widths() -> list[float]:
 def _needed(turn: Floats) -> float:
     """Least blur in degrees with which hues keep their order under turns (hues,) in radians; 0 where they do."""
     width = 0.0
-    while _least_rise(_blur(turn[:, None], width)[:, 0]) < _LEAST_RISE - 1e-3:
+    while _least_rise(_blur(turn[:, None], width)[:, 0]) < _MIN_RISE - 1e-3:
         width = max(1.0, width * _BLURS)
     return width
 

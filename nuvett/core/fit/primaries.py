@@ -14,7 +14,7 @@ from nuvett.core.types import Floats
 _Precise = NDArray[np.float64]
 
 PRIMARIES = ("red", "green", "blue")
-MOST_TURN, LEAST_RICHER, MOST_RICHER = 20.0, -60.0, 50.0
+MAX_TURN, MIN_RICHER, MAX_RICHER = 20.0, -60.0, 50.0
 """Degrees that a primary is turned at most, and percent added to its distance from white at least and at most: with any
 of them the triangle stays the right way round, and no primary is darker than black (`tests/core/test_hues.py` tries
 all corners; at 25 degrees some fail)."""

@@ -19,7 +19,7 @@ _KNOTS = 257
 # On encoded luminance: where a region begins and ends, and by how much it is moved at most.
 _HUMPS = {"highlights": (0.5, 1.0, 0.125), "shadows": (0.0, 0.5, 0.125)}
 _ENDS = {"whites": (0.72, 1.0, 0.08), "blacks": (0.28, 0.0, 0.08)}
-_LEAST_SLOPE, _MIDDLE = 0.12, _KNOTS // 2
+_MIN_SLOPE, _MIDDLE = 0.12, _KNOTS // 2
 _FLOOR = 0.04  # encoded value about which colours are scaled with their light, so that noise in black stays small
 
 
@@ -37,7 +37,7 @@ def region_curve(highlights: float, shadows: float, whites: float, blacks: float
         moved += np.float32(amounts[name] * most) * 16 * t * t * (1 - t) ** 2
     for name, (begins, ends, most) in _ENDS.items():
         moved += np.float32(amounts[name] * most) * smooth_step((at - begins) / np.float32(ends - begins))
-    steps = np.maximum(np.diff(moved), _LEAST_SLOPE / (_KNOTS - 1))
+    steps = np.maximum(np.diff(moved), _MIN_SLOPE / (_KNOTS - 1))
     risen = np.concatenate([[0.0], np.cumsum(steps)])
     return np.asarray(risen - risen[_MIDDLE] + moved[_MIDDLE], dtype=np.float32)
 

@@ -13,7 +13,7 @@ from nuvett.core.types import Floats
 
 _PROBABILITIES = np.linspace(0.01, 0.99, 50)
 _DARKEST, _BRIGHTEST = 0.004, 0.92  # of the camera's picture: beyond them it tells nothing of the curve
-_LEAST_POINTS = 8
+_MIN_POINTS = 8
 _FLATTEST, _STEEPEST = 0.15, 3.0  # slopes in logarithms
 _SMOOTH = 5  # points that slopes are averaged over
 _INNER = 0.7  # of width and height
@@ -53,7 +53,7 @@ def fit_rendering(light: Floats, made: Floats) -> Rendering | None:
     x, y = (np.quantile(_middle(plane), _PROBABILITIES) for plane in (light, made))
     usable = (y > _DARKEST) & (y < _BRIGHTEST) & (x > 1e-5)
     usable &= np.concatenate([[True], np.diff(x) > 1e-4 * x[1:]])
-    if usable.sum() < _LEAST_POINTS:
+    if usable.sum() < _MIN_POINTS:
         return None
     logs, out = np.log(x[usable]), np.log(y[usable])
     slopes = np.diff(out) / np.diff(logs)

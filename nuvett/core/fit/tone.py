@@ -21,7 +21,7 @@ _WHITE, _BLACK = 0.955, 0.26  # OKLab lightness of CIE L* 95 and 9: tops and bot
 _FADED_WHITE, _FADED_BLACK = 0.78, 0.5  # of L* 74 and 42: beyond them no faded end is meant as white or black
 _MASS_WITHIN, _MASS, _MORE = 0.03, 0.02, 1.3  # within such a lightness of its end lies such a share of a faded picture
 _PURE = 0.985  # OKLab lightness of CIE L* 98: paper white
-_LEAST_WAY, _WIDEST_WAY, _BACK_SLOPE = 0.12, 0.5, 1.1
+_MIN_WAY, _WIDEST_WAY, _BACK_SLOPE = 0.12, 0.5, 1.1
 
 
 def aim_ends(target: Quantiles, black: float | None, white: float | None) -> Quantiles:
@@ -84,7 +84,7 @@ def keep_ends(curve: Floats, whites: float, blacks: float) -> Floats:
         gap = sign * (end - float(np.interp(end, TONE_GRID, kept)))
         if share >= 1 or gap <= 0:
             continue
-        width = min(max(_LEAST_WAY, 1.5 * gap / _BACK_SLOPE), _WIDEST_WAY)
+        width = min(max(_MIN_WAY, 1.5 * gap / _BACK_SLOPE), _WIDEST_WAY)
         near = np.clip((sign * (TONE_GRID - end) + width) / width, 0, 1)
         near = near * near * (3 - 2 * near) * (1 - share)
         kept = kept + np.where(sign * (TONE_GRID - kept) > 0, near * (TONE_GRID - kept), 0)

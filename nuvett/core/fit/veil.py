@@ -15,7 +15,7 @@ from nuvett.core.spaces.cielab import neutral_cielab
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.types import Linear, OKLab
 
-LEAST_FRAMES = 3
+MIN_FRAMES = 3
 _DARKEST = 0.004  # share of a frame that is its darkest places
 _LIGHT = 0.26  # OKLab lightness from which the darkest places of all frames are veiled: CIE L* 14
 _ALIKE = 0.06  # a and b within which darkest places are of one veil
@@ -49,7 +49,7 @@ def without_veil(lab: OKLab, veil: OKLab) -> OKLab:
 
 def veil_over(frames: Sequence[OKLab]) -> Veil | None:
     """A veil over frames of one set-up, colours (N, 3) of each as it is finished now; none where none is sure."""
-    if len(frames) < LEAST_FRAMES:
+    if len(frames) < MIN_FRAMES:
         return None
     colours = np.array([_darkest(frame) for frame in frames])
     clearest = colours[colours[:, 0].argmin()]

@@ -19,7 +19,7 @@ from nuvett.core.spaces.oklab import TO_LINEAR, TO_OKLAB, hex_to_oklab, linear_t
 from nuvett.core.spaces.rgb import from_linear, to_linear
 from nuvett.core.types import Document, Floats, OKLab
 
-MOST_STOPS, MOST_LAYERS = 12, 6
+MAX_STOPS, MAX_LAYERS = 12, 6
 _STEP_BY_STEP = ("color-dodge", "color-burn", "hue", "saturation", "color", "luminosity")
 COMPILED: tuple[BlendMode, ...] = tuple(mode for mode in get_args(BlendMode) if mode not in _STEP_BY_STEP)
 """Modes that are blended channel by channel without a division, which is done in one pass."""
@@ -27,7 +27,7 @@ MODES = {mode: mode for mode in get_args(BlendMode)}
 _SOFT = 8.0  # L* over which a wash fades at the ends of its range
 _BY_OWN_LIGHTNESS = 2  # of the ways of `lanes.washed`
 _AT_ONCE = 1e-9  # between two colours of one lightness
-_LEAST_GAP = 0.5  # L* between two stops
+_MIN_GAP = 0.5  # L* between two stops
 
 
 class WashStop(Document):
@@ -60,7 +60,7 @@ class WashLayer(Document):
     reversed: bool = False
     low: float = number(0, 0, 100, "Wash begins at", "L*")
     high: float = number(100, 0, 100, "Wash ends at", "L*")
-    stops: tuple[WashStop, ...] = Field(min_length=2, max_length=MOST_STOPS)
+    stops: tuple[WashStop, ...] = Field(min_length=2, max_length=MAX_STOPS)
 
     @field_validator("stops")
     @classmethod
@@ -91,8 +91,8 @@ class WashLayer(Document):
             laid = self.model_copy(update={"reversed": False}).colour_at(np.array([at], dtype=np.float32))[0]
             stop = WashStop(at=round(at, 1), colour=(float(laid[0]), float(laid[1]), float(laid[2])))
             return self.model_copy(update={"stops": tuple(sorted((*self.stops, stop), key=lambda s: s.at))})
-        low = self.stops[index - 1].at + _LEAST_GAP if index else 0.0
-        high = self.stops[index + 1].at - _LEAST_GAP if index + 1 < len(self.stops) else 100.0
+        low = self.stops[index - 1].at + _MIN_GAP if index else 0.0
+        high = self.stops[index + 1].at - _MIN_GAP if index + 1 < len(self.stops) else 100.0
         moved = self.stops[index].model_copy(update={"at": round(min(max(low, high), max(low, at)), 1)})
         return self.model_copy(update={"stops": (*self.stops[:index], moved, *self.stops[index + 1 :])})
 

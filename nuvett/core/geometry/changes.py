@@ -3,13 +3,13 @@
 import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.geometry.geometry import LEAST_SHARE, PROPORTIONS, Cut, Geometry, Size
+from nuvett.core.geometry.geometry import MIN_SHARE, PROPORTIONS, Cut, Geometry, Size
 
 Point = tuple[float, float]
 """Shares of what is seen, or of the straightened canvas."""
 
 HANDLES = ("nw", "n", "ne", "e", "se", "s", "sw", "w", "move")
-_LEAST_LINE = 0.02  # of the long edge: a line shorter than that says nothing about an angle
+_MIN_LINE = 0.02  # of the long edge: a line shorter than that says nothing about an angle
 
 
 def levelled(geometry: Geometry, size: Size, start: Point, end: Point) -> Geometry:
@@ -19,7 +19,7 @@ def levelled(geometry: Geometry, size: Size, start: Point, end: Point) -> Geomet
     """
     width, height = geometry.turned(size)
     across, down = (end[0] - start[0]) * width, (end[1] - start[1]) * height
-    if np.hypot(across, down) < _LEAST_LINE * max(width, height):
+    if np.hypot(across, down) < _MIN_LINE * max(width, height):
         raise InvalidChangeError("Draw a longer line along what should be level or upright.")
     angle = float(np.degrees(np.arctan2(down, across)))
     off = (angle + 45) % 90 - 45  # from the nearest of level and upright
@@ -84,13 +84,13 @@ def drag_cut(geometry: Geometry, size: Size, handle: str, place: Point) -> Geome
         return geometry.model_copy(update={"cut": _cut(*moved, width, height)})
     right, bottom = left + width, top + height
     if "w" in handle:
-        left = min(x, right - LEAST_SHARE)
+        left = min(x, right - MIN_SHARE)
     if "e" in handle:
-        right = max(x, left + LEAST_SHARE)
+        right = max(x, left + MIN_SHARE)
     if "n" in handle:
-        top = min(y, bottom - LEAST_SHARE)
+        top = min(y, bottom - MIN_SHARE)
     if "s" in handle:
-        bottom = max(y, top + LEAST_SHARE)
+        bottom = max(y, top + MIN_SHARE)
     box = (left, top, right, bottom)
     ratio = geometry.ratio(size)
     if ratio is not None:
@@ -115,7 +115,7 @@ def _kept(box: Cut, handle: str, ratio: float) -> Cut:
     room_x = anchor_x if "w" in handle else 1 - anchor_x if "e" in handle else 2 * min(anchor_x, 1 - anchor_x)
     room_y = anchor_y if "n" in handle else 1 - anchor_y if "s" in handle else 2 * min(anchor_y, 1 - anchor_y)
     scale = min(1.0, room_x / width, room_y / height)
-    scale = max(scale, LEAST_SHARE / min(width, height))
+    scale = max(scale, MIN_SHARE / min(width, height))
     width, height = width * scale, height * scale
     left = anchor_x - width if "w" in handle else anchor_x if "e" in handle else anchor_x - width / 2
     top = anchor_y - height if "n" in handle else anchor_y if "s" in handle else anchor_y - height / 2
@@ -124,5 +124,5 @@ def _kept(box: Cut, handle: str, ratio: float) -> Cut:
 
 def _cut(left: float, top: float, width: float, height: float) -> Cut:
     """A cut within the canvas, rounded as documents keep it."""
-    width, height = (min(1.0, max(LEAST_SHARE, round(v, 5))) for v in (width, height))
+    width, height = (min(1.0, max(MIN_SHARE, round(v, 5))) for v in (width, height))
     return round(min(max(left, 0.0), 1 - width), 5), round(min(max(top, 0.0), 1 - height), 5), width, height

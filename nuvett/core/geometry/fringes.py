@@ -20,12 +20,12 @@ FRINGE_EDGE = 2400
 """Long edge at which they are looked for: a tenth of a pixel of it still shows."""
 
 _BROAD, _FINE, _WINDOW = 3.0, 0.7, 4.0  # spreads in pixels: what is taken off, what is smoothed, what goes together
-_ALIKE, _LEAST_CONTRAST = 0.85, 0.012  # correlation of two channels, and encoded contrast, of a place that counts
+_ALIKE, _MIN_CONTRAST = 0.85, 0.012  # correlation of two channels, and encoded contrast, of a place that counts
 _ROUNDS, _SECTORS = 3, 8
 _SURE = 4.0  # standard errors, by sectors of the picture, that fringes are beyond
-_LEAST = 0.12  # pixels at the corner, of the picture looked at, below which nobody sees them
-_MOST = 6.0
-_FEWEST, _SMALLEST = 400, 200  # places; pixels of the short side
+_MIN_OFF = 0.12  # pixels at the corner, of the picture looked at, below which nobody sees them
+_MAX_OFF = 6.0
+_MIN_PLACES, _SMALLEST = 400, 200  # places; pixels of the short side
 
 
 def find_fringes(encoded: Encoded01) -> LensCorrection | None:
@@ -57,7 +57,7 @@ def _terms(small: Floats, channel: int) -> Terms:
         v, b = v + float(dv), b + float(db)
     corner = float(r2.max())
     off = (v + b * corner) * corner**0.5 * min(small.shape[:2]) / 2  # in pixels of the picture looked at
-    if not _LEAST <= abs(off) <= _MOST or not _is_sure(normal, corner, v + b * corner):
+    if not _MIN_OFF <= abs(off) <= _MAX_OFF or not _is_sure(normal, corner, v + b * corner):
         return PLAIN
     return 1 + v, 0.0, b
 
@@ -102,14 +102,14 @@ def _equations(
     both, squares, others = (_blurred(product, _WINDOW) for product in (own * its, own * own, its * its))
     ratio = both / np.maximum(squares, 1e-8)
     alike = np.abs(both) / np.sqrt(np.maximum(squares * others, 1e-12))
-    counts = (alike > _ALIKE) & (squares > _LEAST_CONTRAST**2) & (others > _LEAST_CONTRAST**2) & (np.abs(x) < 10)
-    if counts.sum() < _FEWEST:
+    counts = (alike > _ALIKE) & (squares > _MIN_CONTRAST**2) & (others > _MIN_CONTRAST**2) & (np.abs(x) < 10)
+    if counts.sum() < _MIN_PLACES:
         return None
     # What is at one place in green is at that place times 1 + v + b r² in the other channel.
     half = np.float32(min(green.shape) / 2)
     along = (cv2.Sobel(own, -1, 1, 0, scale=1 / 8) * x + cv2.Sobel(own, -1, 0, 1, scale=1 / 8) * y) * half
     slope, left = (-ratio * along)[counts], (its - ratio * own)[counts]
-    weight = 1 / (others[counts] + _LEAST_CONTRAST**2)
+    weight = 1 / (others[counts] + _MIN_CONTRAST**2)
     columns = np.stack([slope, slope * r2[counts]])
     matrices = np.zeros((_SECTORS, 2, 2))
     rights = np.zeros((_SECTORS, 2))

@@ -35,7 +35,7 @@ PROPORTIONS: dict[str, str] = {
     "297:210": "A4, across",
     "210:297": "A4, upright",
 }
-LEAST_SHARE = 0.04
+MIN_SHARE = 0.04
 """Of the canvas: the least width and height of a cut."""
 
 LEAN = 0.6
@@ -68,8 +68,8 @@ class Geometry(Document):
         if cut is None:
             return None
         left, top, width, height = cut
-        if width < LEAST_SHARE or height < LEAST_SHARE:
-            raise ValueError(f"a crop leaves at least {LEAST_SHARE:.0%} of the width and of the height")
+        if width < MIN_SHARE or height < MIN_SHARE:
+            raise ValueError(f"a crop leaves at least {MIN_SHARE:.0%} of the width and of the height")
         if left < -1e-6 or top < -1e-6 or left + width > 1 + 1e-6 or top + height > 1 + 1e-6:
             raise ValueError("a crop lies within the frame")
         return cut

@@ -10,13 +10,13 @@ from nuvett.core.types import Floats
 
 _EDGE = 800  # long edge of the picture that lines are looked for in
 _LONG = 0.06  # of the long edge: lines that count
-_MOST_TILT, _MOSTLEAN = 8.0, 60.0
+_MAX_TILT, _MOSTLEAN = 8.0, 60.0
 _STEP, _SPREAD = 0.1, 0.5  # degrees: of the angles that are tried, and within which lines agree
 _SURE = 0.5  # of the length of the lines that are asked: what has to agree
 _ENOUGH = 1.0  # half long edges of uprights, from which they are asked
-_FEWEST = 3
+_MIN = 3
 _WIDE = 0.5  # half long edges: how far apart lines have to lie that agree
-_LEAST_TILT = 0.2  # degrees below which nothing is proposed
+_MIN_TILT = 0.2  # degrees below which nothing is proposed
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ def propose(luminance: Floats) -> Proposal:
     not proposed.
     """
     lines = _lines(luminance)
-    if len(lines) < _FEWEST:
+    if len(lines) < _MIN:
         return Proposal()
     middle = (lines[:, :2] + lines[:, 2:]) / 2
     run = lines[:, 2:] - lines[:, :2]
@@ -56,14 +56,14 @@ def propose(luminance: Floats) -> Proposal:
     off = (angle + 45) % 90 - 45
     upright = np.abs((angle % 180) - 90) < 45
     lean = _leaning(middle[upright, 0], off[upright], length[upright])
-    uprights, levels = np.abs(off) <= _MOST_TILT, np.abs(off) <= _MOST_TILT
+    uprights, levels = np.abs(off) <= _MAX_TILT, np.abs(off) <= _MAX_TILT
     uprights &= upright
     levels &= ~upright
     if length[uprights].sum() >= _ENOUGH:
         tilt = _agreed((off - lean * middle[:, 0])[uprights], length[uprights], middle[uprights, 0])
     else:
         tilt = _agreed(off[levels], length[levels], middle[levels, 1])
-    straighten = None if tilt is None or abs(tilt) < _LEAST_TILT else round(-tilt, 1)
+    straighten = None if tilt is None or abs(tilt) < _MIN_TILT else round(-tilt, 1)
     percent = round(float(2 * np.tan(np.radians(lean)) / LEAN * 100), 0)
     vertical = float(np.clip(-percent, -_MOSTLEAN, _MOSTLEAN)) if abs(percent) >= 4 else None
     return Proposal(straighten, vertical)
@@ -88,13 +88,13 @@ def _lines(luminance: Floats) -> Floats:
 
 def _agreed(off: Floats, length: Floats, across: Floats) -> float | None:
     """The angle in degrees that lines agree on by their lengths; none where they do not, or all lie in one place."""
-    if len(off) < _FEWEST:
+    if len(off) < _MIN:
         return None
-    tried = np.arange(-_MOST_TILT, _MOST_TILT + _STEP, _STEP)
+    tried = np.arange(-_MAX_TILT, _MAX_TILT + _STEP, _STEP)
     share = (length * np.exp(-(((off[None] - tried[:, None]) / _SPREAD) ** 2))).sum(axis=1)
     best = int(share.argmax())
     near = np.abs(off - tried[best]) < _SPREAD
-    if near.sum() < _FEWEST or np.ptp(across[near]) < _WIDE:
+    if near.sum() < _MIN or np.ptp(across[near]) < _WIDE:
         return None
     return float(tried[best]) if share[best] >= _SURE * length.sum() else None
 
@@ -104,14 +104,14 @@ def _leaning(across: Floats, off: Floats, length: Floats) -> float:
 
     Nothing where few uprights lie on both sides of the middle, or where they do not agree.
     """
-    near = np.abs(off) <= 2 * _MOST_TILT
+    near = np.abs(off) <= 2 * _MAX_TILT
     across, off, length = across[near], off[near], length[near]
     if (across < -0.2).sum() < 2 or (across > 0.2).sum() < 2:
         return 0.0
     first, second = np.triu_indices(len(across), 1)
     apart = across[second] - across[first]
     far = np.abs(apart) > 0.3
-    if far.sum() < _FEWEST:
+    if far.sum() < _MIN:
         return 0.0
     slopes = (off[second] - off[first])[far] / apart[far]
     weight = np.minimum(length[first], length[second])[far]

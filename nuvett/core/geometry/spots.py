@@ -6,7 +6,7 @@ from pydantic import Field
 from nuvett.core.fields import number
 from nuvett.core.types import Document, Floats
 
-MOST_SPOTS = 80
+MAX_SPOTS = 80
 _SHOWS = 2.2  # times the unrest around, from which a spot is seen
 _UNREST = 0.006  # encoded luminance that the calmest surface is taken for
 

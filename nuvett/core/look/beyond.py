@@ -1,7 +1,7 @@
 """More than full: a strength over 100 % asks for more of every step, while what guards a look acts as ever."""
 
 from nuvett.core.look.look import Look
-from nuvett.core.steps.step import MOST, Step
+from nuvett.core.steps.step import MAX, Step
 
 FULL = 100.0
 _WHOLE = ("finish", "mono")
@@ -23,4 +23,4 @@ def asked_for(look: Look) -> Look:
 
 def _more(step: Step, by: float) -> Step:
     amount = getattr(step, "amount", None)
-    return step if amount is None else step.model_copy(update={"amount": min(FULL * MOST, amount * by)})
+    return step if amount is None else step.model_copy(update={"amount": min(FULL * MAX, amount * by)})

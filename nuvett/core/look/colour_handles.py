@@ -8,7 +8,7 @@ import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fields import numbers_of
-from nuvett.core.fit.hues import MOST_BANDS, HueBand, ranged
+from nuvett.core.fit.hues import MAX_BANDS, HueBand, ranged
 from nuvett.core.fit.primaries import PRIMARIES
 from nuvett.core.look.with_steps import WithSteps
 from nuvett.core.plan.by_hand import PrimariesOperation
@@ -70,8 +70,8 @@ def _hue_of(a: float, b: float) -> float:
 def with_band(look: Kept, band: HueBand) -> Kept:
     """A look with one hue range more. Raises InvalidChangeError when there are as many as there may be."""
     step = look.step(HueStep)
-    if len(step.bands) >= MOST_BANDS:
-        raise InvalidChangeError(f"There are at most {MOST_BANDS} hue ranges; take one away first.")
+    if len(step.bands) >= MAX_BANDS:
+        raise InvalidChangeError(f"There are at most {MAX_BANDS} hue ranges; take one away first.")
     return look.with_step(step.model_copy(update={"on": True, "bands": (*step.bands, band)}))
 
 

@@ -12,7 +12,7 @@ from nuvett.core.steps.step import Step
 from nuvett.core.steps.white import WhiteStep
 from nuvett.core.types import Document
 
-FEWEST_OF_A_SETUP, FEWEST_OF_A_SERIES = 3, 5
+MIN_OF_A_SETUP, MIN_OF_A_SERIES = 3, 5
 """Frames whose trims have to point the same way before that is said."""
 
 _STEPS: dict[str, type[Step]] = {
@@ -86,7 +86,7 @@ def _without_empty(trim: Trim) -> Trim:
 
 
 @dataclass(frozen=True)
-class Shared:
+class CommonTrim:
     """What trims have in common: which frames (by their places), in which number, and by how much."""
 
     name: str
@@ -111,7 +111,7 @@ class Shared:
         return Common.model_validate({self.name: self.value})
 
 
-def shared_by(trims: list[Trim], setups: list[int]) -> list[Shared]:
+def shared_by(trims: list[Trim], setups: list[int]) -> list[CommonTrim]:
     """What trims have in common, most frames first: within a set-up, else in the series.
 
     trims : of all frames in order; setups : the set-up of each. Values that point the same way count, by their median.
@@ -123,10 +123,10 @@ def shared_by(trims: list[Trim], setups: list[int]) -> list[Shared]:
         for sign in (1, -1):
             places = [i for i, value in enumerate(values) if value * sign > 0]
             by_setup = {s: [i for i in places if setups[i] == s] for s in dict.fromkeys(setups[i] for i in places)}
-            if len(places) >= FEWEST_OF_A_SERIES and len(by_setup) > 1:
+            if len(places) >= MIN_OF_A_SERIES and len(by_setup) > 1:
                 found.append(_shared(name, values, places, None))
             else:
-                found += [_shared(name, values, own, s) for s, own in by_setup.items() if len(own) >= FEWEST_OF_A_SETUP]
+                found += [_shared(name, values, own, s) for s, own in by_setup.items() if len(own) >= MIN_OF_A_SETUP]
     return sorted(found, key=lambda shared: -len(shared.frames))
 
 
@@ -135,8 +135,8 @@ def _is_plain(step: Step) -> bool:
     return step.on and getattr(step, "amount", 100) == 100 and getattr(step, "part", "both") == "both"
 
 
-def _shared(name: str, values: list[float], places: list[int], setup: int | None) -> Shared:
+def _shared(name: str, values: list[float], places: list[int], setup: int | None) -> CommonTrim:
     own = [values[i] for i in places]
     step = COMMON_VALUES[name].step
     middle = round(round(float(np.median(own)) / step) * step, 4)
-    return Shared(name, middle or own[0], min(own), max(own), tuple(places), setup)
+    return CommonTrim(name, middle or own[0], min(own), max(own), tuple(places), setup)

@@ -8,10 +8,10 @@ from itertools import pairwise
 import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.fit.curves import MOST_POINTS, STRAIGHT, CurvePoint
-from nuvett.core.fit.grey import GAIN, MOST_GREYS, GreyHue, grey_lightness, hue_weights
+from nuvett.core.fit.curves import MAX_POINTS, STRAIGHT, CurvePoint
+from nuvett.core.fit.grey import GAIN, MAX_GREYS, GreyHue, grey_lightness, hue_weights
 from nuvett.core.fit.moves import OwnMove
-from nuvett.core.fit.wash import MOST_STOPS, WashLayer
+from nuvett.core.fit.wash import MAX_STOPS, WashLayer
 from nuvett.core.look.colour_handles import Kept, drag_chart, reset_chart
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.steps.curve import CurveStep
@@ -22,8 +22,8 @@ from nuvett.core.steps.wash import WashStep
 from nuvett.core.steps.zones import ZoneStep
 from nuvett.core.types import OKLab
 
-_ZONE_CHROMA, _NEAR, _LEAST_GAP = 20.0, 3.0, 0.5
-_LEAST_CHROMA = 0.01  # OKLab, below which a hue says nothing
+_ZONE_CHROMA, _NEAR, _MIN_GAP = 20.0, 3.0, 0.5
+_MIN_CHROMA = 0.01  # OKLab, below which a hue says nothing
 _SAME_HUE = 12.0  # degrees within which a colour dragged on the grey column is taken for one that was dragged before
 
 
@@ -82,8 +82,8 @@ def land(look: Kept, at: float, lightness: float) -> Kept:
     if abs(points[near][0] - x) < _NEAR:
         x = points[near][0]
         points.pop(near)
-    elif len(points) >= MOST_POINTS:
-        raise InvalidChangeError(f"A curve has at most {MOST_POINTS} points; take one away first.")
+    elif len(points) >= MAX_POINTS:
+        raise InvalidChangeError(f"A curve has at most {MAX_POINTS} points; take one away first.")
     below, above = [p for p in points if p[0] < x], [p for p in points if p[0] > x]
     low = below[-1][1] if below else 0.0
     high = above[0][1] if above else 100.0
@@ -98,23 +98,23 @@ def drag_point(points: tuple[CurvePoint, ...], index: int, x: float, y: float) -
     """
     x = _bounded(x, 0, 100)
     if index == len(points):
-        if len(points) >= MOST_POINTS:
-            raise InvalidChangeError(f"A curve has at most {MOST_POINTS} points; take one away first.")
+        if len(points) >= MAX_POINTS:
+            raise InvalidChangeError(f"A curve has at most {MAX_POINTS} points; take one away first.")
         others = list(points)
         index = sum(p[0] < x for p in others)
-        if any(abs(p[0] - x) < _LEAST_GAP for p in others):
+        if any(abs(p[0] - x) < _MIN_GAP for p in others):
             return points
     elif 0 <= index < len(points):
         others = [p for i, p in enumerate(points) if i != index]
     else:
         raise InvalidChangeError("That point is not there any more.")
     left, right = others[:index], others[index:]
-    low_x = left[-1][0] + _LEAST_GAP if left else 0.0
-    high_x = right[0][0] - _LEAST_GAP if right else 100.0
+    low_x = left[-1][0] + _MIN_GAP if left else 0.0
+    high_x = right[0][0] - _MIN_GAP if right else 100.0
     low_y, high_y = (left[-1][1] if left else 0.0), (right[0][1] if right else 100.0)
     placed = (round(_bounded(x, low_x, max(low_x, high_x)), 2), round(_bounded(y, low_y, high_y), 2))
     made = (*left, placed, *right)
-    return made if all(b[0] - a[0] >= _LEAST_GAP - 1e-6 for a, b in pairwise(made)) else points
+    return made if all(b[0] - a[0] >= _MIN_GAP - 1e-6 for a, b in pairwise(made)) else points
 
 
 def drag_grey(look: Kept, colour: tuple[float, float, float], lightness: float) -> Kept:
@@ -126,15 +126,15 @@ def drag_grey(look: Kept, colour: tuple[float, float, float], lightness: float) 
     mono = look.step(MonoStep)
     lab = OKLab(np.array([colour], dtype=np.float32))
     chroma = float(np.hypot(colour[1], colour[2]))
-    if chroma < _LEAST_CHROMA:
+    if chroma < _MIN_CHROMA:
         raise InvalidChangeError("A grey has no hue to be made lighter or darker by; the tone curve does that.")
     hue = math.degrees(math.atan2(colour[2], colour[1])) % 360
     away = 100 * (neutral_oklab(_bounded(lightness, 0, 100)) - float(grey_lightness(lab, mono.hues)[0])) / GAIN / chroma
     hues = list(mono.hues)
     near = next((i for i, g in enumerate(hues) if abs((g.hue - hue + 180) % 360 - 180) < _SAME_HUE), None)
     if near is None:
-        if len(hues) >= MOST_GREYS:
-            raise InvalidChangeError(f"Black-and-white weighs at most {MOST_GREYS} hues; reset one first.")
+        if len(hues) >= MAX_GREYS:
+            raise InvalidChangeError(f"Black-and-white weighs at most {MAX_GREYS} hues; reset one first.")
         hues.append(GreyHue(hue=round(hue, 1), lighter=round(_bounded(away, -200, 200), 1)))
     else:
         # By the share that this hue has in the colour's own weight, so that it arrives.
@@ -157,8 +157,8 @@ def _with_wash(
     step = look.step(WashStep)
     if layer >= len(step.layers) or index >= len(step.layers[layer].stops) + may_add:
         raise InvalidChangeError("That stop is not there any more.")
-    if index >= MOST_STOPS:
-        raise InvalidChangeError(f"A wash has at most {MOST_STOPS} stops; take one away first.")
+    if index >= MAX_STOPS:
+        raise InvalidChangeError(f"A wash has at most {MAX_STOPS} stops; take one away first.")
     layers = tuple(change(own) if place == layer else own for place, own in enumerate(step.layers))
     return look.with_step(step.model_copy(update={"layers": layers}))
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import numbers_of
-from nuvett.core.look.local import MOST_AREAS
+from nuvett.core.look.local import MAX_AREAS
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
 from nuvett.core.look.words import plain_sentence
@@ -120,8 +120,8 @@ def lifted(look: Look, trim: Trim, parts: Collection[str], key: str = "") -> tup
         look = look.with_step(_sum(own, step) if not own.is_idle and _adds(own, step) else step)
         trim = trim.model_copy(update={kind.name: None})
     moved = [place for place, _ in enumerate(trim.areas) if f"area.{place}" in parts]
-    if len(look.areas) + len(moved) > MOST_AREAS:
-        raise DocumentError(f"A look has at most {MOST_AREAS} areas.")
+    if len(look.areas) + len(moved) > MAX_AREAS:
+        raise DocumentError(f"A look has at most {MAX_AREAS} areas.")
     areas = [trim.areas[place] for place in moved]
     named = [
         own.model_copy(update={"key": own.key or f"{key}{place}"}) for own, place in zip(areas, moved, strict=True)

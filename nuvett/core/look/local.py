@@ -11,7 +11,7 @@ from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.core.steps.step import changed
 
-MOST_AREAS, MOST_NAME = 12, 60
+MAX_AREAS, MAX_NAME = 12, 60
 
 
 class WholeLocal(WithSteps):
@@ -25,7 +25,7 @@ class WholeLocal(WithSteps):
 
     on: bool = True
     key: str = Field(default="", max_length=16)
-    name: str = Field(default="", max_length=MOST_NAME)
+    name: str = Field(default="", max_length=MAX_NAME)
     area: Area = Area()
     strength: float = number(100, 0, 150, "Strength of the look here")
     aim: str = Field(default="", max_length=64)

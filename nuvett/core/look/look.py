@@ -11,9 +11,9 @@ from nuvett.core.errors import DocumentError
 from nuvett.core.fields import choice, number
 from nuvett.core.look.common import Common
 from nuvett.core.look.earlier import look_from_earlier
-from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.local import MAX_AREAS, Local
 from nuvett.core.look.refusals import what_is_wrong
-from nuvett.core.look.ways import MOST_SETUPS, WAYS, OfSetup, Way
+from nuvett.core.look.ways import MAX_SETUPS, WAYS, OfSetup, Way
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
 
@@ -41,9 +41,9 @@ class WholeLook(WithSteps):
     pull: float = number(60, 0, 100, "Pull")
     way: Way = choice("fit", "Arrives by", dict(WAYS))
     seen: Literal["frame", "crop"] = choice("frame", "Fitted by", SEEN)
-    areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
+    areas: tuple[Local, ...] = Field(default=(), max_length=MAX_AREAS)
     common: Common = Common()
-    setups: tuple[OfSetup, ...] = Field(default=(), max_length=MOST_SETUPS)
+    setups: tuple[OfSetup, ...] = Field(default=(), max_length=MAX_SETUPS)
 
     @field_validator("areas")
     @classmethod

@@ -5,7 +5,7 @@ import re
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.changes import drag_cut, levelled, mirrored, turned, with_proportion
 from nuvett.core.geometry.geometry import Geometry, Size
-from nuvett.core.geometry.spots import MOST_SPOTS, Spot
+from nuvett.core.geometry.spots import MAX_SPOTS, Spot
 from nuvett.core.look.trim import Trim
 
 Place = tuple[float, float]
@@ -51,7 +51,7 @@ def with_spot(trim: Trim, x: float, y: float) -> Trim:
     """
     if not (0 <= x <= 1 and 0 <= y <= 1):
         raise InvalidChangeError("That place lies outside the picture.")
-    if len(trim.spots) >= MOST_SPOTS:
-        raise InvalidChangeError(f"At most {MOST_SPOTS} spots are painted out in a frame; take one away first.")
+    if len(trim.spots) >= MAX_SPOTS:
+        raise InvalidChangeError(f"At most {MAX_SPOTS} spots are painted out in a frame; take one away first.")
     radius = trim.spots[-1].radius if trim.spots else Spot(x=0, y=0).radius
     return trim.model_copy(update={"spots": (*trim.spots, Spot(x=round(x, 5), y=round(y, 5), radius=radius))})

@@ -19,13 +19,13 @@ from nuvett.core.reading.palette import Colour
 from nuvett.core.steps.casts import CastStep
 from nuvett.core.steps.hold import FamilyHold, HoldStep
 from nuvett.core.steps.hues import HueStep
-from nuvett.core.steps.moves import MOST_MOVES, MoveStep
+from nuvett.core.steps.moves import MAX_MOVES, MoveStep
 from nuvett.core.types import OKLab
 
 What = Literal["move", "hold", "hue", "neutral"]
 """What a colour is picked for: a move, a hold, a range of hues, or to become neutral."""
 
-LEAST_CHROMA = 0.012
+MIN_CHROMA = 0.012
 """OKLab chroma below which a colour has no hue that a range could be about."""
 
 _HELD_TOLERANCE = 30.0
@@ -46,8 +46,8 @@ class Pointing:
 
 def _move(document: Kept, colour: Colour, came: Colour) -> Kept:
     step = document.step(MoveStep)
-    if len(step.own) >= MOST_MOVES:
-        raise InvalidChangeError(f"There are at most {MOST_MOVES} moves by hand; take one away first.")
+    if len(step.own) >= MAX_MOVES:
+        raise InvalidChangeError(f"There are at most {MAX_MOVES} moves by hand; take one away first.")
     return document.with_step(step.model_copy(update={"own": (*step.own, OwnMove(source=colour, came=came))}))
 
 
@@ -58,7 +58,7 @@ def _hold(document: Kept, colour: Colour, _: Colour) -> Kept:
 
 
 def _hue(document: Kept, colour: Colour, _: Colour) -> Kept:
-    if float(np.hypot(*colour[1:])) < LEAST_CHROMA:
+    if float(np.hypot(*colour[1:])) < MIN_CHROMA:
         raise InvalidChangeError("That is a grey: it has no hue. Pick a colour.")
     return with_band(document, HueBand(hue=round(float(np.degrees(np.arctan2(colour[2], colour[1])) % 360), 1)))
 

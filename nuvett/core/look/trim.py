@@ -7,9 +7,9 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from nuvett.core.errors import DocumentError
 from nuvett.core.fields import number
 from nuvett.core.geometry.geometry import Geometry
-from nuvett.core.geometry.spots import MOST_SPOTS, Spots
+from nuvett.core.geometry.spots import MAX_SPOTS, Spots
 from nuvett.core.look.earlier import trim_from_earlier
-from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.local import MAX_AREAS, Local
 from nuvett.core.look.refusals import what_is_wrong
 from nuvett.core.look.with_steps import WithSteps, with_steps
 from nuvett.core.steps.registry import REGISTRY
@@ -27,9 +27,9 @@ class WholeTrim(WithSteps):
     schema_version: Literal[3] = 3
     strength: float = number(100, 0, 100, "Strength of the look")
     geometry: Geometry = Geometry()
-    spots: Spots = Field(default=(), max_length=MOST_SPOTS)
-    areas: tuple[Local, ...] = Field(default=(), max_length=MOST_AREAS)
-    without: tuple[str, ...] = Field(default=(), max_length=MOST_AREAS)
+    spots: Spots = Field(default=(), max_length=MAX_SPOTS)
+    areas: tuple[Local, ...] = Field(default=(), max_length=MAX_AREAS)
+    without: tuple[str, ...] = Field(default=(), max_length=MAX_AREAS)
 
     @field_validator("geometry")
     @classmethod
@@ -95,8 +95,8 @@ def take_trim_parts(onto: Trim, source: Trim, parts: frozenset[str], replace_are
     taken = {name: getattr(source, name) for name in parts}
     if "areas" in parts and not replace_areas:
         taken["areas"] = (*onto.areas, *(area for area in source.areas if area not in onto.areas))
-        if len(taken["areas"]) > MOST_AREAS:
-            raise DocumentError(f"A trim holds at most {MOST_AREAS} areas; take some away first.")
+        if len(taken["areas"]) > MAX_AREAS:
+            raise DocumentError(f"A trim holds at most {MAX_AREAS} areas; take some away first.")
     return onto.model_copy(update=taken)
 
 

@@ -26,7 +26,7 @@ IN_SHORT: dict[Way, str] = {
 }
 """The same where there is little room."""
 
-MOST_SETUPS = 400
+MAX_SETUPS = 400
 
 
 class OfSetup(Document):

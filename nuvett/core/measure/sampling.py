@@ -6,7 +6,7 @@ import numpy as np
 
 from nuvett.core.errors import TooFewPixelsError
 from nuvett.core.geometry.lens import LensCorrection
-from nuvett.core.measure.statistics import MINIMUM_PIXELS, thin
+from nuvett.core.measure.statistics import MIN_PIXELS, thin
 from nuvett.core.quick import power
 from nuvett.core.spaces.oklab import LINEAR_TO_LMS, LMS_TO_OKLAB
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
@@ -70,7 +70,7 @@ class Sample:
 def stratified_sample(linear: Linear, weights: Mask01 | None = None, count: int = SAMPLE_SIZE) -> Linear:
     """At most `count` equally weighted colours (count, 3) standing for proxy pixels (..., 3).
 
-    Raises TooFewPixelsError when the weights add up to fewer than MINIMUM_PIXELS pixels.
+    Raises TooFewPixelsError when the weights add up to fewer than MIN_PIXELS pixels.
     """
     return Linear(_stratified(linear, weights, count)[0])
 
@@ -92,7 +92,7 @@ def _stratified(linear: Linear, weights: Mask01 | None, count: int) -> tuple[Flo
     """
     pixels = np.ascontiguousarray(linear, dtype=np.float32).reshape(-1, 3)
     flat = np.ones(len(pixels), dtype=np.float32) if weights is None else weights.reshape(-1)
-    if float(flat.sum()) < MINIMUM_PIXELS:
+    if float(flat.sum()) < MIN_PIXELS:
         raise TooFewPixelsError
     kept = np.flatnonzero(flat > 1e-3)
     order = kept[colour_order(_to_be_ordered(pixels[kept]))]

@@ -15,7 +15,7 @@ from nuvett.core.quick import planes_of
 from nuvett.core.tabled import along
 from nuvett.core.types import Document, Floats, OKLab, Quantiles, StoredArray
 
-MINIMUM_PIXELS = 300
+MIN_PIXELS = 300
 CLOUD_SIZE = 2048
 ZONE_COUNT = 17
 QUANTILE_COUNT = 65
@@ -129,9 +129,9 @@ def thin(points: Points, count: int) -> Points:
 def measure(lab: OKLab) -> Statistics:
     """Statistics of equally weighted OKLab colours (N, 3), ordered as `stratified_sample` orders them.
 
-    Raises TooFewPixelsError below MINIMUM_PIXELS colours.
+    Raises TooFewPixelsError below MIN_PIXELS colours.
     """
-    if len(lab) < MINIMUM_PIXELS:
+    if len(lab) < MIN_PIXELS:
         raise TooFewPixelsError
     tint, share, spread = measure_zones(lab)
     return Statistics(

@@ -18,7 +18,7 @@ BY_WORDS: dict[By, str] = {
     "print": "for print",
 }
 _INCH = 2.54  # centimetres
-LEAST_EDGE, MOST_EDGE = 16, 60_000
+MIN_EDGE, MAX_EDGE = 16, 60_000
 
 
 class Resize(Document):
@@ -29,7 +29,7 @@ class Resize(Document):
     """
 
     by: By = "full"
-    pixels: int | None = Field(default=None, ge=LEAST_EDGE, le=MOST_EDGE)
+    pixels: int | None = Field(default=None, ge=MIN_EDGE, le=MAX_EDGE)
     megapixels: float | None = Field(default=None, gt=0.001, le=1000)
     width: float | None = Field(default=None, gt=0.5, le=2000)
     height: float | None = Field(default=None, gt=0.5, le=2000)

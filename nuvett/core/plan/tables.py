@@ -12,7 +12,7 @@ from nuvett.core.table.held import HeldTable
 from nuvett.core.types import OKLab
 
 _NOTICEABLE = 1e-4  # OKLab
-_LEAST_CHROMA = 1e-3
+_MIN_CHROMA = 1e-3
 
 
 class TableOperation(ColourOperation):
@@ -36,6 +36,6 @@ class TableOperation(ColourOperation):
         if not out.any():
             return made
         before, after = (np.hypot(one[out, 1], one[out, 2]) for one in (inside, made))
-        kept = np.minimum(1, after / np.maximum(before, _LEAST_CHROMA))[:, None]
+        kept = np.minimum(1, after / np.maximum(before, _MIN_CHROMA))[:, None]
         made[out] += beyond[out] * np.concatenate([np.ones_like(kept), kept, kept], axis=1)
         return made

@@ -15,7 +15,7 @@ from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Encoded01, Floats, Linear, Mask01, OKLab
 
 _EDGE = 6000  # pixels that the long edge of a frame is taken for, of which only proportions are known here
-_FEWEST = 32
+_MIN = 32
 
 
 @dataclass(frozen=True)
@@ -61,7 +61,7 @@ def inside_cut(plan: FramePlan, sample: Sample, proportion: float) -> Sample:
 def _seen_of(plan: FramePlan, sample: Sample, proportion: float) -> tuple[Sample, Floats, float]:
     """What of a sample is seen under a plan, where in what is seen, and the proportion of that."""
     shown, inside, seen_proportion = places_seen(plan, sample.places, proportion)
-    if _FEWEST <= int(inside.sum()) < len(inside):
+    if _MIN <= int(inside.sum()) < len(inside):
         sample, shown = Sample(Linear(sample.colours[inside]), sample.places[inside]), shown[inside]
     return sample, shown, seen_proportion
 

@@ -18,11 +18,11 @@ from nuvett.core.types import Document, OKLab
 
 _CLUSTERS, _COLOURS = 12, 2048
 _GREY = 0.05  # OKLab chroma below which a colour has no name of its own
-_AS_LIGHT, _REACH, _LEAST_REACH = 0.22, 0.5, 0.035  # of lightness; of its chroma, and at least, in a and b
+_AS_LIGHT, _REACH, _MIN_REACH = 0.22, 0.5, 0.035  # of lightness; of its chroma, and at least, in a and b
 _WORTH_SAYING, _LEFT = 0.03, 0.15  # share of a picture that is told of; of that share, below which it is not there
 _RELATED = 40.0  # degrees of hue within which a duller colour could become a missing one
 _A_CAST = 0.45  # share of a picture over which a colour is its light
-_MOST = 2
+_MAX = 2
 
 UnmatchedKind = Literal["lacked", "foreign"]
 
@@ -51,7 +51,7 @@ class Unmatched(Document):
 
 def near(cloud: OKLab, colour: Colour, as_light: bool = True) -> NDArray[np.bool_]:
     """Which colours (N, 3) are a colour of the other side, as rich as that, nearly, and as light if asked."""
-    reach = max(_LEAST_REACH, _REACH * float(np.hypot(*colour[1:])))
+    reach = max(_MIN_REACH, _REACH * float(np.hypot(*colour[1:])))
     away = np.hypot(cloud[:, 1] - colour[1], cloud[:, 2] - colour[2])
     light = np.abs(cloud[:, 0] - colour[0]) <= (_AS_LIGHT if as_light else np.inf)
     return np.asarray((away <= reach) & light)
@@ -71,7 +71,7 @@ def unmatched(frame: OKLab, target: OKLab) -> tuple[Unmatched, ...]:
         Unmatched(kind="foreign", colour=colour, name=_name(colour), share=share, advice=_TAKEN)
         for colour, share in _only_in(frame, target)
     ]
-    return (*lacked[:_MOST], *foreign[:_MOST])
+    return (*lacked[:_MAX], *foreign[:_MAX])
 
 
 def told_of(found: tuple[Unmatched, ...], kind: UnmatchedKind, colours: OKLab) -> tuple[bool, ...]:

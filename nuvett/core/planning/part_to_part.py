@@ -14,7 +14,7 @@ from nuvett.core.plan.operation import Operation
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Floats, Linear, Mask01, OKLab
 
-_LEAST_SHARE, _FEWEST = 0.004, 48
+_MIN_SHARE, _MIN = 0.004, 48
 _TAKEN = 1024  # colours that stand for an area
 _SPREADS = (0.6, 1.6)  # by which the contrast and the chroma of an area may be changed
 _FARTHEST = 0.45  # OKLab lightness that an area may be carried
@@ -23,7 +23,7 @@ _FARTHEST = 0.45  # OKLab lightness that an area may be carried
 def statistics_inside(evened: Linear, weights: Mask01) -> Statistics | None:
     """Statistics of evened colours (N, 3) by their weights (N,) in an area; none where next to nothing lies in it."""
     total = float(weights.sum())
-    if total < _LEAST_SHARE * len(weights) or int((weights > 0.5).sum()) < _FEWEST:
+    if total < _MIN_SHARE * len(weights) or int((weights > 0.5).sum()) < _MIN:
         return None
     ends = np.cumsum(weights) / total
     taken = np.searchsorted(ends, (np.arange(_TAKEN) + 0.5) / _TAKEN).clip(0, len(weights) - 1)

@@ -16,7 +16,7 @@ from nuvett.core.look.common import with_common
 from nuvett.core.look.local import Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.trim import Trim
-from nuvett.core.measure.statistics import MINIMUM_PIXELS, Statistics, measure, thin
+from nuvett.core.measure.statistics import MIN_PIXELS, Statistics, measure, thin
 from nuvett.core.near import Centre
 from nuvett.core.plan.apply import after_groups
 from nuvett.core.plan.by_hand import GreyOperation
@@ -249,7 +249,7 @@ def _trimmed(trim: Trim, look: tuple[Group, ...], ask: Ask) -> Group:
 def _out_of(look: tuple[Group, ...], ask: Ask) -> Ask:
     """What is asked of steps that see the frame as it comes out of the look."""
     cloud = OKLab(np.asarray(ask.frame.cloud))
-    if len(cloud) >= MINIMUM_PIXELS:
+    if len(cloud) >= MIN_PIXELS:
         ask = replace(ask, frame=measure(after_groups(look, cloud)))
     return _afresh(ask)
 

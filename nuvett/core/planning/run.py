@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-MOST_COLUMNS = 120
+MAX_COLUMNS = 120
 """Columns that the run of a series is drawn in at most; neighbours share one where there are more frames."""
 
 Marks = tuple[float, ...]
@@ -30,7 +30,7 @@ class Column:
     high: float
 
 
-def columns_of(run: Sequence[tuple[Marks, Marks] | None], most: int = MOST_COLUMNS) -> list[Column]:
+def columns_of(run: Sequence[tuple[Marks, Marks] | None], most: int = MAX_COLUMNS) -> list[Column]:
     """A run of frames by their marks as they came and as shown, in at most `most` columns.
 
     Frames of which nothing is known are none; columns of such alone are left out.

@@ -14,7 +14,7 @@ from nuvett.core.steps.step import Aim
 from nuvett.core.types import Document, Linear, OKLab
 
 PULLS = (0, 20, 40, 60, 80, 100)
-_MOST_FRAMES = 12
+_MAX_FRAMES = 12
 _BENDING_COST = 0.22  # drift that a frame must gain for each hundredth of OKLab its transform leaves the shared one
 
 
@@ -53,7 +53,7 @@ class PullSuggestion(Document):
 
 def tried_frames(count: int) -> range:
     """Indices of the frames of a series of so many that pulls are tried on: evenly spaced."""
-    return range(0, count, max(1, -(-count // _MOST_FRAMES)))
+    return range(0, count, max(1, -(-count // _MAX_FRAMES)))
 
 
 def suggest_pull(frames: Mapping[int, Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:

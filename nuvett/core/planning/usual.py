@@ -8,7 +8,7 @@ from nuvett.core.reading.reading import Target
 from nuvett.core.steps.mono import MonoStep
 
 _COLOURLESS = 0.015  # OKLab chroma about its own tint within which nearly all of a still without colour lies
-_MOST = 0.95
+_MAX = 0.95
 WITHOUT_COLOUR = "Black-and-white, because the reference has no colour"
 
 
@@ -19,9 +19,9 @@ def is_monochrome(target: Target) -> bool:
     """
     cloud = np.asarray(target.statistics.cloud)
     if not len(cloud):
-        return float(np.interp(_MOST, PROBABILITIES, target.statistics.chroma)) < _COLOURLESS
+        return float(np.interp(_MAX, PROBABILITIES, target.statistics.chroma)) < _COLOURLESS
     about = cloud[:, 1:] - interpolate_zones(np.asarray(target.statistics.zone_tint), cloud[:, 0])
-    return float(np.quantile(np.hypot(about[:, 0], about[:, 1]), _MOST)) < _COLOURLESS
+    return float(np.quantile(np.hypot(about[:, 0], about[:, 1]), _MAX)) < _COLOURLESS
 
 
 def usual_look(target: Target | None) -> Look:

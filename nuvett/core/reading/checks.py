@@ -6,7 +6,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from nuvett.core.reading.regions import MOST_PATCHES, Patch, Sampling, patch_mask, sampling_weights
+from nuvett.core.reading.regions import MAX_PATCHES, Patch, Sampling, patch_mask, sampling_weights
 from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -16,7 +16,7 @@ from nuvett.core.types import Encoded01, Linear, OKLab
 CheckKind = Literal["bars", "caption", "black", "cast"]
 
 _FLAT, _MOSTLY = 0.025, 0.96  # encoded difference from the border's own colour, and share of a line that is of it
-_LEAST_BAR, _MOST_BAR = 0.012, 0.4  # of a side; more than that is a picture with a plain ground
+_MIN_BAR, _MAX_BAR = 0.012, 0.4  # of a side; more than that is a picture with a plain ground
 _INSET = 0.004  # of a side more is left out, for borders are soft
 _CAPTION_ZONES = ((0.0, 0.2), (0.62, 1.0))  # of the height: where captions stand
 _CAPTION_HEIGHT, _CAPTION_WIDTH = (0.012, 0.12), 0.15
@@ -53,7 +53,7 @@ def checked(proxy: Linear, sampling: Sampling) -> tuple[Check, ...]:
 
 
 def _fits(sampling: Sampling, more: list[Patch]) -> bool:
-    return len(sampling.patches) + len(more) <= MOST_PATCHES
+    return len(sampling.patches) + len(more) <= MAX_PATCHES
 
 
 def _without(sampling: Sampling, patches: list[Patch]) -> Sampling:
@@ -88,7 +88,7 @@ def bars_of(encoded: Encoded01) -> list[Patch]:
     left, right = (_bar(inner.transpose(1, 0, 2)[:: -1 if last else 1]) for last in (False, True))
     height, width = encoded.shape[:2]
     down, across = (height - top - bottom) / height, (width - left - right) / width
-    if down < 1 - 2 * _MOST_BAR or across < 1 - 2 * _MOST_BAR:
+    if down < 1 - 2 * _MAX_BAR or across < 1 - 2 * _MAX_BAR:
         return []
     inset = [
         min(1.0, size / side + _INSET) if size else 0.0
@@ -109,7 +109,7 @@ def _bar(lines: np.ndarray) -> int:
     if np.abs(lines[0] - colour).max(axis=1).mean() > _FLAT:
         return 0
     flat = (np.abs(lines - colour).max(axis=2) < _FLAT).mean(axis=1) >= _MOSTLY
-    most = int(_MOST_BAR * len(lines))
+    most = int(_MAX_BAR * len(lines))
     plain = np.flatnonzero(flat[:most])
     if not len(plain):
         return 0
@@ -118,7 +118,7 @@ def _bar(lines: np.ndarray) -> int:
         if line - ends > longest_caption:
             break
         ends = int(line) + 1
-    return ends if _LEAST_BAR * len(lines) <= ends < most else 0  # what goes on is a ground, and no bar
+    return ends if _MIN_BAR * len(lines) <= ends < most else 0  # what goes on is a ground, and no bar
 
 
 def captions_of(encoded: Encoded01) -> list[Patch]:

@@ -11,7 +11,7 @@ from nuvett.core.spaces.oklab import oklch_to_oklab
 from nuvett.core.types import OKLCh
 
 _NEAR = 1e-4  # OKLab distance within which two colours are the same one
-_MOST_CHROMA = 0.4
+_MAX_CHROMA = 0.4
 
 
 def _colour_at(palette: Palette, index: int) -> PaletteColour:
@@ -84,7 +84,7 @@ def nudge(sampling: Sampling, palette: Palette, index: int, lch: tuple[float, fl
     lch : lightness 0 to 1, chroma, hue in degrees. Raises InvalidChangeError outside what can be seen.
     """
     lightness, chroma, hue = lch
-    if not (0 <= lightness <= 1 and 0 <= chroma <= _MOST_CHROMA and np.isfinite(hue)):
+    if not (0 <= lightness <= 1 and 0 <= chroma <= _MAX_CHROMA and np.isfinite(hue)):
         raise InvalidChangeError("Lightness runs from 0 to 100, chroma from 0 to 40.")
     old = _colour_at(palette, index)
     split = _split(sampling, _triple(old))

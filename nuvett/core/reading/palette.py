@@ -21,7 +21,7 @@ _SAME = 1e-6  # squared OKLab distance below which points count as one
 _ACCENTS = 2  # small vivid colours that keep a place at most
 _VIVID, _SMALLEST_ACCENT, _OFF = 0.08, 0.0015, 0.11  # chroma, share, and distance from the palette's nearest colour
 _LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, for an accent is one of hue
-_LEAST_ANCHOR = 0.004  # share that a colour chosen by hand counts for at least
+_MIN_ANCHOR = 0.004  # share that a colour chosen by hand counts for at least
 
 
 class PaletteColour(Document):
@@ -118,7 +118,7 @@ def _merged_with_accents(centres: OKLab, shares: Floats, count: int, fixed: int)
         order = [*range(fixed + accents), place, *(i for i in range(fixed + accents, len(centres)) if i != place)]
         centres, shares = OKLab(centres[order]), shares[order]
         own.append(float(shares[fixed + accents]))
-        shares[fixed + accents] = max(float(shares[fixed + accents]), _LEAST_ANCHOR)
+        shares[fixed + accents] = max(float(shares[fixed + accents]), _MIN_ANCHOR)
         found = _merge(centres, shares, count, fixed + accents + 1)
     return found, np.array(own, dtype=np.float32)
 
@@ -136,7 +136,7 @@ def _fine_clusters(planes: Floats, fine: int, anchors: OKLab) -> tuple[OKLab, Fl
         centres[: len(anchors)] = anchors
     kept = shares > 0
     kept[: len(anchors)] = True
-    shares[: len(anchors)] = np.maximum(shares[: len(anchors)], _LEAST_ANCHOR)
+    shares[: len(anchors)] = np.maximum(shares[: len(anchors)], _MIN_ANCHOR)
     return OKLab(centres[kept]), shares[kept]
 
 

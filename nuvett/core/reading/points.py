@@ -19,7 +19,7 @@ ZONES: dict[str, tuple[float, float]] = {
 """Named zones as shares of the pixels from dark to light."""
 _COARSE = 4  # proposals are looked for on a grid this many times coarser
 _UNEVEN = 2.0  # how much unevenness within the disc counts against a place, beside its distance from the zone's colour
-_LEAST_SAMPLED = 0.9  # of a disc, which also keeps it off the edges
+_MIN_SAMPLED = 0.9  # of a disc, which also keeps it off the edges
 
 
 class PlacedPoint(PaletteColour):
@@ -66,8 +66,8 @@ def propose_points(proxy: Linear, weights: Mask01, zones: dict[str, OKLab]) -> l
     found = []
     for kind, colour in zones.items():
         cost = np.sqrt(((mean - colour) ** 2).sum(axis=2)) + _UNEVEN * uneven
-        if (sampled > _LEAST_SAMPLED).any():
-            cost = np.where(sampled > _LEAST_SAMPLED, cost, np.inf)
+        if (sampled > _MIN_SAMPLED).any():
+            cost = np.where(sampled > _MIN_SAMPLED, cost, np.inf)
         row, column = np.unravel_index(int(cost.argmin()), cost.shape)
         place = ((int(column) + 0.5) / size[0], (int(row) + 0.5) / size[1])
         found.append(Point.model_validate({"kind": kind, "x": place[0], "y": place[1]}))

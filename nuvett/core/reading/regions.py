@@ -13,8 +13,8 @@ from nuvett.core.spaces.cielab import lightness_of_oklab
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.types import Document, Linear, Mask01
 
-MOST_PATCHES, MOST_FAMILIES, MOST_POINTS = 12, 6, 12
-_LEAST_SIDE = 0.002  # share of the picture below which a patch is taken for a slip of the hand
+MAX_PATCHES, MAX_FAMILIES, MAX_POINTS = 12, 6, 12
+_MIN_SIDE = 0.002  # share of the picture below which a patch is taken for a slip of the hand
 _TONE_EDGE = 3.0  # L* over which a tone range fades
 _SUBPIXEL = 4  # bits of the fixed-point places that outlines are drawn with
 
@@ -43,7 +43,7 @@ class Patch(Document):
         if self.kind == "outline" and len(self.points) < 3:
             raise ValueError("an outline has at least three points")
         _, _, w, h = self.box
-        if w < _LEAST_SIDE or h < _LEAST_SIDE:
+        if w < _MIN_SIDE or h < _MIN_SIDE:
             raise ValueError("the patch is too small to be read")
         return self
 
@@ -86,10 +86,10 @@ class Sampling(Document):
     """
 
     schema_version: Literal[2] = 2
-    patches: tuple[Patch, ...] = Field(default=(), max_length=MOST_PATCHES)
-    families: tuple[Family, ...] = Field(default=(), max_length=MOST_FAMILIES)
+    patches: tuple[Patch, ...] = Field(default=(), max_length=MAX_PATCHES)
+    families: tuple[Family, ...] = Field(default=(), max_length=MAX_FAMILIES)
     tone: tuple[float, float] | None = None
-    points: tuple[Point, ...] = Field(default=(), max_length=MOST_POINTS)
+    points: tuple[Point, ...] = Field(default=(), max_length=MAX_POINTS)
     colours: int = Field(default=USUAL, ge=SMALLEST, le=LARGEST)
     edits: Edits = Edits()
     paper: tuple[Light, Light, Light] | None = None

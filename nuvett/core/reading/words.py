@@ -12,7 +12,7 @@ from nuvett.core.types import OKLab
 
 _ALONE = 0.11  # OKLab distance from every colour of another palette beyond which a colour has no counterpart there
 _TELLING = 0.03  # share below which a colour is not worth a word
-_MOST_ALONE = 2
+_MAX_ALONE = 2
 
 
 def describe_sampling(before: Sampling, after: Sampling) -> str:
@@ -75,9 +75,9 @@ def differences(one: Reading, other: Reading, name: str) -> list[str]:
         OKLab(np.asarray(one.statistics.cloud)), Yardstick.of(OKLab(np.asarray(other.statistics.cloud))), name
     )
     said = [drift.words]
-    alone = [c for c in _without_counterpart(one, other) if c.share >= _TELLING][:_MOST_ALONE]
+    alone = [c for c in _without_counterpart(one, other) if c.share >= _TELLING][:_MAX_ALONE]
     said += [f"{c.name}, {c.share:.0%} of it, has no counterpart in {name}".replace("%", " %") for c in alone]
-    missing = [c for c in _without_counterpart(other, one) if c.share >= _TELLING][:_MOST_ALONE]
+    missing = [c for c in _without_counterpart(other, one) if c.share >= _TELLING][:_MAX_ALONE]
     said += [f"lacks {c.name}, {c.share:.0%} of {name}".replace("%", " %") for c in missing]
     return said
 

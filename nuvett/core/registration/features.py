@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from nuvett.core.types import Floats, Linear
 
-MOST_POINTS = 2500
+MAX_POINTS = 2500
 _BOX, _STEADY, _CODES = 31, 0.35, 42.0
 _CONTRAST, _EDGE = 0.01, 12.0
 _SIGMAS = (
@@ -66,7 +66,7 @@ def local_contrast(luminance: Floats) -> NDArray[np.uint8]:
     return np.asarray(np.clip(128 + _CODES * (logs - mean) / (deviation + _STEADY), 0, 255), dtype=np.uint8)
 
 
-def find_features(proxy: Linear, most: int = MOST_POINTS) -> Features:
+def find_features(proxy: Linear, most: int = MAX_POINTS) -> Features:
     """At most `most` points of a proxy (H, W, 3), the most distinct ones."""
     finder = cv2.SIFT.create(nfeatures=most, contrastThreshold=_CONTRAST, edgeThreshold=_EDGE)
     points, raw = finder.detectAndCompute(local_contrast(proxy @ _LUMINANCE), None)

@@ -18,7 +18,7 @@ from nuvett.core.types import Floats
 _RATIO, _FARTHEST = 0.82, 0.75  # of the second nearest descriptor's distance, and RootSIFT distance: plainly the same
 _LIKELY_RATIO = 0.9
 _ROWS = 256  # of likenesses that are looked at together
-_PLANES, _FEWEST, _PIXELS, _TRIES = 6, 6, 3.0, 600
+_PLANES, _MIN, _PIXELS, _TRIES = 6, 6, 3.0, 600
 _ANOTHER_PLACE = 12.0  # pixels off a single similarity that plainly mean another place
 _SHEAR, _SCALES, _ALIKE, _AGREE = 2.0, (0.2, 5.0), 0.5, 0.6
 
@@ -81,7 +81,7 @@ class Match:
 
 def match_points(first: Features, second: Features) -> Match:
     """Points of two pictures that show, or may show, the same place."""
-    if min(len(first), len(second)) < _FEWEST:
+    if min(len(first), len(second)) < _MIN:
         none = np.empty((0, 3), np.float32)
         return Match((none, none), (none, none), 0.0)
     likely, plain = _nearest(first, second)
@@ -93,7 +93,7 @@ def match_points(first: Features, second: Features) -> Match:
 
 def matched_places(first: Features, second: Features) -> tuple[Floats, Floats]:
     """Places (M, 2) in pixels of points that two pictures plainly share, whatever became of their colours."""
-    if min(len(first), len(second)) < _FEWEST:
+    if min(len(first), len(second)) < _MIN:
         none = np.empty((0, 2), np.float32)
         return none, none
     likely, plain = _nearest(first, second)
@@ -106,7 +106,7 @@ def matched_places(first: Features, second: Features) -> tuple[Floats, Floats]:
 
 def sure_places(first: Features, second: Features) -> Floats:
     """Places (M, 2) in pixels, in the first of two pictures, of points that agree with some plane seen twice."""
-    if min(len(first), len(second)) < _FEWEST:
+    if min(len(first), len(second)) < _MIN:
         return np.empty((0, 2), np.float32)
     likely, plain = _nearest(first, second)
     sure = _on_planes(first, second, likely[plain])
@@ -133,14 +133,14 @@ def _on_planes(first: Features, second: Features, left: NDArray[np.int64]) -> ND
     """Those of matched points (M, 2) whose places agree with some plane seen twice."""
     kept = []
     for _ in range(_PLANES):
-        if len(left) < _FEWEST:
+        if len(left) < _MIN:
             break
         from_, to = first.places[left[:, 0]], second.places[left[:, 1]]
         here, there = (np.ascontiguousarray(p[:, :2]) for p in (from_, to))
         affine, inlier = cv2.estimateAffine2D(
             here, there, method=cv2.RANSAC, ransacReprojThreshold=_PIXELS, maxIters=_TRIES, confidence=0.999
         )
-        if affine is None or inlier is None or int(inlier.sum()) < _FEWEST:
+        if affine is None or inlier is None or int(inlier.sum()) < _MIN:
             break
         on_it = inlier[:, 0].astype(bool)
         if _plausible(affine, from_[on_it], to[on_it]):

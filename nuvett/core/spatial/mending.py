@@ -19,8 +19,8 @@ from nuvett.core.types import Floats
 Box = tuple[int, int, int, int]
 """Left, top, width and height in pixels."""
 
-_LEAST = 0.6  # pixels of radius below which a spot is too small to be seen
-_MARGIN, _FEWEST = 2.4, 6  # radii, and pixels at least, around a spot that its box holds
+_MIN_RADIUS = 0.6  # pixels of radius below which a spot is too small to be seen
+_MARGIN, _MIN_MARGIN = 2.4, 6  # radii, and pixels at least, around a spot that its box holds
 _SOFT = 0.3  # of the radius over which the mended colour sets in, beyond the spot
 _AS_UNREST = 2.5  # times the usual difference from what is broad
 _GRAIN = 0.15  # of the radius: what is finer counts as unrest
@@ -36,7 +36,7 @@ class _Disc:
     radius: float
 
     def box(self, size: tuple[int, int]) -> Box:
-        reach = _MARGIN * self.radius + _FEWEST
+        reach = _MARGIN * self.radius + _MIN_MARGIN
         left, top = max(0, int(self.x - reach)), max(0, int(self.y - reach))
         right, bottom = min(size[0], int(self.x + reach) + 1), min(size[1], int(self.y + reach) + 1)
         return left, top, max(1, right - left), max(1, bottom - top)
@@ -48,7 +48,7 @@ class Mending:
     def __init__(self, spots: Sequence[Spot], size: tuple[int, int]) -> None:
         edge = max(size)
         found = [_Disc(s.x * size[0], s.y * size[1], s.radius / 100 * edge) for s in spots if s.on]
-        self._groups = _grouped([disc for disc in found if disc.radius >= _LEAST], size)
+        self._groups = _grouped([disc for disc in found if disc.radius >= _MIN_RADIUS], size)
 
     @property
     def is_none(self) -> bool:

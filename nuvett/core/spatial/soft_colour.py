@@ -20,7 +20,7 @@ from nuvett.core.spatial import finishing
 from nuvett.core.spatial.enlarging import Enlarged, Part
 from nuvett.core.types import Floats
 
-LEAST_SCALE = 0.5
+MIN_SCALE = 0.5
 """Of the frame's own pixels, below which a picture is drawn without: what is fine has gone then."""
 
 _CELL = 8  # pixels of the frame a side

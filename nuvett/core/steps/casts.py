@@ -3,13 +3,13 @@
 from typing import ClassVar
 
 from nuvett.core.fields import number
-from nuvett.core.fit.casts import MOST_CAST, ZONES_OF_CAST
+from nuvett.core.fit.casts import MAX_CAST, ZONES_OF_CAST
 from nuvett.core.plan.by_hand import CastsOperation
 from nuvett.core.steps.step import Ask, Instrument, Step, taken, taken_below
 
 
 def _along(label: str) -> float:
-    found: float = number(0, -100 * MOST_CAST, 100 * MOST_CAST, label, "", 0.1)
+    found: float = number(0, -100 * MAX_CAST, 100 * MAX_CAST, label, "", 0.1)
     return found
 
 

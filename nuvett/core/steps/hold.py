@@ -12,7 +12,7 @@ from nuvett.core.reading.family import Family
 from nuvett.core.steps.step import Ask, Instrument, Step, colour_word, part_switched
 from nuvett.core.types import Document
 
-MOST_HOLDS = 6
+MAX_HOLDS = 6
 HELD_WHERE = {"faces": "where a face is found", "everywhere": "in every frame", "nowhere": "nowhere"}
 
 
@@ -47,7 +47,7 @@ class HoldStep(Step):
     hue: float = number(8, 0, 60, "Skin hue held within", "°")
     chroma: float = number(25, 0, 100, "Skin chroma held within")
     lightness: float = number(12, 0, 60, "Skin lightness held within", "L*")
-    families: tuple[FamilyHold, ...] = Field(default=(), max_length=MOST_HOLDS)
+    families: tuple[FamilyHold, ...] = Field(default=(), max_length=MAX_HOLDS)
 
     @property
     def _does_nothing(self) -> bool:

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field
 
 from nuvett.core.fields import number
-from nuvett.core.fit.hues import MOST_BANDS, HueBand
+from nuvett.core.fit.hues import MAX_BANDS, HueBand
 from nuvett.core.plan.by_hand import HuesOperation
 from nuvett.core.spaces.oklab import oklch_to_oklab
 from nuvett.core.steps.step import Ask, Instrument, Step, colour_word, taken, taken_below
@@ -20,7 +20,7 @@ class HueStep(Step):
     title: ClassVar[str] = "Hue ranges"
     instrument: ClassVar[Instrument | None] = "chart"
     amount: float = number(100, 0, 100, "Hue ranges")
-    bands: tuple[HueBand, ...] = Field(default=(), max_length=MOST_BANDS)
+    bands: tuple[HueBand, ...] = Field(default=(), max_length=MAX_BANDS)
 
     @property
     def _does_nothing(self) -> bool:

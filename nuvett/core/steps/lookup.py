@@ -11,7 +11,7 @@ from nuvett.core.steps.step import Ask, Step, part
 from nuvett.core.table.expects import EXPECTS, Expects
 from nuvett.core.table.held import HeldTable
 
-MOST_NAME = 80
+MAX_NAME = 80
 
 
 class TableStep(Step):
@@ -27,7 +27,7 @@ class TableStep(Step):
     part: Part = part()
     expects: Expects = choice("srgb", "expects", {str(name): words for name, words in EXPECTS.items()})
     table: HeldTable = HeldTable()
-    called: str = Field(default="", max_length=MOST_NAME)
+    called: str = Field(default="", max_length=MAX_NAME)
 
     @property
     def _does_nothing(self) -> bool:

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from nuvett.core.fields import number
-from nuvett.core.fit.grey import MOST_GREYS, GreyHue
+from nuvett.core.fit.grey import MAX_GREYS, GreyHue
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.plan.earlier import grey_hues
 from nuvett.core.steps.hues import hue_word
@@ -27,7 +27,7 @@ class MonoStep(Step):
     on: bool = False
     amount: float = number(100, 0, 100, "Black-and-white")
     toned: float = number(0, 0, 100, "Toning of black-and-white")
-    hues: tuple[GreyHue, ...] = Field(default=(), max_length=MOST_GREYS)
+    hues: tuple[GreyHue, ...] = Field(default=(), max_length=MAX_GREYS)
 
     @model_validator(mode="before")
     @classmethod

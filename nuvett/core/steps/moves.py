@@ -14,10 +14,10 @@ from nuvett.core.plan.by_hand import OwnMovesOperation
 from nuvett.core.plan.fitted import MovesOperation
 from nuvett.core.plan.operation import Operation
 from nuvett.core.reading.palette import Colour
-from nuvett.core.steps.step import MOST, Ask, Instrument, Step, colour_word, part, part_switched
+from nuvett.core.steps.step import MAX, Ask, Instrument, Step, colour_word, part, part_switched
 from nuvett.core.types import Document, OKLab
 
-MOST_MOVES, MOST_PINS = 12, 24
+MAX_MOVES, MAX_PINS = 12, 24
 PLANNING_CLOUD = 1024
 """Colours that the moves are planned on."""
 
@@ -47,8 +47,8 @@ class MoveStep(Step):
     amount: float = number(35, 0, 150, "Colour moves", full=100)
     part: Part = part()
     reach: float = number(9, 4, 30, "Colour moves take along", "ΔE", 0.5)
-    pins: tuple[Pin, ...] = Field(default=(), max_length=MOST_PINS)
-    own: tuple[OwnMove, ...] = Field(default=(), max_length=MOST_MOVES)
+    pins: tuple[Pin, ...] = Field(default=(), max_length=MAX_PINS)
+    own: tuple[OwnMove, ...] = Field(default=(), max_length=MAX_MOVES)
 
     @property
     def _does_nothing(self) -> bool:
@@ -82,7 +82,7 @@ class MoveStep(Step):
 
     def _paired(self, ask: Ask) -> tuple[Move, ...]:
         """Moves by pairing, at their amounts, some of them as pins have it."""
-        amount = min(self.amount / 100 * ask.colour, MOST)
+        amount = min(self.amount / 100 * ask.colour, MAX)
         if amount == 0 or not ask.aimed:
             return ()
         cloud = ask.through(OKLab(thin(ask.frame.cloud, PLANNING_CLOUD)))

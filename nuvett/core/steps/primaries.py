@@ -5,18 +5,18 @@ from typing import ClassVar
 import numpy as np
 
 from nuvett.core.fields import number
-from nuvett.core.fit.primaries import LEAST_RICHER, MOST_RICHER, MOST_TURN, PRIMARIES
+from nuvett.core.fit.primaries import MAX_RICHER, MAX_TURN, MIN_RICHER, PRIMARIES
 from nuvett.core.plan.by_hand import PrimariesOperation
 from nuvett.core.steps.step import Ask, Instrument, Step, taken, taken_below
 
 
 def _turn(label: str) -> float:
-    found: float = number(0, -MOST_TURN, MOST_TURN, label, "°", 0.5)
+    found: float = number(0, -MAX_TURN, MAX_TURN, label, "°", 0.5)
     return found
 
 
 def _richer(label: str) -> float:
-    found: float = number(0, LEAST_RICHER, MOST_RICHER, label)
+    found: float = number(0, MIN_RICHER, MAX_RICHER, label)
     return found
 
 

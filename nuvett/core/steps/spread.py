@@ -7,16 +7,16 @@ import numpy as np
 from nuvett.core.fields import number
 from nuvett.core.fit.colour import zone_spreads
 from nuvett.core.plan.fitted import SpreadOperation, TintOperation
-from nuvett.core.steps.step import MOST, Ask, Step
+from nuvett.core.steps.step import MAX, Ask, Step
 from nuvett.core.types import Floats
 
-_LEAST = 0.2  # by which no direction of colour is drawn together further
+_MIN = 0.2  # by which no direction of colour is drawn together further
 
 
 def _upright(matrix: Floats, full: Floats) -> Floats:
     """Matrices (17, 2, 2) beyond full, those at full where beyond it would turn colours inside out."""
     least = np.linalg.svd(matrix, compute_uv=False)[:, -1] * np.sign(np.linalg.det(matrix))
-    return np.asarray(np.where((least < _LEAST)[:, None, None], full, matrix), dtype=np.float32)
+    return np.asarray(np.where((least < _MIN)[:, None, None], full, matrix), dtype=np.float32)
 
 
 class SpreadStep(Step):
@@ -43,7 +43,7 @@ class SpreadStep(Step):
         tinted = next((o for o in ask.so_far if isinstance(o, TintOperation)), None)
         full = zone_spreads(ask.frame, ask.aim.statistics, ask.tone)
         same = np.eye(2, dtype=np.float32)
-        amount = min(self.amount / 100 * ask.colour, MOST)
+        amount = min(self.amount / 100 * ask.colour, MAX)
         matrix = same + (full - same) * np.float32(amount)
         if amount > 1:
             matrix = _upright(matrix, full)

@@ -24,7 +24,7 @@ PARTS = {"both": "colour and tone", "colour": "colour only", "tone": "tone only"
 """Words for what of a colour a step may change."""
 
 
-MOST = 1.5
+MAX = 1.5
 """Of what goes toward a target that is taken at most, however many amounts ask for more."""
 
 Instrument = Literal["pairing", "chart", "curve", "greys"]

@@ -11,7 +11,7 @@ from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.steps.step import Ask, Step, taken, taken_below
 from nuvett.core.types import Linear, OKLab
 
-_MOST_TINT = 10
+_MAX_TINT = 10
 
 
 class VeilStep(Step):
@@ -21,8 +21,8 @@ class VeilStep(Step):
     title: ClassVar[str] = "Veil"
     amount: float = number(100, 0, 100, "Veil taken off")
     light: float = clipping(number(0, 0, 40, "Veil", "L*", 0.5))
-    red: float = number(0, -_MOST_TINT, _MOST_TINT, "Veil toward red", "", 0.1)
-    yellow: float = number(0, -_MOST_TINT, _MOST_TINT, "Veil toward yellow", "", 0.1)
+    red: float = number(0, -_MAX_TINT, _MAX_TINT, "Veil toward red", "", 0.1)
+    yellow: float = number(0, -_MAX_TINT, _MAX_TINT, "Veil toward yellow", "", 0.1)
 
     @property
     def colour(self) -> OKLab:
@@ -51,6 +51,6 @@ class VeilStep(Step):
         taken_off = self.amount / 100 if self.on else 0.0
         light, a, b = linear_to_oklab(Linear(own * np.float32(taken_off) + more * (1 - taken_off * own[:, 1:2])))[0]
         tint = {"red": float(100 * a), "yellow": float(100 * b)}
-        rounded = {name: round(min(_MOST_TINT, max(-_MOST_TINT, value)), 1) for name, value in tint.items()}
+        rounded = {name: round(min(_MAX_TINT, max(-_MAX_TINT, value)), 1) for name, value in tint.items()}
         lightness = min(40.0, round(2 * neutral_cielab(float(light))) / 2)
         return self.model_copy(update={"on": True, "amount": 100.0, "light": lightness, **rounded})

@@ -7,7 +7,7 @@ from pydantic import Field
 from nuvett.core.fields import choice, number
 from nuvett.core.fit.blend import BlendMode
 from nuvett.core.fit.parts import Part
-from nuvett.core.fit.wash import MODES, MOST_LAYERS, WashLayer
+from nuvett.core.fit.wash import MAX_LAYERS, MODES, WashLayer
 from nuvett.core.plan.by_hand import WashLayersOperation, WashOperation
 from nuvett.core.reading.palette import Colour
 from nuvett.core.steps.step import Ask, Step, part
@@ -26,7 +26,7 @@ class WashStep(Step):
     part: Part = part()
     mode: BlendMode = choice("soft-light", "blended as", MODES)
     colours: tuple[Colour, ...] = Field(default=(), max_length=12)
-    layers: tuple[WashLayer, ...] = Field(default=(), max_length=MOST_LAYERS)
+    layers: tuple[WashLayer, ...] = Field(default=(), max_length=MAX_LAYERS)
 
     @property
     def _does_nothing(self) -> bool:

@@ -12,7 +12,7 @@ from nuvett.core.measure.statistics import ZONE_LIGHTNESS
 from nuvett.core.plan.fitted import TintOperation, ToneOperation
 from nuvett.core.smooth import smooth_step
 from nuvett.core.spaces.cielab import lightness_of_oklab
-from nuvett.core.steps.step import MOST, Ask, Instrument, Step, part
+from nuvett.core.steps.step import MAX, Ask, Instrument, Step, part
 from nuvett.core.types import Floats
 
 ZONES = ("shadow", "midtone", "highlight")
@@ -82,7 +82,7 @@ class ZoneStep(Step):
         found: list[TintOperation | ToneOperation] = []
         own, there = zone_tints(ask.frame, ask.aim.statistics, ask.tone, self.crossover)
         if self.part != "tone":
-            amounts = np.minimum(zone_amounts(self) * np.float32(ask.colour), np.float32(MOST))
+            amounts = np.minimum(zone_amounts(self) * np.float32(ask.colour), np.float32(MAX))
             after = own + (asked_tints(self, there) - own) * amounts[:, None]
             aims = zone_aims(self, there, np.asarray(ask.frame.zone_share))
             found.append(TintOperation(before=own, after=after, aims=aims))
@@ -115,7 +115,7 @@ def zone_shares(step: ZoneStep) -> Floats:
 def zone_amounts(step: ZoneStep) -> Floats:
     """(17,) amount 0 to 1.5 by zone."""
     percents = np.array([getattr(step, zone) for zone in ZONES], dtype=np.float32)
-    return np.asarray(np.minimum(percents @ zone_shares(step) * np.float32(step.amount / 1e4), MOST), dtype=np.float32)
+    return np.asarray(np.minimum(percents @ zone_shares(step) * np.float32(step.amount / 1e4), MAX), dtype=np.float32)
 
 
 def asked_tints(step: ZoneStep, found: Floats) -> Floats:

@@ -16,7 +16,7 @@ from nuvett.core.types import Encoded01, Floats
 _LUMA = np.array([0.2126, 0.7152, 0.0722])  # ASC CDL 1.2, saturation
 _FITTED_POINTS = 9
 _USUAL_CHROMA = 0.1  # OKLab chroma within which most of a photograph lies; purer corners of the cube count for less
-_LEAST_WEIGHT = 0.1  # what the purest colours still count for
+_MIN_WEIGHT = 0.1  # what the purest colours still count for
 _GREYS, _ENDS = 4.0, 120.0  # weight of a grey, and of black and white, against one colour of the grid
 
 # Slopes, offsets, powers and saturation that a person at another program can still read and turn further.
@@ -106,7 +106,7 @@ def _lab(encoded: NDArray[np.float64] | Floats) -> NDArray[np.float64]:
 def _usualness(encoded: Encoded01) -> NDArray[np.float64]:
     """How much a colour (N, 3) counts: 1 at grey, little for the purest."""
     chroma = np.linalg.norm(_lab(encoded)[:, 1:], axis=1)
-    return np.asarray(_LEAST_WEIGHT + (1 - _LEAST_WEIGHT) * np.exp(-((chroma / _USUAL_CHROMA) ** 2)))
+    return np.asarray(_MIN_WEIGHT + (1 - _MIN_WEIGHT) * np.exp(-((chroma / _USUAL_CHROMA) ** 2)))
 
 
 def _fitted_colours(table: Floats) -> tuple[Encoded01, Floats, NDArray[np.float64]]:

@@ -11,7 +11,7 @@ from nuvett.core.types import OKLab
 
 _ROUNDS = 5
 _AROUND = 13  # pixels a side that the change is looked at over
-_APART, _LEAST_APART = 2.5, 0.02  # times the usual miss, and OKLab, by which a place departs from the whole's look
+_APART, _MIN_APART = 2.5, 0.02  # times the usual miss, and OKLab, by which a place departs from the whole's look
 _SMALLEST = 0.004  # share of a picture below which a part is noise
 _BINS = 12  # along each axis of OKLab, that colours are compared in
 _ELSEWHERE = 12  # pixels of a colour outside a part that say what is done to it there
@@ -35,7 +35,7 @@ def local_edits(before: OKLab, after: OKLab, shapes: Sequence[tuple[int, int]]) 
         miss = np.linalg.norm(broad_look(before, after, weight).change(before) - change, axis=1)
         around = _over_parts(miss, shapes)
         usual = float(np.median(around[~apart])) if (~apart).any() else float(np.median(around))
-        apart = around > max(_APART * usual, _LEAST_APART)
+        apart = around > max(_APART * usual, _MIN_APART)
         weight = (~apart).astype(np.float64)
         if weight.mean() < 0.2:
             return np.zeros(len(before), dtype=bool)

@@ -23,8 +23,8 @@ _BROAD = 2e-5  # pull toward the broad look, felt only where nothing was seen
 _ROUNDS = (60, 60, 200)  # steps of solving in each round of reweighting; only the last one has to be exact
 _BLOCK = 16  # pixels a side of the blocks that local agreement is judged on
 _LOCAL_EDIT = 3.0  # mean CIEDE2000 of a block, beyond what the rest shows, that points to a local edit
-_MOST_PIXELS = 120_000
-_LEAST_LIKENESS = 0.35  # correlation of edges below which two pictures are not of the same scene
+_MAX_PIXELS = 120_000
+_MIN_LIKENESS = 0.35  # correlation of edges below which two pictures are not of the same scene
 
 
 @dataclass(frozen=True)
@@ -77,7 +77,7 @@ def register(before: Encoded01, after: Encoded01) -> Encoded01:
     if min(float(found.std()) for found in flat) <= 0:
         raise PairError  # one of them shows nothing at all
     likeness = float(np.corrcoef(flat[0], flat[1])[0, 1])
-    if not likeness > _LEAST_LIKENESS:
+    if not likeness > _MIN_LIKENESS:
         raise PairError
     return moved
 
@@ -121,7 +121,7 @@ def infer_table(pairs: list[tuple[Encoded01, Encoded01]]) -> Inference:
     """
     if not pairs:
         raise PairError("At least one before/after pair is needed.")
-    step = max(1, int(np.ceil(np.sqrt(sum(b[..., 0].size for b, _ in pairs) / _MOST_PIXELS))))
+    step = max(1, int(np.ceil(np.sqrt(sum(b[..., 0].size for b, _ in pairs) / _MAX_PIXELS))))
     cut = [(b[::step, ::step], a[::step, ::step]) for b, a in pairs]
     before = np.concatenate([b.reshape(-1, 3) for b, _ in cut])
     after = np.concatenate([a.reshape(-1, 3) for _, a in cut])

@@ -16,8 +16,8 @@ from nuvett.core.table.infer import register
 from nuvett.core.types import Encoded01, Floats
 
 _PROPORTIONS = 0.02  # by which two pictures may differ and still be of one cut
-_FEWEST, _PIXELS = 20, 2.0  # matched points that must agree, and how well
-_LEAST_OVERLAP = 0.1  # of the before picture
+_MIN, _PIXELS = 20, 2.0  # matched points that must agree, and how well
+_MIN_OVERLAP = 0.1  # of the before picture
 _DISAGREES = 4.0  # CIEDE2000 by which a pixel departs from what the table says
 
 
@@ -56,19 +56,19 @@ def _cut_alike(before: Encoded01, after: Encoded01) -> LaidOver:
     """The part of the before picture that the after picture shows, by points found in both."""
     first, second = (find_features(to_linear(Encoded01(np.clip(p, 0, 1)))) for p in (before, after))
     here, there = matched_places(first, second)
-    if len(here) < _FEWEST:
+    if len(here) < _MIN:
         raise PairError
     move, fits = cv2.estimateAffinePartial2D(
         here, there, method=cv2.RANSAC, ransacReprojThreshold=_PIXELS, maxIters=2000, confidence=0.999
     )
-    if move is None or int(fits.sum()) < max(_FEWEST, len(here) // 3):
+    if move is None or int(fits.sum()) < max(_MIN, len(here) // 3):
         raise PairError
     height, width = before.shape[:2]
     warped = cv2.warpAffine(after, move, (width, height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
     ones = np.ones(after.shape[:2], np.float32)
     shown = cv2.warpAffine(ones, move, (width, height), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP) > 0.99
     rows, columns = _inner(shown)
-    if (rows.stop - rows.start) * (columns.stop - columns.start) < _LEAST_OVERLAP * width * height:
+    if (rows.stop - rows.start) * (columns.stop - columns.start) < _MIN_OVERLAP * width * height:
         raise PairError("The two pictures show too little in common; export them with the same cut.")
     share = 100 * (rows.stop - rows.start) * (columns.stop - columns.start) / (width * height)
     return LaidOver(

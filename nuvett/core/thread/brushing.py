@@ -6,9 +6,9 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from nuvett.core.thread.growing import Mask
+from nuvett.core.thread.growth import Mask
 
-MOST_STROKES, MOST_POINTS = 60, 400
+MAX_STROKES, MAX_POINTS = 60, 400
 
 
 @dataclass(frozen=True)

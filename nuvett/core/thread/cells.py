@@ -23,7 +23,7 @@ UNIT = 300.0
 _FEATURES, _WIDTH = 64, 0.05  # of the Gaussian about a colour, in OKLab
 _COLOUR = 0.55  # weight of its colour beside what kind of place it is
 _ALIKE = 3.0  # cells by which matches of neighbours may move apart and still move alike
-_NEAR, _FEWEST = 6.0, 3  # cells within which others are neighbours, and how many must move alike
+_NEAR, _MIN = 6.0, 3  # cells within which others are neighbours, and how many must move alike
 
 _RANDOM = np.random.default_rng(1)
 _AXES = (_RANDOM.normal(size=(3, _FEATURES)) / _WIDTH).astype(np.float32)
@@ -81,7 +81,7 @@ def _unit(vectors: Floats) -> Floats:
 
 
 @dataclass(frozen=True)
-class Shared:
+class SharedCells:
     """What two frames both show: how much of the first, 0 to 1, and places (n, 2) in each of them, in cells."""
 
     share: float
@@ -89,7 +89,7 @@ class Shared:
     there: Floats
 
 
-def shared(one: Described, other: Described) -> Shared:
+def shared(one: Described, other: Described) -> SharedCells:
     """Cells that are each other's likest and whose neighbours' likest lie alike."""
     (cells, here), (others, there) = one.halved, other.halved
     likeness = cells @ others.T
@@ -98,8 +98,8 @@ def shared(one: Described, other: Described) -> Shared:
     start, end = here[mutual], there[best[mutual]]
     near = _squares(start) < _NEAR**2
     np.fill_diagonal(near, False)
-    sure = ((_squares(end - start) < _ALIKE**2) & near).sum(axis=1) >= _FEWEST
-    return Shared(float(sure.sum() / len(cells)), start[sure], end[sure])
+    sure = ((_squares(end - start) < _ALIKE**2) & near).sum(axis=1) >= _MIN
+    return SharedCells(float(sure.sum() / len(cells)), start[sure], end[sure])
 
 
 def _squares(points: Floats) -> Floats:

@@ -14,8 +14,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.thread.cells import Described, Shared, shared
-from nuvett.core.thread.growing import Mask, Values
+from nuvett.core.thread.cells import Described, SharedCells, shared
+from nuvett.core.thread.growth import Mask, Values
 from nuvett.core.types import Floats
 
 Answer = Literal["yes", "no", "skip"]
@@ -29,7 +29,7 @@ _CLOSEST = 400  # cells of the other frame that are compared with all that lies 
 _SLACK = 0.02  # by which a cell may be liker to what lies about the thing and still count
 _PLACES, _PLAIN = 3, 0.35  # places that are looked at, and the share of a peak that a place reaches
 _INSIDE = 0.5  # of a cell that a thing covers for the cell to be its own
-_FEWEST = 3  # cells that any thing has
+_MIN = 3  # cells that any thing has
 _AROUND = 0.7  # of a thing's width: how far what surrounds it goes
 _FAR, _WAY = 20.0, 10.0  # cells: how far off a place is whose way nothing tells; how far from the thing others tell it
 _TELLING = 15  # matches nearest the thing that tell which way it goes
@@ -64,13 +64,13 @@ def region_of(mask: Mask, described: Described) -> Mask:
     """Cells (rows, columns) of a thing whose outline is known in a picture (h, w)."""
     size = (described.columns, described.rows)
     covered = cv2.resize(mask.astype(np.float32), size, interpolation=cv2.INTER_AREA)
-    if (covered > _INSIDE).sum() >= _FEWEST:
+    if (covered > _INSIDE).sum() >= _MIN:
         return np.asarray(covered > _INSIDE)
-    enough = np.sort(covered.ravel())[-_FEWEST] if covered.size >= _FEWEST else 0.0
+    enough = np.sort(covered.ravel())[-_MIN] if covered.size >= _MIN else 0.0
     return np.asarray(covered >= max(enough, 1e-3))
 
 
-def look_for(here: Described, thing: Mask, there: Described, both: Shared) -> list[Candidate]:
+def look_for(here: Described, thing: Mask, there: Described, both: SharedCells) -> list[Candidate]:
     """Places where a thing may be in another frame, the surest first.
 
     thing : its cells (rows, columns) in the frame where it is known; both : what both frames show
@@ -201,7 +201,7 @@ def _places(blurred: Floats) -> Iterator[Mask]:
         left[_widened(np.asarray(cells), 1)] = 0
 
 
-def _gap(place: _Place, sought: _Sought, both: Shared) -> float:
+def _gap(place: _Place, sought: _Sought, both: SharedCells) -> float:
     """Cells between a place and where the thing should be by how what lies about it goes from frame to frame."""
     from_thing = sought.here.places[sought.own].mean(axis=0)
     columns, rows = (both.here + 0.5).astype(int).T

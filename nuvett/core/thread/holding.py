@@ -21,7 +21,7 @@ from nuvett.core.types import Floats, OKLab
 
 WITHIN = 1.5
 """CIEDE2000 within which a thing is held unless something else is asked for."""
-MOST_HELD = 12
+MAX_HELD = 12
 _FARTHEST = 0.10  # OKLab that a colour is moved at most
 _REACH = 0.055  # OKLab, one standard deviation
 _WIDE = 0.12  # OKLab: in its outline, so that its shades go with it and what is printed on it does not

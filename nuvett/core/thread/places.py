@@ -8,12 +8,12 @@ from nuvett.core.measure.sampling import Sample
 from nuvett.core.plan.apply import seen
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.framed import Seeing, places_seen, weights_at
-from nuvett.core.thread.growing import Mask
+from nuvett.core.thread.growth import Mask
 from nuvett.core.types import Document, Linear, OKLab
 
 COLOURS = 64
 """Colours that are kept of a place."""
-FEWEST = 12
+MIN = 12
 """Pixels of a place from which its colour says something."""
 _AWAY = 0.012  # of the long edge: how far from its outline a place is measured
 _BRIGHTEST = 0.9  # quantile of lightness above which pixels are highlights
@@ -58,7 +58,7 @@ def colours_in(picture: Linear, mask: Mask) -> Sample:
     away = max(1, round(_AWAY * max(mask.shape)))
     kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * away + 1,) * 2)
     inner = cv2.erode(mask.astype(np.uint8), kernel, borderValue=0).astype(bool)
-    rows, columns = np.nonzero(inner if inner.sum() >= FEWEST else mask)
+    rows, columns = np.nonzero(inner if inner.sum() >= MIN else mask)
     colours = picture[rows, columns]
     if len(colours):
         light = colours.sum(axis=1)

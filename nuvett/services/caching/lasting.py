@@ -40,7 +40,7 @@ class Lasting:
     def _read(self, kind: type[D], keys: list[str]) -> dict[str, D]:
         if self._database is None:
             return {}
-        row, now = models.Measured, datetime.now(UTC)
+        row, now = models.MeasuredRow, datetime.now(UTC)
         with self._database.session() as session:
             rows = session.execute(select(row.key, row.document, row.seen).where(row.key.in_(keys))).all()
             due = [key for key, _, seen in rows if now - seen > _SEEN_ANEW]
@@ -62,7 +62,7 @@ class Lasting:
         if self._database is None or not rows:
             return
         with self._database.session() as session:
-            session.execute(insert(models.Measured).values(rows).on_conflict_do_nothing())
+            session.execute(insert(models.MeasuredRow).values(rows).on_conflict_do_nothing())
 
     def forget_old(self) -> None:
         """Forget what nothing has asked for during KEPT_DAYS."""
@@ -70,4 +70,4 @@ class Lasting:
             return
         before = datetime.now(UTC) - timedelta(days=KEPT_DAYS)
         with self._database.session() as session:
-            session.execute(delete(models.Measured).where(models.Measured.seen < before))
+            session.execute(delete(models.MeasuredRow).where(models.MeasuredRow.seen < before))

@@ -22,11 +22,11 @@ from nuvett.store import models
 def order_delivery(
     session: Session,
     studio: Studio,
-    series: models.Series,
+    series: models.SeriesRow,
     settings: DeliverySettings,
     only: set[uuid.UUID] | None = None,
     outlying: frozenset[uuid.UUID] = frozenset(),
-) -> models.Delivery:
+) -> models.DeliveryRow:
     """Order finished files of the frames that follow a look or have a trim, and are chosen, as they are now.
 
     only, outlying : as `chosen_frames` has them. Frames are planned by the worker, when their making begins. Raises
@@ -36,11 +36,11 @@ def order_delivery(
     chosen = chosen_frames(session, series, settings, only, outlying)
     check_chosen(chosen, settings)
     names = iter(names_of(series, settings, chosen).names)
-    delivery = models.Delivery(series_id=series.id, settings=settings.model_dump(mode="json"))
+    delivery = models.DeliveryRow(series_id=series.id, settings=settings.model_dump(mode="json"))
     session.add(delivery)
     session.flush()
     rows = [
-        models.DeliveryFile(
+        models.DeliveryFileRow(
             delivery_id=delivery.id,
             frame_id=choice.frame,
             position=position * len(settings.outputs) + output + 1,
@@ -55,7 +55,9 @@ def order_delivery(
     versions = tuple(sorted({choice.label.version for choice in chosen if choice.version}))
     pictures = tuple(row.name for row in rows if row.output == 0)
     for kind, name in paper_names(Ordered(settings.papers, len(chosen), versions, pictures)):
-        rows.append(models.DeliveryFile(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={}))
+        rows.append(
+            models.DeliveryFileRow(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={})
+        )
     check_names(studio, settings, [row.name for row in rows])
     session.add_all(rows)
     session.flush()
@@ -63,45 +65,45 @@ def order_delivery(
     return delivery
 
 
-def queue_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+def queue_delivery(session: Session, studio: Studio, delivery: models.DeliveryRow) -> None:
     # By a name of its own, so that a delivery that goes on again waits for what is left of its stopped making.
     studio.queue.defer(session, DELIVER, once=f"deliver-{delivery.id}", delivery_id=str(delivery.id))
 
 
-def find_delivery(session: Session, series: models.Series, delivery_id: uuid.UUID) -> models.Delivery:
+def find_delivery(session: Session, series: models.SeriesRow, delivery_id: uuid.UUID) -> models.DeliveryRow:
     """A delivery of a series. Raises NotFoundError."""
-    delivery = session.get(models.Delivery, delivery_id)
+    delivery = session.get(models.DeliveryRow, delivery_id)
     if delivery is None or delivery.series_id != series.id:
         raise NotFoundError
     return delivery
 
 
-def stop_delivery(delivery: models.Delivery) -> None:
+def stop_delivery(delivery: models.DeliveryRow) -> None:
     """Ask a delivery to stop; files made so far stay. Raises InvalidChangeError when it is over."""
     if delivery.state not in ("waiting", "running"):
         raise InvalidChangeError("This delivery is over already.")
     delivery.state, delivery.problem, delivery.finished = "stopped", "", datetime.now(UTC)
 
 
-def resume_delivery(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+def resume_delivery(session: Session, studio: Studio, delivery: models.DeliveryRow) -> None:
     """Go on with a stopped delivery. Raises InvalidChangeError when it is not stopped."""
     if delivery.state != "stopped":
         raise InvalidChangeError("Only a stopped delivery can go on.")
     _go_on(session, studio, delivery)
 
 
-def retry_failed(session: Session, studio: Studio, delivery: models.Delivery) -> int:
+def retry_failed(session: Session, studio: Studio, delivery: models.DeliveryRow) -> int:
     """Try again the files that could not be made; how many. Raises InvalidChangeError when there are none."""
     if delivery.state in ("waiting", "running"):
         raise InvalidChangeError("This delivery is still being made.")
-    failed = update(models.DeliveryFile).where(
-        models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.state == "failed"
+    failed = update(models.DeliveryFileRow).where(
+        models.DeliveryFileRow.delivery_id == delivery.id, models.DeliveryFileRow.state == "failed"
     )
-    again = session.execute(failed.values(state="waiting", problem="").returning(models.DeliveryFile.id)).all()
+    again = session.execute(failed.values(state="waiting", problem="").returning(models.DeliveryFileRow.id)).all()
     if not again:
         raise InvalidChangeError("All files of this delivery were made.")
-    papers = update(models.DeliveryFile).where(
-        models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.kind != PICTURE
+    papers = update(models.DeliveryFileRow).where(
+        models.DeliveryFileRow.delivery_id == delivery.id, models.DeliveryFileRow.kind != PICTURE
     )
     session.execute(papers.values(state="waiting", problem=""))  # they tell of the pictures
     session.expire_all()
@@ -109,7 +111,7 @@ def retry_failed(session: Session, studio: Studio, delivery: models.Delivery) ->
     return len(again)
 
 
-def _go_on(session: Session, studio: Studio, delivery: models.Delivery) -> None:
+def _go_on(session: Session, studio: Studio, delivery: models.DeliveryRow) -> None:
     delivery.state, delivery.problem, delivery.finished = "waiting", "", None
     session.flush()
     queue_delivery(session, studio, delivery)
@@ -118,17 +120,17 @@ def _go_on(session: Session, studio: Studio, delivery: models.Delivery) -> None:
 def order_again(
     session: Session,
     studio: Studio,
-    series: models.Series,
-    delivery: models.Delivery,
+    series: models.SeriesRow,
+    delivery: models.DeliveryRow,
     outlying: frozenset[uuid.UUID] = frozenset(),
-) -> models.Delivery:
+) -> models.DeliveryRow:
     """Order the same files anew by the versions that frames follow now, under the same settings."""
     settings = settings_of(delivery)
     only = {file.frame_id for file in delivery.files if file.frame_id} if settings.what == "chosen" else None
     return order_delivery(session, studio, series, settings, only, outlying)
 
 
-def remove_delivery(session: Session, delivery: models.Delivery) -> set[str]:
+def remove_delivery(session: Session, delivery: models.DeliveryRow) -> set[str]:
     """Forget a delivery and its files; names of blobs that may now be unused, for `sweep`."""
     if delivery.state in ("waiting", "running"):
         raise InvalidChangeError("Stop this delivery before removing it.")
@@ -147,12 +149,12 @@ class MadeFile:
     bytes: int
 
 
-def made_files(session: Session, delivery: models.Delivery) -> list[MadeFile]:
+def made_files(session: Session, delivery: models.DeliveryRow) -> list[MadeFile]:
     """The finished files of a delivery, in their order."""
     rows = session.execute(
-        select(models.DeliveryFile.name, models.DeliveryFile.blob, models.DeliveryFile.bytes)
-        .where(models.DeliveryFile.delivery_id == delivery.id, models.DeliveryFile.state == "done")
-        .order_by(models.DeliveryFile.position)
+        select(models.DeliveryFileRow.name, models.DeliveryFileRow.blob, models.DeliveryFileRow.bytes)
+        .where(models.DeliveryFileRow.delivery_id == delivery.id, models.DeliveryFileRow.state == "done")
+        .order_by(models.DeliveryFileRow.position)
     ).all()
     return [MadeFile(name, blob, size) for name, blob, size in rows if blob]
 

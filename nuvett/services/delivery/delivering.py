@@ -19,7 +19,7 @@ from nuvett.services.delivery.placing import place_file
 from nuvett.services.looks.carrying import followings
 from nuvett.services.platform.blobs import keeping, sweep
 from nuvett.services.platform.finished_files import bytes_of_frame, write_frame
-from nuvett.services.platform.folders import Placed
+from nuvett.services.platform.folders import PlacedFile
 from nuvett.services.platform.queue import ANY, DELIVER_FILE, FINISH_DELIVERY, FOLDERS
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.frame_facts import facts_of, series_facts
@@ -38,7 +38,7 @@ def prepare_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
     The first of them are made while others are planned, all by one state of the series.
     """
     with studio.database.session() as session:
-        delivery = session.get(models.Delivery, delivery_id)
+        delivery = session.get(models.DeliveryRow, delivery_id)
         if delivery is None or delivery.state in ("done", "stopped"):
             return
         delivery.state, delivery.problem, delivery.started = "running", "", datetime.now(UTC)
@@ -46,10 +46,10 @@ def prepare_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
     for planned in _planned(studio, delivery_id):
         with studio.database.session() as session:
             for frame_id, values in planned.items():
-                of_frame = update(models.DeliveryFile).where(
-                    models.DeliveryFile.delivery_id == delivery_id,
-                    models.DeliveryFile.frame_id == frame_id,
-                    models.DeliveryFile.state == "waiting",
+                of_frame = update(models.DeliveryFileRow).where(
+                    models.DeliveryFileRow.delivery_id == delivery_id,
+                    models.DeliveryFileRow.frame_id == frame_id,
+                    models.DeliveryFileRow.state == "waiting",
                 )
                 session.execute(of_frame.values(**values))
             _hand_out(session, studio, delivery_id, planned)
@@ -59,10 +59,10 @@ def prepare_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
 
 
 def _waiting(delivery_id: uuid.UUID) -> Select[uuid.UUID]:
-    return select(models.DeliveryFile.id).where(
-        models.DeliveryFile.delivery_id == delivery_id,
-        models.DeliveryFile.kind == PICTURE,
-        models.DeliveryFile.state == "waiting",
+    return select(models.DeliveryFileRow.id).where(
+        models.DeliveryFileRow.delivery_id == delivery_id,
+        models.DeliveryFileRow.kind == PICTURE,
+        models.DeliveryFileRow.state == "waiting",
     )
 
 
@@ -74,25 +74,25 @@ def _hand_out(
     unplanned: bool = False,
 ) -> None:
     """Queue files that wait and have a plan, of some frames or of all; or those that have none: their frame is gone."""
-    asked = _waiting(delivery_id).order_by(models.DeliveryFile.position)
-    has_none = models.DeliveryFile.plan == {}
+    asked = _waiting(delivery_id).order_by(models.DeliveryFileRow.position)
+    has_none = models.DeliveryFileRow.plan == {}
     asked = asked.where(has_none if unplanned else ~has_none)
     if frames is not None:
-        asked = asked.where(models.DeliveryFile.frame_id.in_(frames))
+        asked = asked.where(models.DeliveryFileRow.frame_id.in_(frames))
     files = {f"file-{file}": {"file_id": str(file)} for file in session.scalars(asked)}
     studio.queue.defer_each(session, DELIVER_FILE, files, _queue(session, delivery_id))
 
 
 def _queue(session: Session, delivery_id: uuid.UUID) -> str:
     """Where work on a delivery is queued: one that goes into a folder is for workers that reach it."""
-    return FOLDERS if settings_of(session.get_one(models.Delivery, delivery_id)).folder else ANY
+    return FOLDERS if settings_of(session.get_one(models.DeliveryRow, delivery_id)).folder else ANY
 
 
 def _planned(studio: Studio, delivery_id: uuid.UUID) -> Iterator[dict[uuid.UUID, Json]]:
     """What files of a delivery that are not planned yet get by their frames, a few frames at a time."""
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, delivery_id)
-        facts = series_facts(session, session.get_one(models.Series, delivery.series_id))
+        delivery = session.get_one(models.DeliveryRow, delivery_id)
+        facts = series_facts(session, session.get_one(models.SeriesRow, delivery.series_id))
         due: dict[uuid.UUID, uuid.UUID | None] = {
             file.frame_id: file.version_id
             for file in delivery.files
@@ -123,15 +123,15 @@ def make_file(studio: Studio, file_id: uuid.UUID) -> None:
     """
     studio.pause()
     with studio.database.session() as session:
-        file = session.get(models.DeliveryFile, file_id)
-        delivery = session.get(models.Delivery, file.delivery_id) if file else None
+        file = session.get(models.DeliveryFileRow, file_id)
+        delivery = session.get(models.DeliveryRow, file.delivery_id) if file else None
         if file is None or delivery is None or delivery.state != "running" or file.state != "waiting":
             return
-        frame = session.get(models.Frame, file.frame_id) if file.frame_id else None
+        frame = session.get(models.FrameRow, file.frame_id) if file.frame_id else None
         if frame is None or not file.plan:
             _ended(session, studio, file, state="failed", problem=_GONE)
             return
-        series = session.get_one(models.Series, delivery.series_id)
+        series = session.get_one(models.SeriesRow, delivery.series_id)
         facts, plan, settings = facts_of(frame), read_plan(file.plan), settings_of(delivery)
         credits, number = credits_of(series), file.output
     output = settings.outputs[number]
@@ -147,18 +147,18 @@ def make_file(studio: Studio, file_id: uuid.UUID) -> None:
         except (NuvettError, OSError) as error:
             message = error.message if isinstance(error, NuvettError) else "The original could not be read."
             with studio.database.session() as session:
-                found = session.get(models.DeliveryFile, file_id)
+                found = session.get(models.DeliveryFileRow, file_id)
                 if found is not None:
                     _ended(session, studio, found, state="failed", problem=message)
             return
         _keep(studio, file_id, made, placed)
 
 
-def _keep(studio: Studio, file_id: uuid.UUID, made: Path, placed: Placed | None) -> None:
+def _keep(studio: Studio, file_id: uuid.UUID, made: Path, placed: PlacedFile | None) -> None:
     with studio.database.session() as session:
         keep = keeping(session, studio)
         blob, size = keep.put_file(made)
-        file = session.get(models.DeliveryFile, file_id, with_for_update=True)
+        file = session.get(models.DeliveryFileRow, file_id, with_for_update=True)
         if file is not None:
             found = {"name": placed.name, "placed": placed.stamp} if placed else {}
             _ended(session, studio, file, state="done", problem="", blob=blob, bytes=size, **found)
@@ -166,7 +166,7 @@ def _keep(studio: Studio, file_id: uuid.UUID, made: Path, placed: Placed | None)
         sweep(studio, {blob})
 
 
-def _ended(session: Session, studio: Studio, file: models.DeliveryFile, **values: object) -> None:
+def _ended(session: Session, studio: Studio, file: models.DeliveryFileRow, **values: object) -> None:
     for name, value in values.items():
         setattr(file, name, value)
     file.finished = datetime.now(UTC)
@@ -176,7 +176,7 @@ def _ended(session: Session, studio: Studio, file: models.DeliveryFile, **values
 
 def _finish_if_last(session: Session, studio: Studio, delivery_id: uuid.UUID) -> None:
     # One after the other, so that of two files that end together one sees the other.
-    delivery = session.get(models.Delivery, delivery_id, with_for_update=True)
+    delivery = session.get(models.DeliveryRow, delivery_id, with_for_update=True)
     if delivery is None or delivery.state != "running":
         return
     delivery.problem = ""  # what it waited for is over
@@ -188,25 +188,29 @@ def _finish_if_last(session: Session, studio: Studio, delivery_id: uuid.UUID) ->
 def finish_delivery(studio: Studio, delivery_id: uuid.UUID) -> None:
     """Make the papers of a delivery whose pictures are all made or failed; it is over then."""
     with studio.database.session() as session:
-        delivery = session.get(models.Delivery, delivery_id)
+        delivery = session.get(models.DeliveryRow, delivery_id)
         if delivery is None or delivery.state != "running" or session.scalar(_waiting(delivery_id).limit(1)):
             return
     make_papers(studio, delivery_id)
     with studio.database.session() as session:
-        running = update(models.Delivery).where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+        running = update(models.DeliveryRow).where(
+            models.DeliveryRow.id == delivery_id, models.DeliveryRow.state == "running"
+        )
         session.execute(running.values(state="done", finished=datetime.now(UTC)))
 
 
 def give_up(studio: Studio, delivery_id: uuid.UUID) -> None:
     """Stop a delivery that failed in a way nobody foresaw: what was made stays, and a person may let it go on."""
     with studio.database.session() as session:
-        running = update(models.Delivery).where(models.Delivery.id == delivery_id, models.Delivery.state == "running")
+        running = update(models.DeliveryRow).where(
+            models.DeliveryRow.id == delivery_id, models.DeliveryRow.state == "running"
+        )
         session.execute(running.values(state="stopped", problem=_FAULT, finished=datetime.now(UTC)))
 
 
 def give_up_file(studio: Studio, file_id: uuid.UUID) -> None:
     """Leave out one file that failed in a way nobody foresaw; the others are made all the same."""
     with studio.database.session() as session:
-        file = session.get(models.DeliveryFile, file_id)
+        file = session.get(models.DeliveryFileRow, file_id)
         if file is not None and file.state == "waiting":
             _ended(session, studio, file, state="failed", problem=_FILE_FAULT)

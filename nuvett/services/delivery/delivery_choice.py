@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.drift.drift import outliers
 from nuvett.core.errors import InvalidChangeError
 from nuvett.services.delivery.delivery_settings import DeliverySettings
-from nuvett.services.delivery.file_names import Labelled, Named, file_names
+from nuvett.services.delivery.file_names import FileNames, Labelled, file_names
 from nuvett.services.looks.carrying import versions_followed
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import shown_frames
@@ -19,7 +19,7 @@ from nuvett.store import models
 
 
 @dataclass(frozen=True)
-class Choice:
+class DeliveryFrame:
     """A frame that is handed over, the look version that it follows if any, and what its files can be called by."""
 
     frame: uuid.UUID
@@ -29,11 +29,11 @@ class Choice:
 
 def chosen_frames(
     session: Session,
-    series: models.Series,
+    series: models.SeriesRow,
     settings: DeliverySettings,
     only: Iterable[uuid.UUID] | None = None,
     outlying: frozenset[uuid.UUID] = frozenset(),
-) -> list[Choice]:
+) -> list[DeliveryFrame]:
     """Frames that follow a look or have a trim, and that settings choose, in shooting order with their variants.
 
     Those that are left out are not among them unless they were chosen by hand.
@@ -42,9 +42,9 @@ def chosen_frames(
     """
     numbers = dict(
         session.execute(
-            select(models.LookVersion.id, models.LookVersion.number)
-            .join(models.Frame, models.Frame.follows_id == models.LookVersion.id)
-            .where(models.Frame.series_id == series.id)
+            select(models.LookVersionRow.id, models.LookVersionRow.number)
+            .join(models.FrameRow, models.FrameRow.follows_id == models.LookVersionRow.id)
+            .where(models.FrameRow.series_id == series.id)
             .distinct()
         ).all()
     )
@@ -62,21 +62,21 @@ def chosen_frames(
         first = names.get(row.variant_of_id, row.name) if row.variant_of_id else row.name
         name = row.name if "{variant}" not in settings.pattern else first
         label = Labelled(name, numbers[row.follows_id] if row.follows_id else 0, row.variant, row.taken)
-        found.append(Choice(row.id, row.follows_id, label))
+        found.append(DeliveryFrame(row.id, row.follows_id, label))
     return found
 
 
-def is_trimmed_alone(row: models.Frame) -> bool:
+def is_trimmed_alone(row: models.FrameRow) -> bool:
     """Whether a frame follows no look and has a trim that changes it."""
     return row.follows_id is None and trim_of(row).acts
 
 
-def trimmed_alone(session: Session, series: models.Series) -> int:
+def trimmed_alone(session: Session, series: models.SeriesRow) -> int:
     """How many frames follow no look and have a trim that changes them; variants are not counted."""
     return sum(is_trimmed_alone(row) for row in shown_frames(session, series.id) if row.variant_of_id is None)
 
 
-def names_of(series: models.Series, settings: DeliverySettings, chosen: list[Choice]) -> Named:
+def names_of(series: models.SeriesRow, settings: DeliverySettings, chosen: list[DeliveryFrame]) -> FileNames:
     """Names of all pictures, frame by frame, one for each kind of file. Raises InvalidChangeError for the pattern."""
     return file_names(settings.patterns, series.title, [choice.label for choice in chosen])
 
@@ -84,7 +84,7 @@ def names_of(series: models.Series, settings: DeliverySettings, chosen: list[Cho
 def outlying_frames(studio: Studio, series_id: uuid.UUID) -> frozenset[uuid.UUID]:
     """Frames that stand out under the versions that they follow, as the wall marks them. Measures; holds no session."""
     with studio.database.session() as session:
-        series = session.get_one(models.Series, series_id)
+        series = session.get_one(models.SeriesRow, series_id)
         facts = series_facts(session, series)
         followed = versions_followed(session, series)
     bench, drifts = studio.bench, {}
@@ -97,7 +97,7 @@ def outlying_frames(studio: Studio, series_id: uuid.UUID) -> frozenset[uuid.UUID
     return frozenset(frame for frame, flag in zip(drifts, flags, strict=True) if flag)
 
 
-def check_chosen(chosen: list[Choice], settings: DeliverySettings) -> None:
+def check_chosen(chosen: list[DeliveryFrame], settings: DeliverySettings) -> None:
     """Raises InvalidChangeError when there is nothing to make."""
     if not chosen and settings.what == "favourites":
         raise InvalidChangeError("No favourite is finished: mark some on Carry, or hand over all frames.")

@@ -27,7 +27,7 @@ CLASH_WORDS: dict[Clash, str] = {
     "stop": "stop and say so",
     "beside": "keep both, the new one with a number",
 }
-MOST_OUTPUTS = 6
+MAX_OUTPUTS = 6
 PICTURE = "picture"
 """Kind of a delivery's files that are pictures; what goes along with them has kinds of its own."""
 _FIRST_SCHEMA = {"format", "quality", "size", "space"}  # of one kind of file, at the top
@@ -92,7 +92,7 @@ class DeliverySettings(Document):
     what: What = "all"
     outliers: bool = True
     variants: bool = True
-    outputs: tuple[Output, ...] = Field(default=(Output(),), min_length=1, max_length=MOST_OUTPUTS)
+    outputs: tuple[Output, ...] = Field(default=(Output(),), min_length=1, max_length=MAX_OUTPUTS)
     pattern: str = Field(default="{name}", min_length=1, max_length=120)
     start: int = Field(default=1, ge=0, le=1_000_000)
     digits: int | None = Field(default=None, ge=1, le=9)
@@ -146,7 +146,7 @@ class DeliverySettings(Document):
         return " and ".join(output.words for output in self.outputs)
 
 
-def settings_of(delivery: models.Delivery) -> DeliverySettings:
+def settings_of(delivery: models.DeliveryRow) -> DeliverySettings:
     """Settings that a delivery was ordered with."""
     return DeliverySettings.model_validate(delivery.settings)
 

@@ -20,8 +20,8 @@ FIELDS: dict[str, str] = {
 }
 """What a pattern may hold, and what stands there."""
 
-_MOST_BYTES = 200  # of a name with its suffix; most systems allow 255
-_MOST_FOLDERS = 6
+_MAX_BYTES = 200  # of a name with its suffix; most systems allow 255
+_MAX_FOLDERS = 6
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f<>:"/\\|?*]')
 _RESERVED = frozenset(
     ["con", "prn", "aux", "nul", *(f"{port}{n}" for port in ("com", "lpt") for n in [*range(1, 10), "¹", "²", "³"])]
@@ -53,7 +53,7 @@ class Pattern:
 
 
 @dataclass(frozen=True)
-class Named:
+class FileNames:
     """Names with their folders; those that would have been equal got a number, and are counted."""
 
     names: list[str]
@@ -70,7 +70,7 @@ def check_pattern(pattern: str) -> None:
         )
 
 
-def file_names(patterns: Sequence[Pattern], series: str, frames: Sequence[Labelled]) -> Named:
+def file_names(patterns: Sequence[Pattern], series: str, frames: Sequence[Labelled]) -> FileNames:
     """Names of the files of each frame, one for each pattern, frame by frame; equal names get a number.
 
     Raises InvalidChangeError for an unknown field in a pattern.
@@ -90,7 +90,7 @@ def file_names(patterns: Sequence[Pattern], series: str, frames: Sequence[Labell
             equal += unique != stem
             taken.add(_folded(folder + unique + pattern.suffix))
             names.append(folder + unique + pattern.suffix)
-    return Named(names, equal)
+    return FileNames(names, equal)
 
 
 def _values(pattern: Pattern, series: str, frame: Labelled, index: int, count: int) -> dict[str, str]:
@@ -118,7 +118,7 @@ def _folder(pattern: str, values: dict[str, str]) -> str:
     """Folders with a / after each; what would lead out of the folder is none."""
     # Fields are filled in for each folder by itself, so that what they hold makes no further ones.
     parts = [safe_stem(_filled(part, values), "") for part in pattern.split("/") if part.strip(" .")]
-    return "".join(f"{part}/" for part in parts[:_MOST_FOLDERS] if part)
+    return "".join(f"{part}/" for part in parts[:_MAX_FOLDERS] if part)
 
 
 def safe_stem(stem: str, suffix: str) -> str:
@@ -127,14 +127,14 @@ def safe_stem(stem: str, suffix: str) -> str:
     plain = _UNSAFE.sub("-", "".join(c if c.isprintable() else "-" for c in composed)).strip(" .")
     if _folded(plain.split(".")[0].strip()) in _RESERVED:
         plain = f"_{plain}"
-    return _cut(plain, _MOST_BYTES - len(suffix.encode()))
+    return _cut(plain, _MAX_BYTES - len(suffix.encode()))
 
 
 def _free(folder: str, stem: str, suffix: str, taken: set[str]) -> str:
     unique, extra = stem, 2
     while _folded(folder + unique + suffix) in taken:
         end = f"-{extra}"
-        unique = _cut(stem, _MOST_BYTES - len((suffix + end).encode())) + end
+        unique = _cut(stem, _MAX_BYTES - len((suffix + end).encode())) + end
         extra += 1
     return unique
 

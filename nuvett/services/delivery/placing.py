@@ -8,7 +8,15 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.services.delivery.delivery_settings import DeliverySettings
-from nuvett.services.platform.folders import Placed, Wanted, already_there, check_folder, folder_at, overlap, put_into
+from nuvett.services.platform.folders import (
+    PlacedFile,
+    Wanted,
+    already_there,
+    check_folder,
+    folder_at,
+    overlap,
+    put_into,
+)
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
@@ -23,7 +31,7 @@ def check_place(session: Session, studio: Studio, settings: DeliverySettings) ->
 
 
 def _refuse_watched(session: Session, studio: Studio, folder: Path, name: str) -> None:
-    for watched in session.scalars(select(models.WatchedFolder.folder)):
+    for watched in session.scalars(select(models.WatchedFolderRow.folder)):
         if overlap(folder, folder_at(studio, watched)):
             raise InvalidChangeError(
                 f"The folder {name} overlaps with {watched}, which is watched for new frames: finished files would "
@@ -44,7 +52,9 @@ def check_names(studio: Studio, settings: DeliverySettings, names: Iterable[str]
         )
 
 
-def place_file(studio: Studio, settings: DeliverySettings, file: models.DeliveryFile, made: Path) -> Placed | None:
+def place_file(
+    studio: Studio, settings: DeliverySettings, file: models.DeliveryFileRow, made: Path
+) -> PlacedFile | None:
     """Put a finished file into the delivery's folder; none when it has none.
 
     Raises DiskFullError, NameTakenError, InvalidChangeError for a folder that cannot be used.

@@ -47,16 +47,16 @@ class Progress:
         return self.state in ("waiting", "running")
 
 
-def progress_of(session: Session, series: models.Series) -> list[Progress]:
+def progress_of(session: Session, series: models.SeriesRow) -> list[Progress]:
     """How far the deliveries of a series are, the newest first."""
-    query = select(models.Delivery).where(models.Delivery.series_id == series.id)
-    rows = list(session.scalars(query.order_by(models.Delivery.created.desc())))
+    query = select(models.DeliveryRow).where(models.DeliveryRow.series_id == series.id)
+    rows = list(session.scalars(query.order_by(models.DeliveryRow.created.desc())))
     ids = [row.id for row in rows]
-    file = models.DeliveryFile
-    ended = func.count(file.finished).filter(file.finished >= models.Delivery.started)
+    file = models.DeliveryFileRow
+    ended = func.count(file.finished).filter(file.finished >= models.DeliveryRow.started)
     counted = session.execute(
         select(file.delivery_id, file.state, func.count(), func.sum(file.bytes), ended, func.max(file.finished))
-        .join(models.Delivery, models.Delivery.id == file.delivery_id)
+        .join(models.DeliveryRow, models.DeliveryRow.id == file.delivery_id)
         .where(file.delivery_id.in_(ids))
         .group_by(file.delivery_id, file.state)
     ).all()
@@ -86,7 +86,7 @@ def progress_of(session: Session, series: models.Series) -> list[Progress]:
 
 def _first(session: Session, ids: list[uuid.UUID], state: str, most: int) -> dict[uuid.UUID, list[tuple[str, str]]]:
     """Name and problem of the first files in a state, by delivery."""
-    file = models.DeliveryFile
+    file = models.DeliveryFileRow
     number = func.row_number().over(partition_by=file.delivery_id, order_by=file.position)
     numbered = (
         select(file.delivery_id, file.name, file.problem, number.label("number"))
@@ -100,7 +100,7 @@ def _first(session: Session, ids: list[uuid.UUID], state: str, most: int) -> dic
     return found
 
 
-def _seconds_left(row: models.Delivery, ends: tuple[int, datetime | None], waiting: int) -> float | None:
+def _seconds_left(row: models.DeliveryRow, ends: tuple[int, datetime | None], waiting: int) -> float | None:
     count, last = ends
     if row.state != "running" or row.started is None or last is None or count < 2:
         return None

@@ -29,7 +29,7 @@ SHOWN = {Format.JPEG: "image/jpeg", Format.WEBP: "image/webp", Format.PNG: "imag
 
 
 def _asked(
-    session: Session, series: models.Series, settings: DeliverySettings, only: Sequence[uuid.UUID] | None
+    session: Session, series: models.SeriesRow, settings: DeliverySettings, only: Sequence[uuid.UUID] | None
 ) -> tuple[Facts, int, uuid.UUID | None]:
     chosen = chosen_frames(session, series, settings, only)
     if not chosen:

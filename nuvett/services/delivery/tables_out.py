@@ -134,7 +134,7 @@ def shared_table(bench: Workbench, facts: Facts, aimed: Aimed, fmt: TableFormat,
     return table_text(compile_plan(bench.planner.shared(facts, aimed), size), fmt, title, _SHARED_NOTES)
 
 
-def drafted(session: Session, series: models.Series) -> tuple[Facts, Aimed]:
+def drafted(session: Session, series: models.SeriesRow) -> tuple[Facts, Aimed]:
     """Frames and draft of a series. Raises InvalidChangeError before there is a frame."""
     aimed = draft_of(session, series)
     facts = series_facts(session, series)

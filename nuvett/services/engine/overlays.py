@@ -58,7 +58,7 @@ class At:
 
 
 @dataclass(frozen=True)
-class Looked:
+class OverlaySource:
     """A frame as a veil looks at it; edge : the long edge of what is shown."""
 
     bench: Workbench
@@ -115,7 +115,7 @@ class Looked:
         return self.open_at(cv2.medianBlur(there.reshape(self.shape).astype(np.uint8), _SPECKS) > 0)
 
 
-def _clipping(looked: Looked) -> Veil:
+def _clipping(looked: OverlaySource) -> Veil:
     """White where a channel clips to white, black where all are black."""
     veil = np.full((*looked.shape, 4), _VEILED, dtype=np.uint8)
     white, black = at_ends(looked.made)
@@ -123,14 +123,14 @@ def _clipping(looked: Looked) -> Veil:
     return veil
 
 
-def _steep(looked: Looked) -> Veil:
+def _steep(looked: OverlaySource) -> Veil:
     """Open where the frame's tones may break up."""
     low, high = steep_tones(looked.plan, looked.bench.sources.sample(looked.frame))
     lightness = linear_to_oklab(looked.linear)[..., 0].reshape(looked.shape)
     return looked.open_at((lightness >= low) & (lightness <= high))
 
 
-def _faces(looked: Looked) -> Veil:
+def _faces(looked: OverlaySource) -> Veil:
     """Open on the faces found."""
     x, y = looked.places
     there = np.zeros(looked.shape, dtype=bool)
@@ -140,12 +140,12 @@ def _faces(looked: Looked) -> Veil:
     return looked.open_at(there)
 
 
-def _torn(looked: Looked) -> Veil:
+def _torn(looked: OverlaySource) -> Veil:
     """Open where neighbours are torn apart."""
     return looked.open_about(torn_places(looked.plan, from_linear(looked.linear)))
 
 
-def _merged(looked: Looked) -> Veil:
+def _merged(looked: OverlaySource) -> Veil:
     """Open where two colours have become one."""
     evened = linear_to_oklab(evened_by(looked.plan, looked.linear))
     return looked.open_about(
@@ -153,14 +153,14 @@ def _merged(looked: Looked) -> Veil:
     )
 
 
-def _tinted(looked: Looked) -> Veil:
+def _tinted(looked: OverlaySource) -> Veil:
     """Open where whites are tinted."""
     evened = linear_to_oklab(evened_by(looked.plan, looked.linear))
     made = linear_to_oklab(to_linear(Encoded01(looked.made.reshape(-1, 3))))
     return looked.open_about(tinted_whites(evened, made))
 
 
-def _where(looked: Looked) -> Veil:
+def _where(looked: OverlaySource) -> Veil:
     """Open in the area of the plan's one layer, hatched neutrally where it is not, fainter where it is in part."""
     (area,) = looked.bench.areas.weights(looked.frame, looked.plan)
     outside = 1 - area.at(*looked.places, encoded_luminance(looked.came))
@@ -172,7 +172,7 @@ def _where(looked: Looked) -> Veil:
     return veil
 
 
-def _shared(looked: Looked) -> Veil:
+def _shared(looked: OverlaySource) -> Veil:
     """Open about places that other frames of the set-up show, too."""
     x, y = looked.places
     reach = np.float32(_ABOUT) ** 2
@@ -183,7 +183,7 @@ def _shared(looked: Looked) -> Veil:
     return looked.open_at(there)
 
 
-def _colour(looked: Looked) -> Veil:
+def _colour(looked: OverlaySource) -> Veil:
     """Open where the finished frame has a colour."""
     if looked.at.colour is None:
         raise NotFoundError
@@ -191,7 +191,7 @@ def _colour(looked: Looked) -> Veil:
     return looked.open_about(near(made, looked.at.colour))
 
 
-def _hues(looked: Looked) -> Veil:
+def _hues(looked: OverlaySource) -> Veil:
     """Open as far as a hue range takes the colours that come to it."""
     operation = looked.plan.find(HuesOperation, looked.at.name)
     if operation is None or looked.at.index >= len(operation.bands):
@@ -203,7 +203,7 @@ def _hues(looked: Looked) -> Veil:
     return veil
 
 
-def _richer(looked: Looked) -> Veil:
+def _richer(looked: OverlaySource) -> Veil:
     """Open where the finished frame is richer than a colour, in about its hue."""
     if looked.at.colour is None:
         raise NotFoundError
@@ -211,7 +211,7 @@ def _richer(looked: Looked) -> Veil:
     return looked.open_about(about_colour(made, looked.at.colour))
 
 
-def _sharpened(looked: Looked) -> Veil:
+def _sharpened(looked: OverlaySource) -> Veil:
     """Open as far as sharpening acts, at the size of the view."""
     finisher = Finisher([InArea(operation) for operation in looked.plan.finish], looked.shape[::-1], 0)
     veil = looked.open_at(np.zeros(looked.shape, dtype=bool))
@@ -219,7 +219,7 @@ def _sharpened(looked: Looked) -> Veil:
     return veil
 
 
-VEILS: dict[str, Callable[[Looked], Veil]] = {
+VEILS: dict[str, Callable[[OverlaySource], Veil]] = {
     "clipping": _clipping,
     "steep": _steep,
     "skin": _faces,
@@ -250,7 +250,7 @@ def veil_of(
         raise NotFoundError
 
     def make() -> bytes:
-        veil = VEILS[what](Looked(bench, frame, used, edge, sought))
+        veil = VEILS[what](OverlaySource(bench, frame, used, edge, sought))
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
     return bench.pictures.kept(("veil", what, frame.view, used.key, edge, sought), make)

@@ -34,7 +34,7 @@ from nuvett.services.files.rendering import THREADS
 _POINT_BYTES = 24  # of a table, with what the colour library makes of it
 PREVIEW_QUALITY, QUICK_QUALITY = 92, 85
 _TILE_EDGE, TILE_POINTS = 480, 17  # small pictures come from a coarser table, which compiles seven times faster
-_MOST_CROP = 2000
+_MAX_CROP = 2000
 _ENLARGED = 1.2  # times the kept view that a picture may be drawn larger before the original is looked at
 _DISC = 3  # pixels around a picked place that are averaged
 
@@ -227,6 +227,6 @@ def box_of(text: str) -> Box:
     if len(parts) != 4 or not all(part.isdecimal() for part in parts):
         raise InvalidChangeError("A place is given as x,y,width,height in whole pixels.")
     x, y, width, height = (int(part) for part in parts)
-    if not (0 < width <= _MOST_CROP and 0 < height <= _MOST_CROP):
-        raise InvalidChangeError(f"At full size at most {_MOST_CROP} pixels are shown at once.")
+    if not (0 < width <= _MAX_CROP and 0 < height <= _MAX_CROP):
+        raise InvalidChangeError(f"At full size at most {_MAX_CROP} pixels are shown at once.")
     return x, y, width, height

@@ -42,8 +42,8 @@ class Plans:
         rows = [
             {"key": key, "document": plan.model_dump(mode="json"), "seen": now} for key, plan in sorted(fresh.items())
         ]
-        query = insert(models.Plan).values(rows)
-        seen = query.on_conflict_do_update(index_elements=[models.Plan.key], set_={"seen": query.excluded.seen})
+        query = insert(models.PlanRow).values(rows)
+        seen = query.on_conflict_do_update(index_elements=[models.PlanRow.key], set_={"seen": query.excluded.seen})
         if self._database is not None:
             with self._database.session() as session:
                 session.execute(seen)
@@ -58,7 +58,7 @@ class Plans:
         if due and self._database is not None:
             before = now - _SEEN_ANEW
             with self._database.session() as session:
-                old = update(models.Plan).where(models.Plan.key.in_(due), models.Plan.seen < before)
+                old = update(models.PlanRow).where(models.PlanRow.key.in_(due), models.PlanRow.seen < before)
                 session.execute(old.values(seen=now))
         for key in due:
             self._kept.put(("seen", key), now)
@@ -80,7 +80,7 @@ class Plans:
             if self._database is None:
                 raise NotFoundError(_FORGOTTEN)
             with self._database.session() as session:
-                row = session.get(models.Plan, key)
+                row = session.get(models.PlanRow, key)
                 if row is None:
                     raise NotFoundError(_FORGOTTEN)
                 document = row.document
@@ -94,7 +94,7 @@ class Plans:
             return 0
         before = datetime.now(UTC) - timedelta(days=KEPT_DAYS)
         with self._database.session() as session:
-            carried = exists().where(models.CarriedPlan.key == models.Plan.key)
-            old = delete(models.Plan).where(models.Plan.seen < before, ~carried)
-            gone = session.execute(old.returning(models.Plan.key))
+            carried = exists().where(models.CarriedPlanRow.key == models.PlanRow.key)
+            old = delete(models.PlanRow).where(models.PlanRow.seen < before, ~carried)
+            gone = session.execute(old.returning(models.PlanRow.key))
             return len(gone.all())

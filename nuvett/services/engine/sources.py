@@ -13,7 +13,7 @@ from nuvett.core.measure.sampling import Sample, placed_sample
 from nuvett.core.measure.statistics import Statistics, measure
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
-from nuvett.core.thread.growing import EDGE, Outlines, Pointed, grown
+from nuvett.core.thread.growth import EDGE, Outlines, Pointed, grown
 from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.proxy import fit_within, measuring_proxy
 from nuvett.imaging.views import decode_view

@@ -32,7 +32,7 @@ class Show(StrEnum):
     LOOK = "look"
 
 
-class Shown(Document):
+class ShownFrame(Document):
     """What is shown of a frame in a state: the key of its plan, empty as it came, and what stands beside it."""
 
     plan: str
@@ -44,7 +44,7 @@ class WallItem:
     """One frame on the wall as it is shown and as it came; none while that is not worked out."""
 
     frame: FrameFacts
-    shown: Shown | None
+    shown: ShownFrame | None
     original: Summary | None
     outlier: bool = False
 
@@ -96,7 +96,7 @@ def _name(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show
 
 
 @dataclass(frozen=True)
-class State:
+class WallState:
     """What is asked of a wall: how each frame is shown, by the names of all that it depends on."""
 
     bench: Workbench
@@ -105,7 +105,7 @@ class State:
     show: Show
 
     @classmethod
-    def of(cls, bench: Workbench, frames: Facts, aims: Aims, show: Show) -> "State":
+    def of(cls, bench: Workbench, frames: Facts, aims: Aims, show: Show) -> "WallState":
         each = [aims] * len(frames) if aims is None or isinstance(aims, Aimed) else list(aims)
         return cls(bench, frames, each, show)
 
@@ -113,7 +113,7 @@ class State:
     def _looks(self) -> Hashable:
         return tuple((aimed.key, aimed.version) if aimed else None for aimed in self.aims)
 
-    def is_same(self, other: "State") -> bool:
+    def is_same(self, other: "WallState") -> bool:
         """Whether another is of the very same facts, seen in the same way."""
         return self.frames is other.frames and self.show is other.show and self._looks == other._looks
 
@@ -128,10 +128,10 @@ class State:
             (show, self._looks), lambda: [_name(self.bench, self.frames, index, aimed, show) for index, aimed in each]
         )
 
-    def known(self) -> tuple[list[Shown | None], list[Shown | None]]:
+    def known(self) -> tuple[list[ShownFrame | None], list[ShownFrame | None]]:
         """What is known of each frame as it came and as it is shown."""
         came, shown = self.names
-        found = self.bench.lasting.find(Shown, {*came, *shown})
+        found = self.bench.lasting.find(ShownFrame, {*came, *shown})
         return [found.get(name) for name in came], [found.get(name) for name in shown]
 
     def missing(self) -> list[int]:
@@ -147,18 +147,18 @@ class State:
                 for show, names in zip((Show.ORIGINAL, self.show), self.names, strict=True)
                 for index in indices[start : start + _AT_ONCE]
             }
-            known = self.bench.lasting.find(Shown, asked)
+            known = self.bench.lasting.find(ShownFrame, asked)
             made = {name: self._made(*what) for name, what in asked.items() if name not in known}
             self.bench.plans.keep(*(plan for _, plan in made.values()))
             self.bench.lasting.keep({name: shown for name, (shown, _) in made.items()})
 
-    def _made(self, index: int, show: Show) -> tuple[Shown, FramePlan | None]:
+    def _made(self, index: int, show: Show) -> tuple[ShownFrame, FramePlan | None]:
         frame, aimed = self.frames[index], self.aims[index]
         plan = shown_plan(self.bench, self.frames, index, aimed, show)
         summary = self.bench.measures.summary(frame, plan, aimed)
-        return Shown(plan=plan.key if plan else "", summary=summary), plan
+        return ShownFrame(plan=plan.key if plan else "", summary=summary), plan
 
-    def known_once(self, now: Collection[int] | None) -> tuple[list[Shown | None], list[Shown | None]]:
+    def known_once(self, now: Collection[int] | None) -> tuple[list[ShownFrame | None], list[ShownFrame | None]]:
         """As `known`, once what is missing of some frames is worked out. now : their indices, none for all"""
         found = self.known()
         due = [index for index in _lacking(found) if now is None or index in now]
@@ -168,7 +168,7 @@ class State:
         return self.known()
 
 
-def _lacking(found: tuple[list[Shown | None], list[Shown | None]]) -> list[int]:
+def _lacking(found: tuple[list[ShownFrame | None], list[ShownFrame | None]]) -> list[int]:
     return [index for index, pair in enumerate(zip(*found, strict=True)) if None in pair]
 
 
@@ -177,7 +177,7 @@ def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show, now: Col
 
     now : indices of the frames that are worked out if they are not known
     """
-    came, shown = State.of(bench, frames, aims, show).known_once(now)
+    came, shown = WallState.of(bench, frames, aims, show).known_once(now)
     bench.plans.mark_seen(one.plan for one in (*came, *shown) if one)
     pairs = zip(frames, shown, came, strict=True)
     items = [WallItem(frame, one, original.summary if original else None) for frame, one, original in pairs]
@@ -210,6 +210,6 @@ def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = ()
     firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
     tried = firsts[:: max(1, -(-len(firsts) // _LOOKED_AT))]
     looked = Facts(replace(frames[i], trim=Trim()) for i in tried)
-    came, _ = State.of(bench, looked, None, Show.ORIGINAL).known_once(None)
+    came, _ = WallState.of(bench, looked, None, Show.ORIGINAL).known_once(None)
     features = np.array([features_of(one.summary.marks, one.summary.cast) for one in came if one])
     return [tried[place] for place in most_different(features, count)]

@@ -16,7 +16,7 @@ from nuvett.store.database import Database
 _LASTS = timedelta(hours=12)  # that a session lasts unused
 _SEEN_ANEW = timedelta(minutes=5)  # after which a session that is used again is marked as used
 _BELIEVED = 5.0  # seconds that a session is held to go on without asking: an end elsewhere is known by then
-_MOST_SESSIONS = 1000
+_MAX_SESSIONS = 1000
 _FREE_ATTEMPTS, _FIRST_WAIT, _LONGEST_WAIT = 5, 30.0, 900.0  # attempts without a pause, and seconds of the pauses
 _FORGIVEN = timedelta(days=1)  # after which failed attempts are forgotten
 
@@ -26,17 +26,17 @@ class Sessions:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._believed: TTLCache[str, bool] = TTLCache(_MOST_SESSIONS, _BELIEVED, time.monotonic)
+        self._believed: TTLCache[str, bool] = TTLCache(_MAX_SESSIONS, _BELIEVED, time.monotonic)
         self._lock = Lock()
 
     def begin(self) -> str:
         """A new session's name."""
-        name, row = secrets.token_urlsafe(32), models.SignedIn
+        name, row = secrets.token_urlsafe(32), models.SignedInRow
         with self._database.session() as session:
             session.add(row(key=_hash(name), used=datetime.now(UTC)))
             session.flush()
             session.execute(delete(row).where(row.used < datetime.now(UTC) - _LASTS))
-            kept = select(row.key).order_by(row.used.desc()).limit(_MOST_SESSIONS)
+            kept = select(row.key).order_by(row.used.desc()).limit(_MAX_SESSIONS)
             session.execute(delete(row).where(row.key.not_in(kept)))
         return name
 
@@ -48,7 +48,7 @@ class Sessions:
         with self._lock:
             if key in self._believed:
                 return True
-        row, now = models.SignedIn, datetime.now(UTC)
+        row, now = models.SignedInRow, datetime.now(UTC)
         with self._database.session() as session:
             used = session.scalar(select(row.used).where(row.key == key, row.used > now - _LASTS))
             if used is not None and now - used > _SEEN_ANEW:
@@ -62,7 +62,7 @@ class Sessions:
         """End a session, if it goes on."""
         key = _hash(name)
         with self._database.session() as session:
-            session.execute(delete(models.SignedIn).where(models.SignedIn.key == key))
+            session.execute(delete(models.SignedInRow).where(models.SignedInRow.key == key))
         with self._lock:
             self._believed.pop(key, None)
 
@@ -75,14 +75,14 @@ class Attempts:
 
     def wait(self, address: str) -> float:
         """Seconds until an address may try again."""
-        row = models.FailedAttempt
+        row = models.FailedAttemptRow
         with self._database.session() as session:
             until = session.scalar(select(row.until).where(row.address == address))
         return max(0.0, (until - datetime.now(UTC)).total_seconds()) if until else 0.0
 
     def failed(self, address: str) -> None:
         """Count an attempt that failed; of several at once each counts."""
-        row, now = models.FailedAttempt, datetime.now(UTC)
+        row, now = models.FailedAttemptRow, datetime.now(UTC)
         with self._database.session() as session:
             session.execute(delete(row).where(row.until < now - _FORGIVEN))
             first = insert(row).values(address=address, count=1, until=now)
@@ -95,7 +95,7 @@ class Attempts:
     def succeeded(self, address: str) -> None:
         """Forget what failed before."""
         with self._database.session() as session:
-            session.execute(delete(models.FailedAttempt).where(models.FailedAttempt.address == address))
+            session.execute(delete(models.FailedAttemptRow).where(models.FailedAttemptRow.address == address))
 
 
 def _hash(name: str) -> str:

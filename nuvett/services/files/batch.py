@@ -25,11 +25,11 @@ from nuvett.imaging.opened import Header, Limits
 from nuvett.imaging.tables import format_of, table_text
 from nuvett.services.files.measuring import small_encoded
 from nuvett.services.files.rendering import LookedAt
-from nuvett.services.files.writing import Rendering, Written, write_picture
+from nuvett.services.files.writing import RenderRequest, Written, write_picture
 
 
 @dataclass(frozen=True)
-class Output:
+class WriteSettings:
     """Where and how pictures are written.
 
     format, space : none for those of the source; overwrite : whether files that are there are replaced
@@ -99,7 +99,9 @@ def refuse_existing(path: Path, overwrite: bool) -> None:
         raise OutputExistsError(f"{path.name} exists already; pass --overwrite to replace it.")
 
 
-def write_through(plan: FramePlan, photo: Photo, output: Output, limits: Limits, seen: LookedAt | None = None) -> Path:
+def write_through(
+    plan: FramePlan, photo: Photo, output: WriteSettings, limits: Limits, seen: LookedAt | None = None
+) -> Path:
     """Render one photo under a plan and write it under its own stem. Raises OutputExistsError, and as `decode`."""
     header = read_header(photo.path, limits)
     fmt = output.format or usual_format(header.format, header.bits)
@@ -110,7 +112,7 @@ def write_through(plan: FramePlan, photo: Photo, output: Output, limits: Limits,
     partial = path.with_name(f".{path.name}.part{FORMATS[fmt].suffix}")
     try:
         with _pixels_of(photo, header, limits) as pixels:
-            asked = Rendering(pixels, photo.path, plan, (header.width, header.height), seen)
+            asked = RenderRequest(pixels, photo.path, plan, (header.width, header.height), seen)
             write_picture(asked, replace(output.written, format=fmt, space=space), limits, partial)
         partial.replace(path)
     finally:
@@ -161,7 +163,7 @@ def in_order(outcomes: list[Outcome], photos: list[Photo]) -> list[Outcome]:
 
 
 def apply_table_files(
-    photos: list[Photo], table: Floats, strength: float, output: Output, limits: Limits, progress: Progress
+    photos: list[Photo], table: Floats, strength: float, output: WriteSettings, limits: Limits, progress: Progress
 ) -> list[Outcome]:
     """Apply a lookup table (S, S, S, 3) that works on encoded sRGB to each photo, at a strength of 0 to 1.
 

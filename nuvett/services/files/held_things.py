@@ -22,7 +22,7 @@ from nuvett.core.thread.cells import Described
 from nuvett.core.thread.colours import Goal, distance, goals
 from nuvett.core.thread.following import SURE, Known, region_of, surest
 from nuvett.core.thread.given import parse_given
-from nuvett.core.thread.growing import EDGE, Mask, Pointed, grown
+from nuvett.core.thread.growth import EDGE, Mask, Pointed, grown
 from nuvett.core.thread.holding import Anchor, held_moves, with_moves
 from nuvett.core.thread.places import colour_under, colours_in, outline_of
 from nuvett.core.types import Linear, OKLab
@@ -80,7 +80,7 @@ def _place(value: str, where: str) -> Place:
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundThing:
     """A thing with its colours in the photos that show it, by their places among all."""
 
     thing: Thing
@@ -120,7 +120,7 @@ class _Small:
 
 def find_things(
     things: Sequence[Thing], photos: Sequence[Photo], lights: Sequence[EvenLight], limits: Limits
-) -> list[Found]:
+) -> list[FoundThing]:
     """Things where they were pointed at, and where they are found for sure. Raises InvalidChangeError for no photo."""
     names = [photo.path.name for photo in photos]
     for thing in things:
@@ -129,7 +129,7 @@ def find_things(
     pointed = sorted({names.index(name) for thing in things for name in thing.places})
     smalls = {index: _Small.of(photos[index], lights[index], limits) for index in pointed}
     known: list[list[Known]] = [[] for _ in things]
-    found = [Found(thing, {}) for thing in things]
+    found = [FoundThing(thing, {}) for thing in things]
     for index, small in smalls.items():
         for own, sources in zip(found, known, strict=True):
             place = own.thing.places.get(names[index])
@@ -153,7 +153,7 @@ def _looked(small: _Small, sources: Sequence[Known]) -> Mask | None:
     return small.grow(candidate.place, (candidate.cells, share))
 
 
-def with_things(seen: Sequence[Seen], found: Sequence[Found]) -> list[Seen]:
+def with_things(seen: Sequence[Seen], found: Sequence[FoundThing]) -> list[Seen]:
     """What evening needs of photos, with the things that are seen in several of them."""
     several = [own for own in found if len(own.colours) > 1]
 
@@ -165,7 +165,7 @@ def with_things(seen: Sequence[Seen], found: Sequence[Found]) -> list[Seen]:
 
 
 @dataclass(frozen=True)
-class Held:
+class HeldThings:
     """Things of each photo with their colours (3,) under its plan, before they are held, and as they should be.
 
     colours : as they came, by thing and photo
@@ -193,7 +193,9 @@ def _rounded(colour: OKLab, goal: OKLab) -> float:
     return round(distance(colour, goal), 2)
 
 
-def held_in(found: Sequence[Found], setups: Sequence[int], planned: Callable[[int], tuple[FramePlan, Seeing]]) -> Held:
+def held_in(
+    found: Sequence[FoundThing], setups: Sequence[int], planned: Callable[[int], tuple[FramePlan, Seeing]]
+) -> HeldThings:
     """Things under the plans of their photos, before they are held, with what they should be."""
     plans = {index: planned(index) for index in sorted({index for own in found for index in own.colours})}
     seen: dict[int, list[tuple[Thing, OKLab, OKLab]]] = {}
@@ -205,4 +207,4 @@ def held_in(found: Sequence[Found], setups: Sequence[int], planned: Callable[[in
             if colour is not None and goal is not None:
                 seen.setdefault(index, []).append((own.thing, colour, goal))
     samples = {(own.thing.name, index): sample for own in found for index, sample in own.colours.items()}
-    return Held(seen, samples)
+    return HeldThings(seen, samples)

@@ -39,16 +39,16 @@ from nuvett.imaging.tables import format_of
 from nuvett.services.files.batch import (
     Lenses,
     Outcome,
-    Output,
     Photo,
     Progress,
+    WriteSettings,
     each,
     in_order,
     refuse_existing,
     write_table,
     write_through,
 )
-from nuvett.services.files.held_things import Found, Thing, find_things, held_in, with_things
+from nuvett.services.files.held_things import FoundThing, Thing, find_things, held_in, with_things
 from nuvett.services.files.measuring import MeasuredFile, measure_file
 from nuvett.services.files.rendering import LookedAt, looked_at
 
@@ -86,7 +86,7 @@ def even_files(
     photos: list[Photo],
     base: Path,
     shares: tuple[float, float],
-    output: Output,
+    output: WriteSettings,
     limits: Limits,
     lenses: Lenses,
     progress: Progress = lambda: None,
@@ -177,7 +177,7 @@ def match_files(
     photos: list[Photo],
     target: Target | None,
     look: Look,
-    output: Output,
+    output: WriteSettings,
     limits: Limits,
     aside: Aside,
     progress: Progress = lambda: None,
@@ -231,7 +231,7 @@ def match_files(
 
 def _lights_and_things(
     entries: "list[_Entry]", setups: list[int], limits: Limits, aside: Aside
-) -> tuple[list[EvenLight], list[Found]]:
+) -> tuple[list[EvenLight], list[FoundThing]]:
     """Even light of measured photos, by their things where some are pointed at, and where those are seen."""
     base = measure_file(aside.base, limits).seen if aside.base is not None else None
 

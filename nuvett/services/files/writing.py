@@ -34,7 +34,7 @@ class Written:
 
 
 @dataclass(frozen=True)
-class Rendering:
+class RenderRequest:
     """What is rendered.
 
     pixels : file that pixels are decoded from; original : file whose metadata goes along, the same but for raw ones
@@ -49,7 +49,7 @@ class Rendering:
     seen: LookedAt | None = None
 
 
-def write_picture(asked: Rendering, how: Written, limits: Limits, target: Path) -> None:
+def write_picture(asked: RenderRequest, how: Written, limits: Limits, target: Path) -> None:
     """Render a picture and write it to a file, whole. Raises as `decode`, and FileError where it does not fit."""
 
     def stages(domain: Space) -> Stages:

@@ -22,7 +22,7 @@ from nuvett.services.engine.wall import Show, shown_plan
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book import version_of
 from nuvett.services.lookbook.book_list import names, version_numbers
-from nuvett.services.lookbook.trying import aimed_with, ground_of, with_frame_parts
+from nuvett.services.lookbook.trials import aimed_with, ground_of, with_frame_parts
 from nuvett.services.looks import looks, wall_states
 from nuvett.services.looks.heroes import finish_of
 from nuvett.services.looks.trims_of_many import keep_trim
@@ -31,14 +31,14 @@ from nuvett.services.series.catalogue import find_frame, find_series, look_of
 from nuvett.services.series.frame_facts import series_facts, trim_of
 from nuvett.store import models
 
-MOST = 4
+MAX = 4
 FINISHED = ""
 """The state of a frame as it is handed over."""
 _KEPT = re.compile(r"kept ([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})(?: (\d{1,8}))?")
 
 
 @dataclass(frozen=True)
-class Asked:
+class BesideRequest:
     """A frame that stands beside others, in a state of the wall or under a kept look; empty for as it is finished.
 
     A kept look is spelled "kept" and its id, and the number of a version that is not its newest.
@@ -49,10 +49,10 @@ class Asked:
 
 
 @dataclass(frozen=True)
-class Standing:
+class BesideFrame:
     """A frame as it stands there: its facts among those of its series, and what it is seen under."""
 
-    asked: Asked
+    asked: BesideRequest
     facts: Facts
     index: int
     aimed: Aimed | None
@@ -73,13 +73,13 @@ class Standing:
         return bench.measures.cloud(self.frame, self.plan(bench))
 
 
-def standing(session: Session, slug: str, asked: Asked) -> Standing:
+def standing(session: Session, slug: str, asked: BesideRequest) -> BesideFrame:
     """A frame of a series in a state. Raises NotFoundError for a frame, InvalidChangeError for a state."""
     series = find_series(session, slug)
     find_frame(session, series, asked.frame)
     if asked.state == FINISHED:
         finish = finish_of(session, asked.frame)
-        return Standing(asked, finish.facts, finish.index, finish.aimed, None)
+        return BesideFrame(asked, finish.facts, finish.index, finish.aimed, None)
     if (kept := _KEPT.fullmatch(asked.state)) is not None:
         return _under_kept(session, series, asked, (uuid.UUID(kept[1]), int(kept[2]) if kept[2] else None))
     facts = series_facts(session, series)
@@ -87,17 +87,19 @@ def standing(session: Session, slug: str, asked: Asked) -> Standing:
     if index is None:
         raise NotFoundError
     state = wall_states.state_of(session, series, facts, asked.state)
-    return Standing(asked, facts, index, state.aims[index], state.show)
+    return BesideFrame(asked, facts, index, state.aims[index], state.show)
 
 
-def _under_kept(session: Session, series: models.Series, asked: Asked, look: tuple[uuid.UUID, int | None]) -> Standing:
+def _under_kept(
+    session: Session, series: models.SeriesRow, asked: BesideRequest, look: tuple[uuid.UUID, int | None]
+) -> BesideFrame:
     """A frame under a version of a kept look, with what that brings into trims."""
     ground, version = ground_of(session, series), version_of(session, *look)
     index, use = ground.facts.index_of(asked.frame), Use(strength=version.strength)
     if index is None:
         raise NotFoundError
     facts = with_frame_parts(ground.facts, [index], version, use)
-    return Standing(asked, facts, index, aimed_with(ground, version, use), None)
+    return BesideFrame(asked, facts, index, aimed_with(ground, version, use), None)
 
 
 def kept_states(session: Session) -> list[tuple[str, str]]:
@@ -118,14 +120,19 @@ class Told:
     zones: tuple[tuple[str, float], ...]
 
 
-def told(bench: Workbench, own: Standing, first: Standing) -> Told:
+def told(bench: Workbench, own: BesideFrame, first: BesideFrame) -> Told:
     """What the first frame is that another is not."""
     here, there = own.colours(bench), first.colours(bench)
     return Told(differences(here, there), by_zone(here, there))
 
 
 def go(
-    studio: Studio, slug: str, pair: tuple[Asked, Asked], kind: str, share: float, into: Literal["trim", "look"]
+    studio: Studio,
+    slug: str,
+    pair: tuple[BesideRequest, BesideRequest],
+    kind: str,
+    share: float,
+    into: Literal["trim", "look"],
 ) -> str:
     """Let a frame go a share, 0 to 1, of the way to another one in a kind of difference; in words.
 

@@ -12,7 +12,7 @@ from pydantic import ValidationError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from nuvett.core.book.files import MOST_NAME, Labels
+from nuvett.core.book.files import MAX_NAME, Labels
 from nuvett.core.book.kept import PARTS, Kept
 from nuvett.core.errors import ConflictError, InvalidChangeError, NotFoundError
 from nuvett.core.look.words import describe
@@ -24,25 +24,25 @@ from nuvett.store import models
 
 KEPT, AWAY, TRIAL = "kept", "away", "trial"
 Sort = Literal["name", "used", "suits"]
-_MOST_LOOKS = 2000
+_MAX_LOOKS = 2000
 _ROOM = 6  # characters that a number behind a name may take
 
 
-def keep_target(session: Session, target: Target) -> models.Target:
+def keep_target(session: Session, target: Target) -> models.TargetRow:
     """The row of what a kept look aims at; the same target is kept once, and never changed."""
     document = target.model_dump(mode="json")
     digest = hashlib.sha256(json.dumps(document, sort_keys=True).encode()).hexdigest()
-    row = session.scalars(select(models.Target).where(models.Target.digest == digest)).first()
+    row = session.scalars(select(models.TargetRow).where(models.TargetRow.digest == digest)).first()
     if row is None:
-        row = models.Target(series_id=None, number=0, document=document, digest=digest)
+        row = models.TargetRow(series_id=None, number=0, document=document, digest=digest)
         session.add(row)
         session.flush()
     return row
 
 
-def find_kept(session: Session, look_id: uuid.UUID) -> models.KeptLook:
+def find_kept(session: Session, look_id: uuid.UUID) -> models.KeptLookRow:
     """A kept look. Raises NotFoundError."""
-    row = session.get(models.KeptLook, look_id)
+    row = session.get(models.KeptLookRow, look_id)
     if row is None:
         raise NotFoundError("This look is not in the lookbook any more.")
     return row
@@ -66,12 +66,12 @@ class KeptVersion:
         return {"kept": str(self.look_id), "number": self.number, "name": self.name}
 
 
-def newest_row(session: Session, look_id: uuid.UUID, number: int | None = None) -> models.KeptVersion:
+def newest_row(session: Session, look_id: uuid.UUID, number: int | None = None) -> models.KeptVersionRow:
     """A version of a kept look, the newest unless a number is given. Raises NotFoundError."""
-    query = select(models.KeptVersion).where(models.KeptVersion.look_id == look_id)
+    query = select(models.KeptVersionRow).where(models.KeptVersionRow.look_id == look_id)
     if number is not None:
-        query = query.where(models.KeptVersion.number == number)
-    row = session.scalars(query.order_by(models.KeptVersion.number.desc()).limit(1)).first()
+        query = query.where(models.KeptVersionRow.number == number)
+    row = session.scalars(query.order_by(models.KeptVersionRow.number.desc()).limit(1)).first()
     if row is None:
         raise NotFoundError("There is no such version of this look.")
     return row
@@ -80,7 +80,7 @@ def newest_row(session: Session, look_id: uuid.UUID, number: int | None = None) 
 def version_of(session: Session, look_id: uuid.UUID, number: int | None = None) -> KeptVersion:
     """A version of a kept look with its target. Raises NotFoundError."""
     look, row = find_kept(session, look_id), newest_row(session, look_id, number)
-    target = session.get_one(models.Target, row.target_id) if row.target_id else None
+    target = session.get_one(models.TargetRow, row.target_id) if row.target_id else None
     kept = Kept.model_validate(row.document)
     if target is not None:
         kept = kept.model_copy(update={"target": target_document(target)})
@@ -106,8 +106,8 @@ def parse_labels(values: dict[str, Any]) -> Labels:
 
 
 def _is_taken(session: Session, name: str, but: uuid.UUID | None = None) -> bool:
-    query = select(models.KeptLook.id).where(
-        func.lower(models.KeptLook.name) == name.lower(), models.KeptLook.state != TRIAL
+    query = select(models.KeptLookRow.id).where(
+        func.lower(models.KeptLookRow.name) == name.lower(), models.KeptLookRow.state != TRIAL
     )
     return any(found != but for found in session.scalars(query))
 
@@ -126,44 +126,44 @@ class FreeNames:
     @classmethod
     def of(cls, session: Session) -> "FreeNames":
         """Those that are free now."""
-        return cls(session.scalars(select(models.KeptLook.name).where(models.KeptLook.state != TRIAL)))
+        return cls(session.scalars(select(models.KeptLookRow.name).where(models.KeptLookRow.state != TRIAL)))
 
     def taken(self, name: str) -> str:
         """The name, with a number behind it where it is not free; taken from now on."""
-        base = name[: MOST_NAME - _ROOM]
-        tries = (name, *(f"{base} {n}" for n in range(2, _MOST_LOOKS + 2)))
+        base = name[: MAX_NAME - _ROOM]
+        tries = (name, *(f"{base} {n}" for n in range(2, _MAX_LOOKS + 2)))
         free = next(one for one in tries if one.lower() not in self._used)
         self._used.add(free.lower())
         return free
 
 
-def add_kept(session: Session, labels: Labels, kept: Kept, words: str = "", **also: Any) -> models.KeptLook:
+def add_kept(session: Session, labels: Labels, kept: Kept, words: str = "", **also: Any) -> models.KeptLookRow:
     """Add a look to the book, with its first version. `also` holds state, starter, and thumbnail with its domain.
 
     Raises InvalidChangeError for a name that is taken, and when the book is full.
     """
     if also.get("state") != TRIAL and _is_taken(session, labels.name):
         raise InvalidChangeError(f"There is a look called {labels.name} already. Give this one another name.")
-    if (session.scalar(select(func.count()).select_from(models.KeptLook)) or 0) >= _MOST_LOOKS:
-        raise InvalidChangeError(f"A lookbook holds {_MOST_LOOKS} looks; delete some first.")
-    row = models.KeptLook(**labels.model_dump(), **also)
+    if (session.scalar(select(func.count()).select_from(models.KeptLookRow)) or 0) >= _MAX_LOOKS:
+        raise InvalidChangeError(f"A lookbook holds {_MAX_LOOKS} looks; delete some first.")
+    row = models.KeptLookRow(**labels.model_dump(), **also)
     session.add(row)
     session.flush()
     _add_version(session, row, 1, kept, words or "Kept")
     return row
 
 
-def _add_version(session: Session, row: models.KeptLook, number: int, kept: Kept, words: str) -> None:
+def _add_version(session: Session, row: models.KeptLookRow, number: int, kept: Kept, words: str) -> None:
     target = keep_target(session, kept.target) if kept.target else None
     document = kept.model_copy(update={"target": None}).model_dump(mode="json")
-    version = models.KeptVersion(
+    version = models.KeptVersionRow(
         look_id=row.id, target_id=target.id if target else None, number=number, document=document, words=words
     )
     session.add(version)
     session.flush()
 
 
-def revise(session: Session, row: models.KeptLook, kept: Kept, number: int) -> int:
+def revise(session: Session, row: models.KeptLookRow, kept: Kept, number: int) -> int:
     """Add a version made upon version `number`; the number of it, the same one where nothing changed.
 
     Raises ConflictError when a newer one was made meanwhile, InvalidChangeError for a starter, which is copied instead.
@@ -180,7 +180,7 @@ def revise(session: Session, row: models.KeptLook, kept: Kept, number: int) -> i
     return number + 1
 
 
-def expect(session: Session, row: models.KeptLook, expects: str) -> int:
+def expect(session: Session, row: models.KeptLookRow, expects: str) -> int:
     """Let the table of a look take colours as something else, as a new version; the number of it.
 
     Raises InvalidChangeError for a look without a table, or an encoding that is not known.
@@ -219,7 +219,7 @@ def _both_ways(before: Kept, after: Kept) -> tuple[tuple[set[str], set[str]], tu
     return (new, old), (old, new)
 
 
-def replace_trial(session: Session, row: models.KeptLook, kept: Kept) -> None:
+def replace_trial(session: Session, row: models.KeptLookRow, kept: Kept) -> None:
     """Let a look that is on trial be another one. Raises InvalidChangeError once it has been kept."""
     if row.state != TRIAL:
         raise InvalidChangeError("This look has been kept already.")
@@ -229,7 +229,7 @@ def replace_trial(session: Session, row: models.KeptLook, kept: Kept) -> None:
     version.target_id = target.id if target else None
 
 
-def keep_trial(session: Session, row: models.KeptLook, changes: dict[str, Any]) -> None:
+def keep_trial(session: Session, row: models.KeptLookRow, changes: dict[str, Any]) -> None:
     """Keep a look that was on trial, under the labels given. Raises as `relabel`."""
     if row.state != TRIAL:
         raise InvalidChangeError("This look has been kept already.")
@@ -237,7 +237,7 @@ def keep_trial(session: Session, row: models.KeptLook, changes: dict[str, Any]) 
     row.state = KEPT
 
 
-def relabel(session: Session, row: models.KeptLook, changes: dict[str, Any]) -> None:
+def relabel(session: Session, row: models.KeptLookRow, changes: dict[str, Any]) -> None:
     """Change name, note, group, favourite or strength. Raises InvalidChangeError for a name that is taken or unfit."""
     present = {name: getattr(row, name) for name in Labels.model_fields}
     labels = parse_labels(present | changes)
@@ -247,7 +247,7 @@ def relabel(session: Session, row: models.KeptLook, changes: dict[str, Any]) -> 
         setattr(row, name, value)
 
 
-def copy_kept(session: Session, row: models.KeptLook) -> models.KeptLook:
+def copy_kept(session: Session, row: models.KeptLookRow) -> models.KeptLookRow:
     """A copy of the newest version under a name of its own, to be changed."""
     version = version_of(session, row.id)
     labels = parse_labels({name: getattr(row, name) for name in Labels.model_fields} | {"favourite": False})
@@ -256,14 +256,14 @@ def copy_kept(session: Session, row: models.KeptLook) -> models.KeptLook:
     return add_kept(session, named, version.kept, words, thumbnail=row.thumbnail, domain=row.domain)
 
 
-def set_state(row: models.KeptLook, state: str) -> None:
+def set_state(row: models.KeptLookRow, state: str) -> None:
     """Put a look away, or back. Raises InvalidChangeError for one that has only been worked out."""
     if row.state == TRIAL or state not in (KEPT, AWAY):
         raise InvalidChangeError("Keep this look first.")
     row.state = state
 
 
-def delete_kept(session: Session, row: models.KeptLook) -> set[str]:
+def delete_kept(session: Session, row: models.KeptLookRow) -> set[str]:
     """Delete a look that was put away, or only worked out; names of blobs that may now be unused, for `sweep`.
 
     Series that use it keep their own copies. Raises InvalidChangeError for one that is in use in the book.
@@ -271,9 +271,9 @@ def delete_kept(session: Session, row: models.KeptLook) -> set[str]:
     if row.state == KEPT:
         raise InvalidChangeError("Put this look away first; from there it can be deleted for good.")
     blobs = {row.thumbnail}
-    for pair in session.scalars(select(models.Pair).where(models.Pair.look_id == row.id)):
+    for pair in session.scalars(select(models.PairRow).where(models.PairRow.look_id == row.id)):
         blobs |= {pair.before, pair.after, pair.veil}
-    for picture in session.scalars(select(models.Finished).where(models.Finished.look_id == row.id)):
+    for picture in session.scalars(select(models.FinishedRow).where(models.FinishedRow.look_id == row.id)):
         blobs |= {picture.view, picture.sample}
     session.delete(row)
     session.flush()

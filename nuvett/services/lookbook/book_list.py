@@ -15,7 +15,7 @@ from nuvett.core.book.kept import AIM_COLOUR, AIM_TONE
 from nuvett.core.reading.palette import Palette
 from nuvett.core.steps.lookup import TableStep
 from nuvett.services.lookbook.book import AWAY, KEPT, TRIAL, version_of
-from nuvett.services.lookbook.working_out import Found
+from nuvett.services.lookbook.pair_looks import WorkedOutLook
 from nuvett.store import models
 
 _PALETTE: TypeAdapter[Palette] = TypeAdapter(Palette)
@@ -45,7 +45,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Asked:
+class BookFilter:
     """Which looks are listed: all of them, favourites, those put away or on trial, or a group; and by some words."""
 
     show: Show = "all"
@@ -54,9 +54,9 @@ class Asked:
     only: uuid.UUID | None = None
 
 
-def entries(session: Session, asked: Asked) -> list[Entry]:
+def entries(session: Session, asked: BookFilter) -> list[Entry]:
     """Kept looks as asked for, by name."""
-    look, version, target = models.KeptLook, models.KeptVersion, models.Target
+    look, version, target = models.KeptLookRow, models.KeptVersionRow, models.TargetRow
     newest = (
         select(version.look_id, version.number, version.target_id, version.document)
         .ext(distinct_on(version.look_id))
@@ -71,11 +71,11 @@ def entries(session: Session, asked: Asked) -> list[Entry]:
             target.document["palette"],
             table,
             newest.c.document["parts"],
-            models.LookupTable.problem,
+            models.LookupTableRow.problem,
         )
         .join(newest, newest.c.look_id == look.id)
         .outerjoin(target, target.id == newest.c.target_id)
-        .outerjoin(models.LookupTable, models.LookupTable.file == table)
+        .outerjoin(models.LookupTableRow, models.LookupTableRow.file == table)
         .order_by(func.lower(look.name))
     )
     query = query.where(look.id == asked.only) if asked.only else query.where(look.state == _state(asked))
@@ -88,12 +88,12 @@ def entries(session: Session, asked: Asked) -> list[Entry]:
     return [_entry(*row) for row in session.execute(query)]
 
 
-def _state(asked: Asked) -> str:
+def _state(asked: BookFilter) -> str:
     return {"away": AWAY, "trial": TRIAL}.get(asked.show, KEPT)
 
 
 def _entry(
-    row: models.KeptLook, number: int, palette: object, table: str, parts: Sequence[str], problem: str | None
+    row: models.KeptLookRow, number: int, palette: object, table: str, parts: Sequence[str], problem: str | None
 ) -> Entry:
     return Entry(
         id=row.id,
@@ -128,7 +128,7 @@ class Counts:
 
 def counts(session: Session) -> Counts:
     """How many looks are in the book."""
-    look = models.KeptLook
+    look = models.KeptLookRow
     kept = look.state == KEPT
     total, favourites, away, trial = session.execute(
         select(
@@ -146,49 +146,51 @@ def counts(session: Session) -> Counts:
 
 def group_names(session: Session) -> list[str]:
     """Names of the groups that looks stand in."""
-    look = models.KeptLook
+    look = models.KeptLookRow
     query = select(look.group).where(look.state == KEPT, look.group != "").group_by(look.group).order_by(look.group)
     return list(session.scalars(query))
 
 
 def names(session: Session) -> list[tuple[str, str]]:
     """Ids and names of all kept looks, favourites first."""
-    look = models.KeptLook
+    look = models.KeptLookRow
     query = select(look.id, look.name).where(look.state == KEPT).order_by(look.favourite.desc(), func.lower(look.name))
     return [(str(found), name) for found, name in session.execute(query)]
 
 
-def versions(session: Session, look_id: uuid.UUID) -> list[models.KeptVersion]:
+def versions(session: Session, look_id: uuid.UUID) -> list[models.KeptVersionRow]:
     """Versions of a kept look, newest first, without their documents."""
-    query = select(models.KeptVersion).where(models.KeptVersion.look_id == look_id)
-    return list(session.scalars(query.order_by(models.KeptVersion.number.desc())))
+    query = select(models.KeptVersionRow).where(models.KeptVersionRow.look_id == look_id)
+    return list(session.scalars(query.order_by(models.KeptVersionRow.number.desc())))
 
 
 def version_numbers(session: Session) -> dict[uuid.UUID, list[int]]:
     """Numbers of the versions of all looks, by their ids, newest first."""
-    version, found = models.KeptVersion, dict[uuid.UUID, list[int]]()
+    version, found = models.KeptVersionRow, dict[uuid.UUID, list[int]]()
     for look_id, number in session.execute(select(version.look_id, version.number).order_by(version.number.desc())):
         found.setdefault(look_id, []).append(number)
     return found
 
 
-def pairs_of(session: Session, look_id: uuid.UUID) -> list[models.Pair]:
+def pairs_of(session: Session, look_id: uuid.UUID) -> list[models.PairRow]:
     """Pairs that a look was worked out from."""
     return list(
-        session.scalars(select(models.Pair).where(models.Pair.look_id == look_id).order_by(models.Pair.position))
+        session.scalars(
+            select(models.PairRow).where(models.PairRow.look_id == look_id).order_by(models.PairRow.position)
+        )
     )
 
 
-def found_of(session: Session, look_id: uuid.UUID) -> Found | None:
+def found_of(session: Session, look_id: uuid.UUID) -> WorkedOutLook | None:
     """What working a look out found; none for one that was not."""
-    row = session.get(models.WorkedOut, look_id)
-    return Found.model_validate(row.document) if row else None
+    row = session.get(models.WorkedOutRow, look_id)
+    return WorkedOutLook.model_validate(row.document) if row else None
 
 
-def finished_of(session: Session, look_id: uuid.UUID) -> list[models.Finished]:
+def finished_of(session: Session, look_id: uuid.UUID) -> list[models.FinishedRow]:
     """Finished pictures that a look was read from."""
-    query = select(models.Finished).where(models.Finished.look_id == look_id)
-    return list(session.scalars(query.order_by(models.Finished.name)))
+    query = select(models.FinishedRow).where(models.FinishedRow.look_id == look_id)
+    return list(session.scalars(query.order_by(models.FinishedRow.name)))
 
 
 @dataclass(frozen=True)
@@ -203,12 +205,12 @@ class TableFacts:
 def table_of(session: Session, look_id: uuid.UUID) -> TableFacts | None:
     """The lookup table of a look's newest version; none where it has none."""
     step = version_of(session, look_id).kept.look.step(TableStep)
-    row = session.get(models.LookupTable, step.table.digest) if step.table.digest else None
+    row = session.get(models.LookupTableRow, step.table.digest) if step.table.digest else None
     return TableFacts(row.kind, step.expects, row.words) if row else None
 
 
 def tables_kept(session: Session) -> list[tuple[str, str, str]]:
     """Lookup tables that can be used: digest, name and what each seems to expect, by name."""
-    table = models.LookupTable
+    table = models.LookupTableRow
     query = select(table.file, table.name, table.expects).where(table.state != "refused")
     return [(file, name, expects) for file, name, expects in session.execute(query.order_by(func.lower(table.name)))]

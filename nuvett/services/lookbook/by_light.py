@@ -11,12 +11,12 @@ from nuvett.core.book.kept import Use
 from nuvett.core.errors import NotFoundError, NuvettError
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book import KeptVersion, version_of
-from nuvett.services.lookbook.book_list import Asked, Entry, entries
-from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, suit_on, with_frame_parts
+from nuvett.services.lookbook.book_list import BookFilter, Entry, entries
+from nuvett.services.lookbook.trials import Ground, aimed_with, ground_of, suit_on, with_frame_parts
 from nuvett.services.looks.carrying import Following, versions_followed
 from nuvett.store import models
 
-_MEASURED, _MOST = 3, 3
+_MEASURED, _MAX = 3, 3
 
 
 @dataclass(frozen=True)
@@ -50,13 +50,13 @@ class Setting:
         return tuple(sorted(numbers.items()))
 
 
-def setting_of(session: Session, series: models.Series, setup_id: uuid.UUID) -> Setting:
+def setting_of(session: Session, series: models.SeriesRow, setup_id: uuid.UUID) -> Setting:
     """A set-up of a series made ready for trying all kept looks on it. Raises NotFoundError for one that is gone."""
     ground = ground_of(session, series)
     places = tuple(i for i, frame in enumerate(ground.facts) if frame.setup == setup_id)
     if not places:
         raise NotFoundError
-    looks = tuple((one, version_of(session, one.id)) for one in entries(session, Asked()) if not one.problem)
+    looks = tuple((one, version_of(session, one.id)) for one in entries(session, BookFilter()) if not one.problem)
     return Setting(ground, places, looks, versions_followed(session, series))
 
 
@@ -77,4 +77,4 @@ def best_suited(bench: Workbench, setting: Setting) -> tuple[list[Suited], str]:
             problem = problem or f"{entry.name}: {error.message}"
             continue
         found.append(Suited(entry, suit.words, suit.cost, version.kept.aims))
-    return sorted(found, key=lambda one: (not one.aims, one.cost))[:_MOST], problem
+    return sorted(found, key=lambda one: (not one.aims, one.cost))[:_MAX], problem

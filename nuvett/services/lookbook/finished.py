@@ -25,10 +25,10 @@ from nuvett.services.platform.incoming import display_name
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
-MOST_PICTURES = 500
+MAX_PICTURES = 500
 
 
-def start_finished(session: Session, name: str) -> models.KeptLook:
+def start_finished(session: Session, name: str) -> models.KeptLookRow:
     """Begin a look from finished pictures; it is on trial until it is kept, and aims at nothing until they are read."""
     labels = Labels(name=display_name(name)[:70] or "A finished series", came_from="Finished pictures")
     kept = Kept(look=usual_look(None), parts=USUAL_PARTS)
@@ -51,19 +51,19 @@ def add_finished(studio: Studio, look_id: uuid.UUID, file_name: str, data: bytes
             raise InvalidChangeError("This look has been kept already.")
         session.refresh(look, with_for_update=True)
         rows = _pictures(session, look_id)
-        if len(rows) >= MOST_PICTURES:
+        if len(rows) >= MAX_PICTURES:
             raise TooManyError
         keep = keeping(session, studio)
         sample, _ = keep.put(dump_sample(measured.sample))
         seen, _ = keep.put(BytesIO(view))
         name = display_name(file_name)
         blobs = {"view": seen, "domain": measured.picture.domain.value, "sample": sample}
-        session.add(models.Finished(look_id=look_id, position=len(rows) + 1, name=name, **blobs))
+        session.add(models.FinishedRow(look_id=look_id, position=len(rows) + 1, name=name, **blobs))
 
 
-def _pictures(session: Session, look_id: uuid.UUID) -> list[models.Finished]:
-    query = select(models.Finished).where(models.Finished.look_id == look_id)
-    return list(session.scalars(query.order_by(models.Finished.name)))
+def _pictures(session: Session, look_id: uuid.UUID) -> list[models.FinishedRow]:
+    query = select(models.FinishedRow).where(models.FinishedRow.look_id == look_id)
+    return list(session.scalars(query.order_by(models.FinishedRow.name)))
 
 
 def read_finished(studio: Studio, look_id: uuid.UUID) -> int:

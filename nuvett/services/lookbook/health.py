@@ -7,7 +7,7 @@ from nuvett.core.look.look import Look
 from nuvett.core.planning.warnings import Note, NoteKind
 from nuvett.services.engine.facts import Aimed, Facts
 from nuvett.services.engine.workbench import Workbench
-from nuvett.services.lookbook.trying import FrameHealth, health_of
+from nuvett.services.lookbook.trials import FrameHealth, health_of
 
 KINDS: dict[NoteKind, tuple[str, str]] = {
     "skin": ("Skin", "Skin stays where a person expects it."),

@@ -8,21 +8,21 @@ from nuvett.imaging.facts import FileFacts
 from nuvett.services.series.companions import RAW
 from nuvett.store import models
 
-_MOST_CAMERAS, _MOSTLY = 4, 0.5
+_MAX_CAMERAS, _MOSTLY = 4, 0.5
 
 
-def made_on(session: Session, series: models.Series) -> MadeOn | None:
+def made_on(session: Session, series: models.SeriesRow) -> MadeOn | None:
     """What the measured frames of a series are; none without any."""
     rows = session.execute(
-        select(models.Frame.format, models.Frame.shot).where(
-            models.Frame.series_id == series.id, models.Frame.state == "ready"
+        select(models.FrameRow.format, models.FrameRow.shot).where(
+            models.FrameRow.series_id == series.id, models.FrameRow.state == "ready"
         )
     ).all()
     if not rows:
         return None
     shots = [FileFacts.model_validate(shot or {}) for _, shot in rows]
     cameras = dict.fromkeys(" ".join(dict.fromkeys(f"{s.camera_maker} {s.camera}".split())) for s in shots)
-    named = tuple(camera for camera in cameras if camera)[:_MOST_CAMERAS]
+    named = tuple(camera for camera in cameras if camera)[:_MAX_CAMERAS]
     return MadeOn(cameras=named, raw=sum(kind == RAW for kind, _ in rows) > _MOSTLY * len(rows))
 
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from nuvett.core.book.health import gains
 from nuvett.core.book.remedies import Remedy, remedy
-from nuvett.core.book.soft import Box, SoftColour, Tear, soft_colour, soft_windows, tear_in
+from nuvett.core.book.soft import Box, SoftColourFinding, Tear, soft_colour, soft_windows, tear_in
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.errors import NuvettError
 from nuvett.core.look.look import Look
@@ -17,14 +17,14 @@ from nuvett.core.types import Linear
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.workbench import Workbench
 
-MOST_LOOKED_AT = 24
+MAX_LOOKED_AT = 24
 _EDGE = 640  # of the picture in which soft places are found
-_MOST_WEIGHED = 240
+_MAX_WEIGHED = 240
 _FEW = 48  # colours that tell what a plan may do to noise
 
 
 @dataclass(frozen=True)
-class Torn:
+class TornFrame:
     """A frame whose soft colour is torn, with the plans that it is drawn under: evened alone, and with the look."""
 
     frame: FrameFacts
@@ -45,7 +45,7 @@ class Softness:
     """What was found on frames of a series. looked_at : frames; unread : those whose file could not be read."""
 
     looked_at: int
-    torn: tuple[Torn, ...]
+    torn: tuple[TornFrame, ...]
     unread: int = 0
 
     @property
@@ -94,25 +94,25 @@ def _most_at_risk(bench: Workbench, facts: Facts, aimed: Aimed) -> list[int]:
 
     Of a long series evenly spaced ones are weighed.
     """
-    if len(facts) <= MOST_LOOKED_AT:
+    if len(facts) <= MAX_LOOKED_AT:
         return list(range(len(facts)))
-    risks, among = [], range(0, len(facts), -(-len(facts) // _MOST_WEIGHED))
+    risks, among = [], range(0, len(facts), -(-len(facts) // _MAX_WEIGHED))
     for place in among:
         few = Linear(bench.sources.sample(facts[place]).thinned(_FEW).colours)
         risks.append(float(np.median(gains(bench.planner.plan(facts, place, aimed), few))))
-    return sorted(among[int(index)] for index in np.argsort(risks)[-MOST_LOOKED_AT:])
+    return sorted(among[int(index)] for index in np.argsort(risks)[-MAX_LOOKED_AT:])
 
 
-def _torn(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> Torn | None:
+def _torn(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> TornFrame | None:
     frame, plan = facts[place], bench.planner.plan(facts, place, aimed)
     evened = bench.planner.evened(frame, aimed.look)
     tear = tear_in(list(_measured(bench, frame, evened, plan)))
-    return Torn(frame, evened, plan, tear) if tear else None
+    return TornFrame(frame, evened, plan, tear) if tear else None
 
 
 def _measured(
     bench: Workbench, frame: FrameFacts, evened: FramePlan, plan: FramePlan
-) -> Iterator[tuple[Box, SoftColour]]:
+) -> Iterator[tuple[Box, SoftColourFinding]]:
     small = _linear(bench.pictures.drawn(frame, evened, _EDGE))
     for box in soft_windows(small, plan.placed((frame.width, frame.height)).size):
         before, after = (_linear(bench.pictures.part(frame, used, box)) for used in (evened, plan))

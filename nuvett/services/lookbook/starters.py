@@ -23,11 +23,11 @@ def shipped() -> dict[str, LookFile]:
 
 def add_starters(session: Session) -> None:
     """Put those starters into the book that it does not have. What was done with them there stays as it is."""
-    there = set(session.scalars(select(models.KeptLook.starter).where(models.KeptLook.starter != "")))
+    there = set(session.scalars(select(models.KeptLookRow.starter).where(models.KeptLookRow.starter != "")))
     if set(shipped()) <= there:
         return
     hold(session, Lock.STARTERS)
-    there = set(session.scalars(select(models.KeptLook.starter).where(models.KeptLook.starter != "")))
+    there = set(session.scalars(select(models.KeptLookRow.starter).where(models.KeptLookRow.starter != "")))
     for stem, one in shipped().items():
         if stem not in there:
             labels = one.labels.model_copy(update={"name": free_name(session, one.labels.name)})

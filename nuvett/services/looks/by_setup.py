@@ -22,7 +22,7 @@ from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 
-_MOST_MEASURED = 4
+_MAX_MEASURED = 4
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,7 @@ class Arranged:
         return found
 
 
-def arranged(session: Session, series: models.Series) -> Arranged:
+def arranged(session: Session, series: models.SeriesRow) -> Arranged:
     """The draft of a series made ready to be seen by set-up."""
     row = look_of(session, series)
     target = aim_of_draft(session, series, row)
@@ -94,7 +94,7 @@ class Reached:
 
 
 @dataclass(frozen=True)
-class Column:
+class SetUpColumn:
     """A set-up in all ways; proposed : the way that suits it, and why, where the target is a hero finished by the look.
 
     A still knows nothing of the steps, which are meant to depart from it.
@@ -107,12 +107,12 @@ class Column:
     proposed: tuple[Way, str] | None
 
 
-def column(bench: Workbench, of: Arranged, setup: Setup, shown: int = 0) -> Column:
+def column(bench: Workbench, of: Arranged, setup: Setup, shown: int = 0) -> SetUpColumn:
     """A set-up in all ways, measured on a few of its frames; `shown` is the one of them that is drawn, in turn."""
     look = of.aimed.look
     own = look.of_setup(str(setup.id))
-    steps = max(1, len(setup.places) // _MOST_MEASURED)
-    measured = setup.places[::steps][:_MOST_MEASURED]
+    steps = max(1, len(setup.places) // _MAX_MEASURED)
+    measured = setup.places[::steps][:_MAX_MEASURED]
     seen = setup.places[shown % len(setup.places)]
     reached = []
     for way in of.ways:
@@ -125,7 +125,7 @@ def column(bench: Workbench, of: Arranged, setup: Setup, shown: int = 0) -> Colu
     left = {one.way: one.drift for one in reached if one.drift is not None}
     proposed = propose(left, setup.in_hero_light) if of.heroes and len(left) > 1 else None
     chosen = own.way or look.way
-    return Column(setup, chosen if chosen in of.ways else of.ways[-1], own.aim, tuple(reached), proposed)
+    return SetUpColumn(setup, chosen if chosen in of.ways else of.ways[-1], own.aim, tuple(reached), proposed)
 
 
 def _drift(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> float | None:
@@ -133,13 +133,13 @@ def _drift(bench: Workbench, facts: Facts, place: int, aimed: Aimed) -> float | 
     return drift.value if drift else None
 
 
-def choose_everywhere(session: Session, series: models.Series, way: Way, revision: int) -> None:
+def choose_everywhere(session: Session, series: models.SeriesRow, way: Way, revision: int) -> None:
     """Let the look arrive in a way wherever a set-up says nothing else. Raises ConflictError."""
     look = Look.model_validate(look_of(session, series).draft)
     change_look(session, series, look.model_copy(update={"way": way}), revision)
 
 
-def choose(session: Session, series: models.Series, setup_id: uuid.UUID, own: OfSetup, revision: int) -> None:
+def choose(session: Session, series: models.SeriesRow, setup_id: uuid.UUID, own: OfSetup, revision: int) -> None:
     """Let the look arrive in a way of its own in a set-up, or aim at a reading of its own, as one step of its history.
 
     Raises NotFoundError for a set-up, InvalidChangeError for a reading that is not there, ConflictError.

@@ -27,20 +27,22 @@ def queue_keep_carried(session: Session, studio: Studio, series_id: uuid.UUID) -
 
 def queue_if_due(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Queue it for a series where it is due."""
-    if session.scalar(select(models.Frame.id).where(models.Frame.series_id == series_id, *_due()).limit(1)):
+    if session.scalar(select(models.FrameRow.id).where(models.FrameRow.series_id == series_id, *_due()).limit(1)):
         queue_keep_carried(session, studio, series_id)
 
 
 def queue_all_due(session: Session, studio: Studio) -> None:
     """Queue it for every series where it is due, for whatever reason."""
-    for series_id in session.scalars(select(models.Frame.series_id).where(*_due()).distinct()):
+    for series_id in session.scalars(select(models.FrameRow.series_id).where(*_due()).distinct()):
         queue_keep_carried(session, studio, series_id)
 
 
 def _due() -> tuple[ColumnElement[bool], ...]:
-    frame, plan = models.Frame, models.CarriedPlan
+    frame, plan = models.FrameRow, models.CarriedPlanRow
     kept = select(plan.frame_id).where(plan.frame_id == frame.id, plan.version_id == frame.follows_id).exists()
-    even = select(models.Series.id).where(models.Series.id == frame.series_id, models.Series.light_due.is_(False))
+    even = select(models.SeriesRow.id).where(
+        models.SeriesRow.id == frame.series_id, models.SeriesRow.light_due.is_(False)
+    )
     return frame.follows_id.is_not(None), frame.state.in_(SHOWN), ~kept, even.exists()
 
 
@@ -50,10 +52,10 @@ def keep_carried(studio: Studio, series_id: uuid.UUID) -> None:
     Nothing is kept while light is still to be evened. No transaction is open while plans are made.
     """
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None or series.light_due:
             return
-        due = set(session.scalars(select(models.Frame.id).where(models.Frame.series_id == series_id, *_due())))
+        due = set(session.scalars(select(models.FrameRow.id).where(models.FrameRow.series_id == series_id, *_due())))
         facts, followed = series_facts(session, series), versions_followed(session, series)
     places = [place for place, frame in enumerate(facts) if frame.id in due and frame.id in followed]
     for start in range(0, len(places), _AT_ONCE):
@@ -72,7 +74,9 @@ def keep_carried(studio: Studio, series_id: uuid.UUID) -> None:
 def _write(studio: Studio, rows: list[dict[str, object]]) -> None:
     with studio.database.session() as session:
         ids = [row["frame_id"] for row in rows]
-        there = set(session.scalars(select(models.Frame.id).where(models.Frame.id.in_(ids)).with_for_update(read=True)))
+        there = set(
+            session.scalars(select(models.FrameRow.id).where(models.FrameRow.id.in_(ids)).with_for_update(read=True))
+        )
         kept = [row for row in rows if row["frame_id"] in there]  # a frame may have been deleted meanwhile
         if kept:
-            session.execute(insert(models.CarriedPlan).values(kept).on_conflict_do_nothing())
+            session.execute(insert(models.CarriedPlanRow).values(kept).on_conflict_do_nothing())

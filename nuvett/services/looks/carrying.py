@@ -31,19 +31,19 @@ class Following:
     aimed: Aimed
 
 
-def versions_followed(session: Session, series: models.Series) -> dict[uuid.UUID, Following]:
+def versions_followed(session: Session, series: models.SeriesRow) -> dict[uuid.UUID, Following]:
     """Version that each frame follows, by frame; frames that follow none are left out."""
     follows = {frame: own.follows for frame, own in labels_of(session, series).items() if own.follows}
     known = followings(session, set(follows.values()))
     return {frame: known[version] for frame, version in follows.items()}
 
 
-def number_followed(session: Session, frame: models.Frame) -> int:
+def number_followed(session: Session, frame: models.FrameRow) -> int:
     """Number of the version that a frame follows, 0 for none."""
-    return session.get_one(models.LookVersion, frame.follows_id).number if frame.follows_id else 0
+    return session.get_one(models.LookVersionRow, frame.follows_id).number if frame.follows_id else 0
 
 
-def target_followed(session: Session, frame: models.Frame) -> Target | None:
+def target_followed(session: Session, frame: models.FrameRow) -> Target | None:
     """What the version that a frame follows aims at, if anything."""
     return followings(session, {frame.follows_id})[frame.follows_id].aimed.target if frame.follows_id else None
 
@@ -51,22 +51,22 @@ def target_followed(session: Session, frame: models.Frame) -> Target | None:
 def followings(session: Session, versions: set[uuid.UUID]) -> dict[uuid.UUID, Following]:
     """Look versions by their ids, each with its target."""
     rows = session.execute(
-        select(models.LookVersion, models.Target)
-        .outerjoin(models.Target, models.Target.id == models.LookVersion.target_id)
-        .where(models.LookVersion.id.in_(versions))
+        select(models.LookVersionRow, models.TargetRow)
+        .outerjoin(models.TargetRow, models.TargetRow.id == models.LookVersionRow.target_id)
+        .where(models.LookVersionRow.id.in_(versions))
     )
     return {version.id: _following(version, target) for version, target in rows}
 
 
-def _following(version: models.LookVersion, target: models.Target | None) -> Following:
+def _following(version: models.LookVersionRow, target: models.TargetRow | None) -> Following:
     return Following(version.number, aimed_at(Look.model_validate(version.document), target, version.id))
 
 
-def version_numbered(session: Session, series: models.Series, number: int) -> models.LookVersion:
+def version_numbered(session: Session, series: models.SeriesRow, number: int) -> models.LookVersionRow:
     """A version that the look was carried as. Raises InvalidChangeError for one that is not there."""
     row = session.scalars(
-        select(models.LookVersion).where(
-            models.LookVersion.look_id == look_of(session, series).id, models.LookVersion.number == number
+        select(models.LookVersionRow).where(
+            models.LookVersionRow.look_id == look_of(session, series).id, models.LookVersionRow.number == number
         )
     ).first()
     if row is None:
@@ -74,7 +74,7 @@ def version_numbered(session: Session, series: models.Series, number: int) -> mo
     return row
 
 
-def carried_look(session: Session, series: models.Series, number: int) -> Look:
+def carried_look(session: Session, series: models.SeriesRow, number: int) -> Look:
     """The look as it was carried as a version. Raises as `version_numbered`."""
     return Look.model_validate(version_numbered(session, series, number).document)
 
@@ -110,7 +110,7 @@ class CarryState:
         return up_to_date and self.frames > 0 and self.following + self.staying >= self.frames
 
 
-def carry_state(session: Session, series: models.Series, facts: Facts | None = None) -> CarryState:
+def carry_state(session: Session, series: models.SeriesRow, facts: Facts | None = None) -> CarryState:
     """Where carrying a series' look stands. facts : its frames, none to leave stale ones aside"""
     row = look_of(session, series)
     last = last_version(session, row)
@@ -139,41 +139,43 @@ def carry_state(session: Session, series: models.Series, facts: Facts | None = N
     )
 
 
-def _follow_of(session: Session, series: models.Series, frames: set[uuid.UUID]) -> list[uuid.UUID | None]:
+def _follow_of(session: Session, series: models.SeriesRow, frames: set[uuid.UUID]) -> list[uuid.UUID | None]:
     """The versions that some frames of a series follow."""
     if not frames:
         return []
-    own = models.Frame.series_id == series.id, models.Frame.state == "ready"
-    return list(session.scalars(select(models.Frame.follows_id).where(models.Frame.id.in_(frames), *own)))
+    own = models.FrameRow.series_id == series.id, models.FrameRow.state == "ready"
+    return list(session.scalars(select(models.FrameRow.follows_id).where(models.FrameRow.id.in_(frames), *own)))
 
 
-def stale_frames(session: Session, series: models.Series, frames: Iterable[FrameFacts]) -> set[uuid.UUID]:
+def stale_frames(session: Session, series: models.SeriesRow, frames: Iterable[FrameFacts]) -> set[uuid.UUID]:
     """Those of some frames that would come out otherwise if what they follow were carried anew.
 
     That is where a frame's light or development was changed since, or the computation is a newer one.
     """
-    plan = models.CarriedPlan
+    plan = models.CarriedPlanRow
     query = select(plan.frame_id, plan.basis, plan.computation).join(
-        models.Frame, (models.Frame.id == plan.frame_id) & (models.Frame.follows_id == plan.version_id)
+        models.FrameRow, (models.FrameRow.id == plan.frame_id) & (models.FrameRow.follows_id == plan.version_id)
     )
-    rows = session.execute(query.where(models.Frame.series_id == series.id))
+    rows = session.execute(query.where(models.FrameRow.series_id == series.id))
     kept = {frame: (basis, computation) for frame, basis, computation in rows}
     return {own.id for own in frames if own.id in kept and kept[own.id] != (own.basis, COMPUTATION)}
 
 
-def _counts_by_version(session: Session, series: models.Series) -> tuple[tuple[int, int], ...]:
+def _counts_by_version(session: Session, series: models.SeriesRow) -> tuple[tuple[int, int], ...]:
     """Number of each version that frames follow, newest first, and how many do."""
     query = (
-        select(models.LookVersion.number, func.count())
-        .join(models.Frame, models.Frame.follows_id == models.LookVersion.id)
-        .where(models.Frame.series_id == series.id, models.Frame.state == "ready")
-        .group_by(models.LookVersion.number)
-        .order_by(models.LookVersion.number.desc())
+        select(models.LookVersionRow.number, func.count())
+        .join(models.FrameRow, models.FrameRow.follows_id == models.LookVersionRow.id)
+        .where(models.FrameRow.series_id == series.id, models.FrameRow.state == "ready")
+        .group_by(models.LookVersionRow.number)
+        .order_by(models.LookVersionRow.number.desc())
     )
     return tuple((number, count) for number, count in session.execute(query))
 
 
-def carry(session: Session, series: models.Series, frame_ids: list[uuid.UUID] | None = None) -> models.LookVersion:
+def carry(
+    session: Session, series: models.SeriesRow, frame_ids: list[uuid.UUID] | None = None
+) -> models.LookVersionRow:
     """Make frames (all that are measured, by default) follow the draft as a version; it replaces what they followed.
 
     A version is made only when the draft or the target differs from the last one, or when a frame would come out
@@ -196,8 +198,8 @@ class Carried:
 
 
 def carry_as(
-    session: Session, series: models.Series, carried: Carried, frame_ids: list[uuid.UUID] | None = None
-) -> models.LookVersion:
+    session: Session, series: models.SeriesRow, carried: Carried, frame_ids: list[uuid.UUID] | None = None
+) -> models.LookVersionRow:
     """Make frames follow a look as a version of the series' look, whatever the draft is; as `carry`."""
     lock_series(session, series)
     row = locked_look(session, series)
@@ -212,7 +214,7 @@ def carry_as(
         and last.computation == COMPUTATION
     )
     if last is None or not same or stale_frames(session, series, frames):
-        last = models.LookVersion(
+        last = models.LookVersionRow(
             look_id=row.id,
             target_id=carried.target,
             number=last.number + 1 if last else 1,
@@ -231,17 +233,19 @@ def carry_as(
     return last
 
 
-def _follow(session: Session, series: models.Series, follows: Mapping[str, str | None]) -> None:
+def _follow(session: Session, series: models.SeriesRow, follows: Mapping[str, str | None]) -> None:
     """Let those frames of a series that are still shown follow versions by their ids, in a statement for each."""
     members: dict[str | None, list[uuid.UUID]] = {}
     for frame, version in follows.items():
         members.setdefault(version, []).append(uuid.UUID(frame))
     for version, ids in members.items():
-        shown = models.Frame.series_id == series.id, models.Frame.state.in_(SHOWN), models.Frame.id.in_(ids)
-        session.execute(update(models.Frame).where(*shown).values(follows_id=uuid.UUID(version) if version else None))
+        shown = models.FrameRow.series_id == series.id, models.FrameRow.state.in_(SHOWN), models.FrameRow.id.in_(ids)
+        session.execute(
+            update(models.FrameRow).where(*shown).values(follows_id=uuid.UUID(version) if version else None)
+        )
 
 
-def renew(session: Session, series: models.Series) -> int:
+def renew(session: Session, series: models.SeriesRow) -> int:
     """Carry anew what frames follow, where they would come out otherwise today; how many. Raises InvalidChangeError."""
     lock_series(session, series)
     stale = stale_frames(session, series, series_facts(session, series))
@@ -252,12 +256,12 @@ def renew(session: Session, series: models.Series) -> int:
         if frame in stale and own.follows:
             followed.setdefault(own.follows, []).append(frame)
     for version_id, members in followed.items():
-        version = session.get_one(models.LookVersion, version_id)
+        version = session.get_one(models.LookVersionRow, version_id)
         carry_as(session, series, Carried(version.document, version.target_id, version.origin), members)
     return len(stale)
 
 
-def walk_carry(session: Session, series: models.Series, forward: bool) -> str:
+def walk_carry(session: Session, series: models.SeriesRow, forward: bool) -> str:
     """Undo or redo the last carrying; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series)
     passed = history.walked(session, f"carry:{series.id}", forward)

@@ -7,7 +7,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.core.look.common import Common, Shared, added, shared_by, with_common
+from nuvett.core.look.common import Common, CommonTrim, added, shared_by, with_common
 from nuvett.core.look.look import Look
 from nuvett.core.look.words import describe
 from nuvett.services.looks.looks import locked_look
@@ -17,7 +17,7 @@ from nuvett.services.series.frame_facts import trim_of
 from nuvett.store import models
 
 
-def in_common(session: Session, series: models.Series) -> tuple[list[models.Frame], list[Shared]]:
+def in_common(session: Session, series: models.SeriesRow) -> tuple[list[models.FrameRow], list[CommonTrim]]:
     """Frames of a series, variants left out, and what their trims have in common."""
     shown = shown_frames(session, series.id)
     frames = [frame for frame in shown if frame.follows_id and frame.variant_of_id is None]
@@ -25,7 +25,7 @@ def in_common(session: Session, series: models.Series) -> tuple[list[models.Fram
     return frames, shared_by([trim_of(frame) for frame in frames], [numbers[frame.setup_id] for frame in frames])
 
 
-def take_into_look(session: Session, series: models.Series, name: str) -> str:
+def take_into_look(session: Session, series: models.SeriesRow, name: str) -> str:
     """Take what trims have in common in one number into the look, and off those frames; what was done, in words.
 
     Frames that carry it follow the new version; all others stay with theirs. So every picture stays as it is. One step
@@ -40,7 +40,7 @@ def take_into_look(session: Session, series: models.Series, name: str) -> str:
     followed = {frame.follows_id for frame in members}
     if len(followed) != 1:
         raise InvalidChangeError("These frames follow different versions of the look. Carry it to them first.")
-    version = session.get_one(models.LookVersion, followed.pop())
+    version = session.get_one(models.LookVersionRow, followed.pop())
     words = f"{len(members)} trims in common: {describe(Look(), Look(common=shared.common))}"
     before = _state(row, members)
     made = _version_with(session, version, shared.common)
@@ -57,7 +57,7 @@ def take_into_look(session: Session, series: models.Series, name: str) -> str:
     return words
 
 
-def walk_into_look(session: Session, series: models.Series, forward: bool) -> str:
+def walk_into_look(session: Session, series: models.SeriesRow, forward: bool) -> str:
     """Undo or redo what was taken into the look; its words. Raises InvalidChangeError when there is none.
 
     Raises InvalidChangeError, too, when the look or one of the frames has been changed since.
@@ -78,7 +78,7 @@ def walk_into_look(session: Session, series: models.Series, forward: bool) -> st
     return passed.step.words
 
 
-def _state(look: models.Look, frames: Sequence[models.Frame]) -> dict[str, object]:
+def _state(look: models.LookRow, frames: Sequence[models.FrameRow]) -> dict[str, object]:
     return {
         "draft": look.draft,
         "frames": {
@@ -93,12 +93,12 @@ def _added(look: Look, common: Common) -> Look:
     return look.model_copy(update={"common": added(look.common, common)})
 
 
-def _version_with(session: Session, version: models.LookVersion, common: Common) -> models.LookVersion:
+def _version_with(session: Session, version: models.LookVersionRow, common: Common) -> models.LookVersionRow:
     """A new version of a look that differs from one in what is in common alone."""
-    newest = select(func.max(models.LookVersion.number)).where(models.LookVersion.look_id == version.look_id)
+    newest = select(func.max(models.LookVersionRow.number)).where(models.LookVersionRow.look_id == version.look_id)
     number = (session.scalar(newest) or 0) + 1
     document = _added(Look.model_validate(version.document), common).model_dump(mode="json")
-    made = models.LookVersion(
+    made = models.LookVersionRow(
         look_id=version.look_id,
         target_id=version.target_id,
         number=number,

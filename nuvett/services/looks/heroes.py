@@ -35,7 +35,7 @@ from nuvett.services.references.new_references import add_reference
 from nuvett.services.references.targets import frames_read, weighs
 from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.frame_facts import series_facts, trim_of
-from nuvett.services.series.labels import Labels, labels_of
+from nuvett.services.series.labels import FrameLabels, labels_of
 from nuvett.services.series.variants import SHOWN
 from nuvett.store import models
 
@@ -72,10 +72,10 @@ class Finish:
 
 def finish_of(session: Session, frame_id: uuid.UUID) -> Finish:
     """A measured frame of any series, or a variant of one, as it is finished. Raises NotFoundError."""
-    row = session.get(models.Frame, frame_id)
+    row = session.get(models.FrameRow, frame_id)
     if row is None or row.state not in SHOWN:
         raise NotFoundError
-    series = session.get_one(models.Series, row.series_id)
+    series = session.get_one(models.SeriesRow, row.series_id)
     facts = series_facts(session, series)
     index = facts.index_of(frame_id)
     if index is None:
@@ -83,7 +83,7 @@ def finish_of(session: Session, frame_id: uuid.UUID) -> Finish:
     return Finish(facts, index, row.name, _aimed(session, series, row, facts[index]))
 
 
-def _aimed(session: Session, series: models.Series, row: models.Frame, frame: FrameFacts) -> Aimed | None:
+def _aimed(session: Session, series: models.SeriesRow, row: models.FrameRow, frame: FrameFacts) -> Aimed | None:
     if row.follows_id:
         return followings(session, {row.follows_id})[row.follows_id].aimed
     return None if frame.is_trimmed else draft_of(session, series)
@@ -100,8 +100,8 @@ def _drawn(studio: Studio, finish: Finish) -> Iterator[BinaryIO]:
 
 
 def _added(
-    session: Session, studio: Studio, series: models.Series, finish: Finish, stream: BinaryIO
-) -> models.Reference:
+    session: Session, studio: Studio, series: models.SeriesRow, finish: Finish, stream: BinaryIO
+) -> models.ReferenceRow:
     """A new reference that is a drawn frame."""
     row = add_reference(session, studio, series, f"{finish.name}, {FINISHED}", stream)
     row.frame_id, row.finished = finish.frame.id, finish.key
@@ -123,9 +123,9 @@ def take_finished(studio: Studio, slug: str, frame_id: uuid.UUID) -> str:
         return row.name
 
 
-def _fix(session: Session, studio: Studio, series: models.Series, frame_id: uuid.UUID) -> None:
+def _fix(session: Session, studio: Studio, series: models.SeriesRow, frame_id: uuid.UUID) -> None:
     """Let a frame of a series that is finished by its draft alone follow that, so that it stays what it is."""
-    row = session.get(models.Frame, frame_id)
+    row = session.get(models.FrameRow, frame_id)
     if row is None or row.series_id != series.id or row.state != "ready":
         return
     if row.follows_id is None and not trim_of(row).acts:
@@ -134,7 +134,7 @@ def _fix(session: Session, studio: Studio, series: models.Series, frame_id: uuid
         session.flush()
 
 
-def frames_to_carry(session: Session, series: models.Series) -> list[uuid.UUID] | None:
+def frames_to_carry(session: Session, series: models.SeriesRow) -> list[uuid.UUID] | None:
     """Frames that the draft is carried to unasked, none for all: not those left out, nor its target's own heroes.
 
     Were these carried as well, each would be made like itself, and no longer be what the others are made like.
@@ -143,7 +143,7 @@ def frames_to_carry(session: Session, series: models.Series) -> list[uuid.UUID] 
     return to_carry(labels_of(session, series), target)
 
 
-def to_carry(frames: Mapping[uuid.UUID, Labels], target: models.Target | None) -> list[uuid.UUID] | None:
+def to_carry(frames: Mapping[uuid.UUID, FrameLabels], target: models.TargetRow | None) -> list[uuid.UUID] | None:
     """The same of frames and their variants, toward a target."""
     stay = frames_read(target) | {frame for frame, own in frames.items() if own.left_out}
     kept = [frame for frame in frames if frame not in stay]
@@ -151,7 +151,7 @@ def to_carry(frames: Mapping[uuid.UUID, Labels], target: models.Target | None) -
 
 
 @dataclass(frozen=True)
-class Standing:
+class HeroStanding:
     """How a reference that is a finished frame stands to that frame.
 
     problem : why it cannot be renewed, empty where it can; outdated : whether the frame was worked on since
@@ -173,28 +173,28 @@ class Standing:
         return f"worked on since it was read{follow}"
 
 
-def standings(session: Session, series: models.Series) -> dict[uuid.UUID, Standing]:
+def standings(session: Session, series: models.SeriesRow) -> dict[uuid.UUID, HeroStanding]:
     """How the references of a series that are finished frames stand to their frames, by their ids."""
     rows = [row for row in ready_references(session, series.id, readings=False) if row.finished]
     return {row.id: _standing(session, series, row) for row in rows}
 
 
-def _standing(session: Session, series: models.Series, row: models.Reference) -> Standing:
-    frame = session.get(models.Frame, row.frame_id) if row.frame_id else None
+def _standing(session: Session, series: models.SeriesRow, row: models.ReferenceRow) -> HeroStanding:
+    frame = session.get(models.FrameRow, row.frame_id) if row.frame_id else None
     if frame is None or frame.state not in SHOWN:
-        return Standing("its frame was taken out; it stays as it was read", False, 0)
+        return HeroStanding("its frame was taken out; it stays as it was read", False, 0)
     outdated = finish_of(session, frame.id).key != row.finished
-    return Standing("", outdated, _following(session, series, row.id) if outdated else 0)
+    return HeroStanding("", outdated, _following(session, series, row.id) if outdated else 0)
 
 
-def _following(session: Session, series: models.Series, reference: uuid.UUID) -> int:
+def _following(session: Session, series: models.SeriesRow, reference: uuid.UUID) -> int:
     """How many frames of a series follow a version that aims at a target with a reference in it."""
-    version, target = models.LookVersion, models.Target
+    version, target = models.LookVersionRow, models.TargetRow
     rows = session.execute(
         select(target.sources, func.count())
         .join(version, target.id == version.target_id)
-        .join(models.Frame, models.Frame.follows_id == version.id)
-        .where(models.Frame.series_id == series.id, target.series_id == series.id)
+        .join(models.FrameRow, models.FrameRow.follows_id == version.id)
+        .where(models.FrameRow.series_id == series.id, target.series_id == series.id)
         .group_by(target.id)
     )
     return sum(count for sources, count in rows if weighs(sources, reference))
@@ -211,7 +211,7 @@ def renew_finished(studio: Studio, slug: str, reference_id: uuid.UUID) -> str:
     with _drawn(studio, finish) as stream, studio.database.session() as session:
         series = find_series(session, slug)
         with reading_history.recorded(session, series, f"{finish.name} renewed"):
-            old = session.get_one(models.Reference, reference_id, with_for_update=True)
+            old = session.get_one(models.ReferenceRow, reference_id, with_for_update=True)
             old.removed = True
             session.flush()
             row = _added(session, studio, series, finish, stream)
@@ -220,8 +220,8 @@ def renew_finished(studio: Studio, slug: str, reference_id: uuid.UUID) -> str:
     return finish.name
 
 
-def _renewable(session: Session, series: models.Series, reference_id: uuid.UUID) -> Finish:
-    row = session.get(models.Reference, reference_id)
+def _renewable(session: Session, series: models.SeriesRow, reference_id: uuid.UUID) -> Finish:
+    row = session.get(models.ReferenceRow, reference_id)
     if row is None or row.series_id != series.id or not row.finished or row.removed:
         raise NotFoundError
     standing = _standing(session, series, row)

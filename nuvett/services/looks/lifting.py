@@ -16,7 +16,7 @@ from nuvett.services.series.catalogue import find_frame, find_series, look_of
 from nuvett.services.series.frame_facts import series_facts, trim_of
 from nuvett.store import models
 
-_MOST_COMPARED = 24
+_MAX_COMPARED = 24
 
 
 @dataclass(frozen=True)
@@ -48,11 +48,15 @@ def _company(facts: Facts, frame_id: uuid.UUID) -> list[FrameFacts]:
         return []
     mine = facts[index]
     others = [own for own in facts if own.setup == mine.setup and own.id == own.first and own.id != frame_id]
-    return [mine, *others[:_MOST_COMPARED]]
+    return [mine, *others[:_MAX_COMPARED]]
 
 
 def lift(
-    session: Session, series: models.Series, frame: models.Frame, parts: Sequence[str], revision: int | None = None
+    session: Session,
+    series: models.SeriesRow,
+    frame: models.FrameRow,
+    parts: Sequence[str],
+    revision: int | None = None,
 ) -> str:
     """Move parts of a frame's trim into the draft of the look; in words.
 
@@ -71,9 +75,9 @@ def lift(
     return f"In the look now: {said}.{kept} It reaches this frame again when the look is carried."
 
 
-def look_areas(session: Session, frame: models.Frame) -> list[tuple[str, str, bool]]:
+def look_areas(session: Session, frame: models.FrameRow) -> list[tuple[str, str, bool]]:
     """Areas of the look that a frame follows: key, title, and whether the frame takes it."""
-    version = session.get(models.LookVersion, frame.follows_id) if frame.follows_id else None
+    version = session.get(models.LookVersionRow, frame.follows_id) if frame.follows_id else None
     if version is None:
         return []
     without = trim_of(frame).without

@@ -30,7 +30,7 @@ class Carrying:
     stays: tuple[str, ...]
 
 
-def carrying_words(session: Session, series: models.Series) -> Carrying:
+def carrying_words(session: Session, series: models.SeriesRow) -> Carrying:
     """What carrying the draft to all frames would do, in words."""
     row = look_of(session, series)
     target = aim_of_draft(session, series, row)

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.following import Middle, cut_about
 from nuvett.core.geometry.proposals import taking
-from nuvett.core.geometry.spots import MOST_SPOTS, Spots
+from nuvett.core.geometry.spots import MAX_SPOTS, Spots
 from nuvett.core.look.trim import Trim, lost_parts, take_trim_parts
 from nuvett.core.look.words import describe
 from nuvett.services.platform import history
@@ -20,7 +20,7 @@ from nuvett.services.series.frame_facts import facts_of, trim_of
 from nuvett.store import models
 
 
-def chosen_frames(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> list[models.Frame]:
+def chosen_frames(session: Session, series: models.SeriesRow, chosen: Sequence[uuid.UUID]) -> list[models.FrameRow]:
     """Frames of a series and their variants that were chosen, in order. Raises InvalidChangeError for none."""
     wanted = set(chosen)
     found = [frame for frame in shown_frames(session, series.id) if frame.id in wanted]
@@ -48,9 +48,9 @@ class Taken:
         if "spots" not in self.parts:
             return made
         more = tuple(spot for spot in self.spots.get(frame, ()) if spot not in own.spots)
-        return made.model_copy(update={"spots": (*own.spots, *more)[:MOST_SPOTS]})
+        return made.model_copy(update={"spots": (*own.spots, *more)[:MAX_SPOTS]})
 
-    def about_subjects(self, source: models.Frame, frame: models.Frame, trim: Trim) -> Trim:
+    def about_subjects(self, source: models.FrameRow, frame: models.FrameRow, trim: Trim) -> Trim:
         """A trim for a frame with the crop of another one moved to where its own subject is, where both are known."""
         first, own = self.middles.get(source.id), self.middles.get(frame.id)
         if "geometry" not in self.parts or first is None or own is None:
@@ -60,14 +60,14 @@ class Taken:
 
 
 def copy_trim(
-    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
+    session: Session, series: models.SeriesRow, source: models.FrameRow, chosen: Sequence[uuid.UUID], taken: Taken
 ) -> int:
     """Do the same to other frames, of its own series or another: named parts of its trim; how many were changed.
 
     Each frame keeps its own history, which says where it came from.
     Raises DocumentError for a part that is not there, InvalidChangeError for nothing.
     """
-    home = session.get_one(models.Series, source.series_id)
+    home = session.get_one(models.SeriesRow, source.series_id)
     of = f" of {home.title}" if home.id != series.id else ""
     return sum(
         keep_trim(session, frame, after, f"As {source.name}{of}: ")
@@ -76,7 +76,7 @@ def copy_trim(
 
 
 def lost_by_copying(
-    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
+    session: Session, series: models.SeriesRow, source: models.FrameRow, chosen: Sequence[uuid.UUID], taken: Taken
 ) -> Counter[str]:
     """How many frames would lose what is in which part of their trims, by the part; raises as `copy_trim`."""
     copied = _copied(session, series, source, chosen, taken)
@@ -84,8 +84,8 @@ def lost_by_copying(
 
 
 def _copied(
-    session: Session, series: models.Series, source: models.Frame, chosen: Sequence[uuid.UUID], taken: Taken
-) -> list[tuple[models.Frame, Trim]]:
+    session: Session, series: models.SeriesRow, source: models.FrameRow, chosen: Sequence[uuid.UUID], taken: Taken
+) -> list[tuple[models.FrameRow, Trim]]:
     """The other frames that were chosen, each with the trim that it would have."""
     if not taken.parts:
         raise InvalidChangeError("Choose what of the trim is taken.")
@@ -97,7 +97,7 @@ def _copied(
     ]
 
 
-def mark_left_out(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
+def mark_left_out(session: Session, series: models.SeriesRow, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
     """Leave frames out of what is carried and handed over, or take them in again where all are; how many, and which."""
     frames = chosen_frames(session, series, chosen)
     on = not all(frame.left_out for frame in frames)
@@ -106,7 +106,7 @@ def mark_left_out(session: Session, series: models.Series, chosen: Sequence[uuid
     return len(frames), on
 
 
-def mark_favourites(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
+def mark_favourites(session: Session, series: models.SeriesRow, chosen: Sequence[uuid.UUID]) -> tuple[int, bool]:
     """Make frames favourites, or none of them any more where all are; how many, and which of the two."""
     frames = chosen_frames(session, series, chosen)
     on = not all(frame.favourite for frame in frames)
@@ -115,12 +115,12 @@ def mark_favourites(session: Session, series: models.Series, chosen: Sequence[uu
     return len(frames), on
 
 
-def take_trims_off(session: Session, series: models.Series, chosen: Sequence[uuid.UUID]) -> int:
+def take_trims_off(session: Session, series: models.SeriesRow, chosen: Sequence[uuid.UUID]) -> int:
     """Take the trims of frames off; how many were changed. Each can be undone on its frame."""
     return sum(keep_trim(session, frame, Trim(), "") for frame in chosen_frames(session, series, chosen))
 
 
-def keep_trim(session: Session, frame: models.Frame, trim: Trim, because: str) -> bool:
+def keep_trim(session: Session, frame: models.FrameRow, trim: Trim, because: str) -> bool:
     """Keep a frame's trim with a step in its history, whatever it was; whether that changed it."""
     session.flush()
     session.refresh(frame, with_for_update=True)

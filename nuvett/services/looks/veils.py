@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.drawing.renderer import in_floats
 from nuvett.core.errors import NotFoundError
-from nuvett.core.fit.veil import LEAST_FRAMES, Veil, veil_over
+from nuvett.core.fit.veil import MIN_FRAMES, Veil, veil_over
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
@@ -33,7 +33,7 @@ def veil_of(
 
     places : of its frames among the facts. No session is open meanwhile.
     """
-    if len(places) < LEAST_FRAMES:
+    if len(places) < MIN_FRAMES:
         return None
     step = max(1, -(-len(places) // _LOOKED_AT))
     frames = []
@@ -45,7 +45,7 @@ def veil_of(
     return veil_over(frames)
 
 
-def take_off(session: Session, series: models.Series, setup_id: uuid.UUID, veil: tuple[float, float, float]) -> int:
+def take_off(session: Session, series: models.SeriesRow, setup_id: uuid.UUID, veil: tuple[float, float, float]) -> int:
     """Take a veil, OKLab, off the frames of a set-up in their trims; how many changed.
 
     Each has a step in its history. Raises NotFoundError for a set-up without frames.

@@ -18,11 +18,11 @@ from nuvett.store import models
 
 _BY = "by-"
 ORIGINAL, EVENED, CARRIED, DRAFT, RENEWED = "original", "evened", "carried", "draft", "renewed"
-_MOST_VERSIONS = 20
+_MAX_VERSIONS = 20
 
 
 @dataclass(frozen=True)
-class Choice:
+class StateChoice:
     """A state that can be chosen: as addresses spell it, and in words."""
 
     key: str
@@ -49,32 +49,32 @@ class WallState:
         return {CARRIED: f"Carried, v{number}", RENEWED: f"v{number} anew"}.get(self.key, f"v{number}")
 
 
-def choices(state: CarryState) -> list[Choice]:
+def choices(state: CarryState) -> list[StateChoice]:
     """States that a series can be seen in, beside the versions that were carried."""
-    found = [Choice(ORIGINAL, "Original"), Choice(EVENED, "Evened")]
+    found = [StateChoice(ORIGINAL, "Original"), StateChoice(EVENED, "Evened")]
     if state.following:
-        found.append(Choice(CARRIED, "Carried"))
-    found.append(Choice(DRAFT, "Draft" if state.following else "With look"))
+        found.append(StateChoice(CARRIED, "Carried"))
+    found.append(StateChoice(DRAFT, "Draft" if state.following else "With look"))
     if state.stale:
-        found.append(Choice(RENEWED, "Carried anew"))
+        found.append(StateChoice(RENEWED, "Carried anew"))
     return found
 
 
-def versions(session: Session, series: models.Series) -> list[Choice]:
+def versions(session: Session, series: models.SeriesRow) -> list[StateChoice]:
     """Versions that were carried, the newest first."""
     rows = session.scalars(
-        select(models.LookVersion.number)
-        .where(models.LookVersion.look_id == look_of(session, series).id)
-        .order_by(models.LookVersion.number.desc())
-        .limit(_MOST_VERSIONS)
+        select(models.LookVersionRow.number)
+        .where(models.LookVersionRow.look_id == look_of(session, series).id)
+        .order_by(models.LookVersionRow.number.desc())
+        .limit(_MAX_VERSIONS)
     )
-    return [Choice(f"v{number}", f"v{number}") for number in rows]
+    return [StateChoice(f"v{number}", f"v{number}") for number in rows]
 
 
-def ways(draft: Aimed | None) -> list[Choice]:
+def ways(draft: Aimed | None) -> list[StateChoice]:
     """The draft as it arrives in each way everywhere, whatever set-ups say; none where there is only one way."""
     found = ways_of(draft.look) if draft and draft.target else ()
-    return [Choice(f"{_BY}{way}", IN_SHORT[way]) for way in found] if len(found) > 1 else []
+    return [StateChoice(f"{_BY}{way}", IN_SHORT[way]) for way in found] if len(found) > 1 else []
 
 
 def usual_state(state: CarryState) -> str:
@@ -82,7 +82,7 @@ def usual_state(state: CarryState) -> str:
     return CARRIED if state.following else DRAFT
 
 
-def state_of(session: Session, series: models.Series, facts: Facts, key: str) -> WallState:
+def state_of(session: Session, series: models.SeriesRow, facts: Facts, key: str) -> WallState:
     """A state of the wall by its key. Raises InvalidChangeError for a state that is not there."""
     draft = draft_of(session, series)
     if key in (ORIGINAL, EVENED, DRAFT):

@@ -40,7 +40,7 @@ class Listed(BaseModel):
 
 
 @dataclass(frozen=True)
-class Made:
+class BackupReport:
     """A backup that was made or checked: its folder, how many files it holds, how many were new, which are missing."""
 
     folder: Path
@@ -61,7 +61,7 @@ def _is_whole(path: Path, name: str) -> bool:
         return False
 
 
-def back_up(studio: Studio, folder: Path, deep: bool = False) -> Made:
+def back_up(studio: Studio, folder: Path, deep: bool = False) -> BackupReport:
     """Back up into a folder; `deep` reads again what an earlier backup copied there.
 
     Raises BackupError, StoreAbsentError, ForeignStoreError.
@@ -85,12 +85,12 @@ def back_up(studio: Studio, folder: Path, deep: bool = False) -> Made:
     except BaseException:
         shutil.rmtree(own, ignore_errors=True)  # half a backup is none; files that were copied serve the next one
         raise
-    return Made(own, len(listed.files), copied, tuple(missing))
+    return BackupReport(own, len(listed.files), copied, tuple(missing))
 
 
 def _listed(session: Session, moment: datetime) -> Listed:
     revision = session.scalar(text("SELECT version_num FROM alembic_version"))
-    identity = session.get_one(models.Installation, 1).identity
+    identity = session.get_one(models.InstallationRow, 1).identity
     files = sorted(blobs_in_use(session))
     return Listed(identity=identity, schema_revision=str(revision), created=moment, files=files)
 
@@ -136,7 +136,7 @@ def verify(folder: Path, own: Path) -> list[str]:
     return [name for name in listed.files if name not in listed.missing and not _is_whole(_place(folder, name), name)]
 
 
-def restore(studio: Studio, folder: Path, which: str | None = None) -> Made:
+def restore(studio: Studio, folder: Path, which: str | None = None) -> BackupReport:
     """Fill an empty installation from a backup, the newest by default, and bring it up to date with this version.
 
     Raises BackupError where there is no such backup, where it is damaged, or where the installation is not empty;
@@ -157,14 +157,14 @@ def restore(studio: Studio, folder: Path, which: str | None = None) -> Made:
     dumps.load(studio.settings.database, own / _DUMP)
     studio.blobs.mark(listed.identity)
     open_installation(studio)
-    return Made(own, len(listed.files), len(listed.files) - len(listed.missing), tuple(listed.missing))
+    return BackupReport(own, len(listed.files), len(listed.files) - len(listed.missing), tuple(listed.missing))
 
 
 def _refuse_used(studio: Studio, listed: Listed) -> None:
     """Refuse a database with series, and a store that holds others' pictures; its own store may be there still."""
     studio.blobs.expect(None)
     engine = studio.database.engine
-    if inspect(engine).has_table(models.Series.__tablename__):
+    if inspect(engine).has_table(models.SeriesRow.__tablename__):
         with engine.connect() as connection:
             if connection.scalar(text("SELECT count(*) FROM series")):
                 raise BackupError(_FULL)

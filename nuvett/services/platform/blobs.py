@@ -56,22 +56,22 @@ def _by_series(row: Any) -> Callable[[Select[Any], uuid.UUID], Select[Any]]:
 
 
 def _by_delivery(query: Select[Any], series: uuid.UUID) -> Select[Any]:
-    return query.join(models.Delivery).where(models.Delivery.series_id == series)
+    return query.join(models.DeliveryRow).where(models.DeliveryRow.series_id == series)
 
 
-def _file_is_gone(file: models.DeliveryFile) -> None:
+def _file_is_gone(file: models.DeliveryFileRow) -> None:
     file.state, file.problem, file.blob = "failed", MissingBlobError().message, None
 
 
-def _table_is_gone(table: models.LookupTable) -> None:
+def _table_is_gone(table: models.LookupTableRow) -> None:
     table.state, table.problem = "refused", MissingBlobError().message
 
 
-def _picture_is_gone(look: models.KeptLook) -> None:
+def _picture_is_gone(look: models.KeptLookRow) -> None:
     look.thumbnail = None
 
 
-_FRAME, _REFERENCE, _CLIP, _PAIR = models.Frame, models.Reference, models.Clip, models.Pair
+_FRAME, _REFERENCE, _CLIP, _PAIR = models.FrameRow, models.ReferenceRow, models.ClipRow, models.PairRow
 OWNERS = (
     Owner(
         _FRAME,
@@ -98,23 +98,30 @@ OWNERS = (
         of_series=_by_series(_CLIP),
     ),
     Owner(
-        models.DeliveryFile,
-        (models.DeliveryFile.blob,),
+        models.DeliveryFileRow,
+        (models.DeliveryFileRow.blob,),
         lambda row: f"Finished file {row.name}",
         without=_file_is_gone,
         of_series=_by_delivery,
     ),
     Owner(
-        models.KeptLook,
-        (models.KeptLook.thumbnail,),
+        models.KeptLookRow,
+        (models.KeptLookRow.thumbnail,),
         lambda row: f"Picture of the kept look {row.name}",
         without=_picture_is_gone,
     ),
     Owner(
-        models.LookupTable, (models.LookupTable.file,), lambda row: f"Lookup table {row.name}", without=_table_is_gone
+        models.LookupTableRow,
+        (models.LookupTableRow.file,),
+        lambda row: f"Lookup table {row.name}",
+        without=_table_is_gone,
     ),
     Owner(_PAIR, (_PAIR.before, _PAIR.after, _PAIR.veil), lambda row: f"Pair {row.name}"),
-    Owner(models.Finished, (models.Finished.view, models.Finished.sample), lambda row: f"Finished picture {row.name}"),
+    Owner(
+        models.FinishedRow,
+        (models.FinishedRow.view, models.FinishedRow.sample),
+        lambda row: f"Finished picture {row.name}",
+    ),
 )
 _COLUMNS = tuple(column for owner in OWNERS for column in owner.columns)
 

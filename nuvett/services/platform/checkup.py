@@ -88,7 +88,7 @@ def check(studio: Studio, deep: bool = False) -> Findings:
 
 
 def _where(session: Session, row: Any) -> str:
-    series = session.get(models.Series, row.series_id) if hasattr(row, "series_id") else None
+    series = session.get(models.SeriesRow, row.series_id) if hasattr(row, "series_id") else None
     return f" of {series.title}" if series else ""
 
 
@@ -188,7 +188,7 @@ def tidy(studio: Studio) -> None:
         sweep(studio, unused)
         return
     with studio.database.session() as session:
-        row = session.get(models.Installation, 1)
+        row = session.get(models.InstallationRow, 1)
         if row is not None and (row.unused or {}).get("left", -1) != len(unused):
             row.unused = {"count": len(unused), "of": len(present)}
 
@@ -202,7 +202,7 @@ def _unused(studio: Studio) -> tuple[set[str], set[str]]:
 
 def question_of_unused(session: Session) -> tuple[int, int] | None:
     """How many files of how many nothing uses, where somebody has to say what becomes of them; else none."""
-    row = session.get(models.Installation, 1)
+    row = session.get(models.InstallationRow, 1)
     asked = row.unused if row is not None else None
     return (asked["count"], asked["of"]) if asked and "count" in asked else None
 
@@ -238,11 +238,11 @@ def empty_quarantine(studio: Studio) -> int:
 
 def _remember(studio: Studio, unused: models.Json | None) -> None:
     with studio.database.session() as session:
-        session.execute(update(models.Installation).values(unused=unused))
+        session.execute(update(models.InstallationRow).values(unused=unused))
 
 
 @dataclass(frozen=True)
-class Asked:
+class CheckRequest:
     """What a check is asked for beside looking: read every file, mend, put away all that is unused, bring back.
 
     back : names of files in quarantine or their beginnings, or "all"
@@ -254,7 +254,7 @@ class Asked:
     back: tuple[str, ...] = ()
 
 
-def check_installation(studio: Studio, asked: Asked) -> Findings:
+def check_installation(studio: Studio, asked: CheckRequest) -> Findings:
     """Check an installation, and do what is asked. Raises ForeignStoreError, StoreAbsentError."""
     recognise(studio)
     quarantine = Quarantine(studio.blobs)

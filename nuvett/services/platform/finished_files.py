@@ -6,7 +6,7 @@ from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.imaging.decode import read_header
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.files.rendering import LookedAt
-from nuvett.services.files.writing import Rendering, Written, write_picture
+from nuvett.services.files.writing import RenderRequest, Written, write_picture
 from nuvett.services.platform.memory import bytes_of
 from nuvett.services.platform.studio import Studio
 
@@ -22,5 +22,5 @@ def write_frame(studio: Studio, frame: FrameFacts, plan: FramePlan, how: Written
     bench = studio.bench
     seen = LookedAt(lambda: bench.sources.view(frame.view), lambda: bench.areas.weights(frame, plan))
     with studio.blobs.local(frame.pixels) as pixels, studio.blobs.local(frame.original) as original:
-        asked = Rendering(pixels, original, plan, (frame.width, frame.height), seen)
+        asked = RenderRequest(pixels, original, plan, (frame.width, frame.height), seen)
         write_picture(asked, how, studio.limits, target)

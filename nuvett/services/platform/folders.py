@@ -11,7 +11,7 @@ from nuvett.core.errors import DiskFullError, InvalidChangeError, NameTakenError
 from nuvett.services.platform.studio import Studio
 from nuvett.store.blobs import is_full_disk
 
-_MOST_BESIDE = 1000
+_MAX_BESIDE = 1000
 
 
 def folder_at(studio: Studio, name: str) -> Path:
@@ -52,7 +52,7 @@ def already_there(studio: Studio, name: str, files: Iterable[str]) -> list[str]:
 
 
 @dataclass(frozen=True)
-class Placed:
+class PlacedFile:
     """A file that was put into a folder: its name there, and what tells whether it was changed since.
 
     stamp : its size in bytes and its time of change in nanoseconds
@@ -75,7 +75,7 @@ class Wanted:
     beside: bool = False
 
 
-def put_into(folder: Path, wanted: Wanted, source: Path) -> Placed:
+def put_into(folder: Path, wanted: Wanted, source: Path) -> PlacedFile:
     """Copy a file into a folder under a name with folders in it; it appears whole or not at all.
 
     Only a file that the same delivery put there, and that nobody changed since, is replaced.
@@ -97,7 +97,7 @@ def put_into(folder: Path, wanted: Wanted, source: Path) -> Placed:
         raise InvalidChangeError(f"The folder cannot be written to: {error.strerror or error}.") from error
     finally:
         partial.unlink(missing_ok=True)
-    return Placed(str(place.relative_to(folder)), stamp)
+    return PlacedFile(str(place.relative_to(folder)), stamp)
 
 
 def _stamp(place: Path) -> dict[str, int]:
@@ -130,7 +130,7 @@ def _put_if_free(partial: Path, place: Path) -> bool:
 
 
 def _put_beside(partial: Path, place: Path, beside: bool) -> Path:
-    names: Iterable[Path] = (place.with_stem(f"{place.stem} ({number})") for number in range(2, _MOST_BESIDE))
+    names: Iterable[Path] = (place.with_stem(f"{place.stem} ({number})") for number in range(2, _MAX_BESIDE))
     for free in (place, *(names if beside else ())):
         if _put_if_free(partial, free) or (free.is_file() and filecmp.cmp(free, partial, shallow=False)):
             return free

@@ -8,13 +8,13 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError
-from nuvett.store.models import History
+from nuvett.store.models import HistoryRow
 
 LONGEST_NAME = 60
 
 
 @dataclass(frozen=True)
-class Step:
+class HistoryStep:
     """One step of a history as shown: its words, and where it lies.
 
     undone : ahead of the present; can be done again
@@ -37,7 +37,7 @@ class Step:
 class Passed:
     """A step that is walked over, forward (its `after` holds then) or back (its `before`)."""
 
-    step: History
+    step: HistoryRow
     forward: bool
 
     @property
@@ -50,10 +50,12 @@ def record(
 ) -> None:
     """Add a change upon the present. Steps that were undone before it become a branch of their own."""
     head = _head(session, subject)
-    session.execute(update(History).where(History.subject == subject, History.undone).values(undone=False, aside=True))
-    last = session.scalar(select(func.max(History.number)).where(History.subject == subject)) or 0
+    session.execute(
+        update(HistoryRow).where(HistoryRow.subject == subject, HistoryRow.undone).values(undone=False, aside=True)
+    )
+    last = session.scalar(select(func.max(HistoryRow.number)).where(HistoryRow.subject == subject)) or 0
     session.add(
-        History(
+        HistoryRow(
             series_id=series_id,
             subject=subject,
             number=last + 1,
@@ -66,18 +68,18 @@ def record(
     session.flush()
 
 
-def _head(session: Session, subject: str) -> History | None:
+def _head(session: Session, subject: str) -> HistoryRow | None:
     """The newest step on the way to the present."""
     return session.scalars(
-        select(History)
-        .where(History.subject == subject, History.undone.is_(False), History.aside.is_(False))
-        .order_by(History.number.desc())
+        select(HistoryRow)
+        .where(HistoryRow.subject == subject, HistoryRow.undone.is_(False), HistoryRow.aside.is_(False))
+        .order_by(HistoryRow.number.desc())
         .limit(1)
         .with_for_update()
     ).first()
 
 
-def step_back(session: Session, subject: str) -> History | None:
+def step_back(session: Session, subject: str) -> HistoryRow | None:
     """Mark the last change as undone; the caller restores its `before`. None when nothing is left to undo."""
     found = _head(session, subject)
     if found:
@@ -86,12 +88,12 @@ def step_back(session: Session, subject: str) -> History | None:
     return found
 
 
-def step_forward(session: Session, subject: str) -> History | None:
+def step_forward(session: Session, subject: str) -> HistoryRow | None:
     """Mark the first undone change as done again; the caller restores its `after`."""
     found = session.scalars(
-        select(History)
-        .where(History.subject == subject, History.undone)
-        .order_by(History.number)
+        select(HistoryRow)
+        .where(HistoryRow.subject == subject, HistoryRow.undone)
+        .order_by(HistoryRow.number)
         .limit(1)
         .with_for_update()
     ).first()
@@ -115,7 +117,8 @@ def travel(session: Session, subject: str, number: int) -> list[Passed]:
     From there the newest branch lies ahead. Raises InvalidChangeError for a step that is not there.
     """
     rows = {
-        row.number: row for row in session.scalars(select(History).where(History.subject == subject).with_for_update())
+        row.number: row
+        for row in session.scalars(select(HistoryRow).where(HistoryRow.subject == subject).with_for_update())
     }
     if number and number not in rows:
         raise InvalidChangeError("That step of the history is not there any more.")
@@ -130,7 +133,7 @@ def travel(session: Session, subject: str, number: int) -> list[Passed]:
     return passed
 
 
-def _line(rows: dict[int, History], number: int) -> list[int]:
+def _line(rows: dict[int, HistoryRow], number: int) -> list[int]:
     """Numbers from the first step to `number`, along parents."""
     found: list[int] = []
     at: int | None = number or None
@@ -140,7 +143,7 @@ def _line(rows: dict[int, History], number: int) -> list[int]:
     return found[::-1]
 
 
-def _newest_ahead(rows: dict[int, History], number: int) -> set[int]:
+def _newest_ahead(rows: dict[int, HistoryRow], number: int) -> set[int]:
     ahead: set[int] = set()
     at: int | None = number or None
     while children := [n for n, row in rows.items() if row.parent == at]:
@@ -149,11 +152,11 @@ def _newest_ahead(rows: dict[int, History], number: int) -> set[int]:
     return ahead
 
 
-def steps(session: Session, subject: str, most: int = 40) -> list[Step]:
+def steps(session: Session, subject: str, most: int = 40) -> list[HistoryStep]:
     """The latest steps of a subject, newest first."""
-    columns = select(History.number, History.words, History.undone, History.aside, History.name)
-    rows = session.execute(columns.where(History.subject == subject).order_by(History.number.desc()).limit(most))
-    return [Step(*row) for row in rows]
+    columns = select(HistoryRow.number, HistoryRow.words, HistoryRow.undone, HistoryRow.aside, HistoryRow.name)
+    rows = session.execute(columns.where(HistoryRow.subject == subject).order_by(HistoryRow.number.desc()).limit(most))
+    return [HistoryStep(*row) for row in rows]
 
 
 def state_at(session: Session, subject: str, number: int) -> dict[str, Any]:
@@ -169,18 +172,20 @@ def name_step(session: Session, subject: str, number: int, name: str) -> None:
     _step(session, subject, number).name = name
 
 
-def _step(session: Session, subject: str, number: int) -> History:
-    found = session.scalars(select(History).where(History.subject == subject, History.number == number)).first()
+def _step(session: Session, subject: str, number: int) -> HistoryRow:
+    found = session.scalars(
+        select(HistoryRow).where(HistoryRow.subject == subject, HistoryRow.number == number)
+    ).first()
     if found is None:
         raise InvalidChangeError("That step of the history is not there any more.")
     return found
 
 
-def undo_words(past: list[Step]) -> str:
+def undo_words(past: list[HistoryStep]) -> str:
     """Words of the step that undoing would take back; empty when there is none."""
     return next((s.words for s in past if not s.undone and not s.aside), "")
 
 
-def redo_words(past: list[Step]) -> str:
+def redo_words(past: list[HistoryStep]) -> str:
     """Words of the step that would be done again; empty when there is none."""
     return next((s.words for s in reversed(past) if s.undone), "")

@@ -16,7 +16,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
 T = TypeVar("T")
-Row = TypeVar("Row", models.Frame, models.Reference, models.Clip)
+Row = TypeVar("Row", models.FrameRow, models.ReferenceRow, models.ClipRow)
 ACCEPT, ACCEPTED = decode.ACCEPT, decode.ACCEPTED
 """What a file chooser offers, and the formats that are read in words."""
 
@@ -31,7 +31,7 @@ def display_name(file_name: str) -> str:
     return stem[:_LONGEST_NAME].strip() or "unnamed"
 
 
-Waiting = type[models.Frame] | type[models.Reference] | type[models.Clip]
+Waiting = type[models.FrameRow] | type[models.ReferenceRow] | type[models.ClipRow]
 
 _FAULT = "Nuvett could not analyse this file (internal error). Remove it and add it again."
 
@@ -48,7 +48,7 @@ def refuse(studio: Studio, table: Waiting, row_id: uuid.UUID, problem: str = _FA
 
 def _bytes_of(table: type[Row], path: Path, limits: Limits) -> int:
     """Memory that measuring a file takes; a clip is looked through frame by frame. Raises as `read_header`."""
-    return 0 if issubclass(table, models.Clip) else bytes_of(decode.read_header(path, limits))
+    return 0 if issubclass(table, models.ClipRow) else bytes_of(decode.read_header(path, limits))
 
 
 def examine(studio: Studio, table: type[Row], row_id: uuid.UUID, work: Callable[[Row, Path], T]) -> T | None:

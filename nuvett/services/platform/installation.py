@@ -32,7 +32,7 @@ _ABSENT = (
 
 def refuse_new_database(studio: Studio) -> None:
     """Raise ForeignStoreError when the database has no tables yet while the store holds pictures; changes nothing."""
-    if inspect(studio.database.engine).has_table(models.Series.__tablename__):
+    if inspect(studio.database.engine).has_table(models.SeriesRow.__tablename__):
         return
     if studio.blobs.identity() is not None or studio.blobs.names():
         raise ForeignStoreError(_NEW_DATABASE.format(studio.blobs.address))
@@ -47,7 +47,7 @@ def recognise(studio: Studio) -> bool:
     blobs.expect(None)
     with studio.database.session() as session:
         hold(session, Lock.IDENTITY)
-        row, marked = session.get(models.Installation, 1), blobs.identity()
+        row, marked = session.get(models.InstallationRow, 1), blobs.identity()
         if row is None or marked != row.identity:
             if row is not None and marked is not None:
                 raise ForeignStoreError(_OTHER.format(blobs.address))
@@ -58,7 +58,7 @@ def recognise(studio: Studio) -> bool:
             if marked is not None and not known:
                 raise ForeignStoreError(_OTHER.format(blobs.address))
             if row is None:
-                row = models.Installation(identity=marked or str(uuid.uuid4()))
+                row = models.InstallationRow(identity=marked or str(uuid.uuid4()))
                 session.add(row)
                 session.flush()
             if marked is None and known:

@@ -13,7 +13,7 @@ from nuvett.services.platform.queue import priority_of
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
-_WAIT_FOR = (models.Frame, models.Reference, models.Clip, models.Delivery)
+_WAIT_FOR = (models.FrameRow, models.ReferenceRow, models.ClipRow, models.DeliveryRow)
 
 
 @contextmanager
@@ -40,7 +40,7 @@ def worker_beats(session: Session, seconds: float) -> bool:
 _SILENT = "Background processing is not running. It restarts by itself; queued work is safe."
 
 
-def held_up(session: Session, series: models.Series, seconds: float) -> str:
+def held_up(session: Session, series: models.SeriesRow, seconds: float) -> str:
     """Why a series' waiting work does not go on, in words; nothing when it does, or when none waits.
 
     seconds : silence after which a worker counts as dead; work that has not waited that long is given time
@@ -118,6 +118,8 @@ def say_waiting(studio: Studio, row_id: uuid.UUID, words: str) -> None:
         for table in _WAIT_FOR:
             waits = update(table).where(table.id == row_id, table.state.in_(("waiting", "running")))
             session.execute(waits.values(problem=words))
-        session.execute(update(models.Series).where(models.Series.id == row_id).values(light_problem=words))
-        of_file = select(models.DeliveryFile.delivery_id).where(models.DeliveryFile.id == row_id).scalar_subquery()
-        session.execute(update(models.Delivery).where(models.Delivery.id == of_file).values(problem=words))
+        session.execute(update(models.SeriesRow).where(models.SeriesRow.id == row_id).values(light_problem=words))
+        of_file = (
+            select(models.DeliveryFileRow.delivery_id).where(models.DeliveryFileRow.id == row_id).scalar_subquery()
+        )
+        session.execute(update(models.DeliveryRow).where(models.DeliveryRow.id == of_file).values(problem=words))

@@ -25,7 +25,7 @@ from nuvett.services.references.new_references import add_reference
 from nuvett.store import models
 
 _PREVIEW_QUALITY, _THUMBNAIL_QUALITY = 88, 85
-_MOST_CLIPS = 12
+_MAX_CLIPS = 12
 SUFFIXES = (".webm", ".mp4", ".m4v", ".mkv", ".mov")
 
 
@@ -35,15 +35,15 @@ def is_clip(file_name: str) -> bool:
 
 
 def add_clip(
-    session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes], credit: str = ""
-) -> models.Clip:
+    session: Session, studio: Studio, series: models.SeriesRow, file_name: str, stream: IO[bytes], credit: str = ""
+) -> models.ClipRow:
     """Keep a clip's file and queue its indexing. Raises TooManyError when there are as many as allowed."""
-    count = session.scalar(select(func.count()).where(models.Clip.series_id == series.id)) or 0
-    if count >= _MOST_CLIPS:
-        raise TooManyError(f"The series holds {_MOST_CLIPS} clips already; remove one first.")
+    count = session.scalar(select(func.count()).where(models.ClipRow.series_id == series.id)) or 0
+    if count >= _MAX_CLIPS:
+        raise TooManyError(f"The series holds {_MAX_CLIPS} clips already; remove one first.")
     keep = keeping(session, studio)
     blob, size = keep.put(stream)
-    clip = models.Clip(
+    clip = models.ClipRow(
         series_id=series.id,
         position=count + 1,
         name=display_name(file_name),
@@ -57,18 +57,20 @@ def add_clip(
     return clip
 
 
-def clips_of(session: Session, series: models.Series) -> list[models.Clip]:
+def clips_of(session: Session, series: models.SeriesRow) -> list[models.ClipRow]:
     """Clips of a series, in the order they came."""
     return list(
         session.scalars(
-            select(models.Clip).where(models.Clip.series_id == series.id).order_by(models.Clip.position, models.Clip.id)
+            select(models.ClipRow)
+            .where(models.ClipRow.series_id == series.id)
+            .order_by(models.ClipRow.position, models.ClipRow.id)
         )
     )
 
 
-def find_clip(session: Session, series: models.Series, clip_id: uuid.UUID) -> models.Clip:
+def find_clip(session: Session, series: models.SeriesRow, clip_id: uuid.UUID) -> models.ClipRow:
     """A clip of a series. Raises NotFoundError."""
-    clip = session.get(models.Clip, clip_id)
+    clip = session.get(models.ClipRow, clip_id)
     if clip is None or clip.series_id != series.id:
         raise NotFoundError
     return clip
@@ -77,18 +79,18 @@ def find_clip(session: Session, series: models.Series, clip_id: uuid.UUID) -> mo
 def ingest_clip(studio: Studio, clip_id: uuid.UUID) -> None:
     """Index a waiting clip and draw its thumbnails; refuse it with a sentence when that cannot be done. Idempotent."""
 
-    def work(_: models.Clip, path: Path) -> tuple[ClipFacts, Pixels]:
+    def work(_: models.ClipRow, path: Path) -> tuple[ClipFacts, Pixels]:
         facts = read_clip(path)
         return facts, thumbnails(path, facts)
 
-    found = examine(studio, models.Clip, clip_id, work)
+    found = examine(studio, models.ClipRow, clip_id, work)
     if found is None:
         return
     facts, strip = found
     encoded = encode(strip, Format.JPEG, _THUMBNAIL_QUALITY)
     stored = np.concatenate([[facts.base], facts.times.astype(np.float64)])
     with studio.database.session() as session:
-        clip = session.get(models.Clip, clip_id, with_for_update=True)
+        clip = session.get(models.ClipRow, clip_id, with_for_update=True)
         if clip is None:
             return
         keep = keeping(session, studio)
@@ -101,7 +103,7 @@ def ingest_clip(studio: Studio, clip_id: uuid.UUID) -> None:
 
 def give_up(studio: Studio, clip_id: uuid.UUID) -> None:
     """Refuse a clip that could not be indexed for no foreseen reason."""
-    refuse(studio, models.Clip, clip_id)
+    refuse(studio, models.ClipRow, clip_id)
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,7 @@ class ClipFile:
     seconds: float
 
 
-def clip_file(clip: models.Clip) -> ClipFile:
+def clip_file(clip: models.ClipRow) -> ClipFile:
     """Plain facts of an indexed clip. Raises NotFoundError for one that is not."""
     if clip.state != "ready" or clip.index is None:
         raise NotFoundError
@@ -144,15 +146,15 @@ def clip_frame(studio: Studio, file: ClipFile, number: int, edge: int) -> bytes:
     return encode(pixels, Format.JPEG, _PREVIEW_QUALITY)
 
 
-def moment_of(clip: models.Clip, number: int) -> str:
+def moment_of(clip: models.ClipRow, number: int) -> str:
     """Time of a frame in its clip, as shown: minutes, seconds and hundredths."""
     seconds = clip.seconds * number / max(1, clip.frames - 1)
     return f"{int(seconds // 60)}:{seconds % 60:05.2f}"
 
 
 def still_from_clip(
-    session: Session, studio: Studio, series: models.Series, clip: models.Clip, number: int
-) -> models.Reference:
+    session: Session, studio: Studio, series: models.SeriesRow, clip: models.ClipRow, number: int
+) -> models.ReferenceRow:
     """Take a frame of a clip as a reference. Raises InvalidChangeError outside it, TruncatedFileError at damage."""
     if not 0 <= number < clip.frames:
         raise InvalidChangeError(f"The clip has frames 0 to {clip.frames - 1}.")
@@ -162,7 +164,7 @@ def still_from_clip(
     return add_reference(session, studio, series, f"{name}.png", still, clip.credit or clip.name)
 
 
-def remove_clip(session: Session, clip: models.Clip) -> set[str]:
+def remove_clip(session: Session, clip: models.ClipRow) -> set[str]:
     """Remove a clip; stills taken from it stay. Names of blobs that may now be unused, for `sweep`."""
     names = {name for name in (clip.original, clip.index, clip.thumbnails) if name}
     session.delete(clip)

@@ -24,29 +24,29 @@ Beside it the frame that one shows as it was finished.
 """
 
 
-def ready_references(session: Session, series_id: uuid.UUID, readings: bool = True) -> list[models.Reference]:
+def ready_references(session: Session, series_id: uuid.UUID, readings: bool = True) -> list[models.ReferenceRow]:
     """References of a series that have been read, in order.
 
     readings : whether they are looked into; merely listed, the large readings are left in the database
     """
-    ready = select(models.Reference).where(
-        models.Reference.series_id == series_id,
-        models.Reference.state == "ready",
-        models.Reference.removed.is_(False),
+    ready = select(models.ReferenceRow).where(
+        models.ReferenceRow.series_id == series_id,
+        models.ReferenceRow.state == "ready",
+        models.ReferenceRow.removed.is_(False),
     )
     if not readings:
-        ready = ready.options(defer(models.Reference.reading, raiseload=True))
-    return list(session.scalars(ready.order_by(models.Reference.position)))
+        ready = ready.options(defer(models.ReferenceRow.reading, raiseload=True))
+    return list(session.scalars(ready.order_by(models.ReferenceRow.position)))
 
 
 def series_of(session: Session, reference_id: uuid.UUID) -> uuid.UUID | None:
     """The series of a reference; none for a reference that is gone."""
-    return session.scalar(select(models.Reference.series_id).where(models.Reference.id == reference_id))
+    return session.scalar(select(models.ReferenceRow.series_id).where(models.ReferenceRow.id == reference_id))
 
 
 def give_up(studio: Studio, reference_id: uuid.UUID) -> None:
     """Refuse a reference that could not be read for no foreseen reason."""
-    refuse(studio, models.Reference, reference_id)
+    refuse(studio, models.ReferenceRow, reference_id)
 
 
 def parse_sampling(data: object) -> Sampling:
@@ -59,7 +59,7 @@ def parse_sampling(data: object) -> Sampling:
         raise InvalidChangeError(f"{words[0].upper()}{words[1:]}; nothing was changed.") from error
 
 
-def sampling_of(reference: models.Reference) -> Sampling:
+def sampling_of(reference: models.ReferenceRow) -> Sampling:
     """The sampling that a reference is kept with."""
     return Sampling.model_validate(reference.sampling)
 
@@ -67,11 +67,11 @@ def sampling_of(reference: models.Reference) -> Sampling:
 def kept_reading(session: Session, reference_id: uuid.UUID) -> Reading:
     """Reading of a reference that has been read."""
     return Reading.model_validate(
-        session.scalars(select(models.Reference.reading).where(models.Reference.id == reference_id)).one()
+        session.scalars(select(models.ReferenceRow.reading).where(models.ReferenceRow.id == reference_id)).one()
     )
 
 
-def reading_of(reference: models.Reference) -> Reading:
+def reading_of(reference: models.ReferenceRow) -> Reading:
     """The reading that a reference is kept with."""
     return Reading.model_validate(reference.reading)
 
@@ -81,21 +81,21 @@ def measure_sampling(studio: Studio, proxy: str, sampling: Sampling) -> Reading:
     return read(studio.bench.sources.array(proxy), sampling)
 
 
-def set_reading(reference: models.Reference, reading: Reading) -> None:
+def set_reading(reference: models.ReferenceRow, reading: Reading) -> None:
     """Keep a new reading of a reference."""
     reference.sampling = reading.sampling.model_dump(mode="json")
     reference.reading = reading.model_dump(mode="json")
 
 
-def waiting_references(session: Session, series: models.Series) -> int:
+def waiting_references(session: Session, series: models.SeriesRow) -> int:
     """How many references of a series wait to be read."""
-    waits = models.Reference.state == "waiting", models.Reference.removed.is_(False)
-    query = select(func.count()).where(models.Reference.series_id == series.id, *waits)
+    waits = models.ReferenceRow.state == "waiting", models.ReferenceRow.removed.is_(False)
+    query = select(func.count()).where(models.ReferenceRow.series_id == series.id, *waits)
     return session.scalar(query) or 0
 
 
-def references_of(session: Session, series_id: uuid.UUID) -> list[models.Reference]:
-    return list(session.scalars(select(models.Reference).where(models.Reference.series_id == series_id)))
+def references_of(session: Session, series_id: uuid.UUID) -> list[models.ReferenceRow]:
+    return list(session.scalars(select(models.ReferenceRow).where(models.ReferenceRow.series_id == series_id)))
 
 
 def _named(part: dict[str, Any]) -> Named:

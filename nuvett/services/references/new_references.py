@@ -27,18 +27,18 @@ from nuvett.store import models
 
 
 def add_reference(
-    session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes], credit: str = ""
-) -> models.Reference:
+    session: Session, studio: Studio, series: models.SeriesRow, file_name: str, stream: IO[bytes], credit: str = ""
+) -> models.ReferenceRow:
     """Keep a reference's file and queue its reading. Raises TooManyError when there are as many as allowed."""
-    of_series = models.Reference.series_id == series.id
-    count = session.scalar(select(func.count()).where(of_series, models.Reference.removed.is_(False))) or 0
+    of_series = models.ReferenceRow.series_id == series.id
+    count = session.scalar(select(func.count()).where(of_series, models.ReferenceRow.removed.is_(False))) or 0
     if count >= studio.settings.series_references:
         raise TooManyError("The series holds as many references as this installation allows.")
     keep = keeping(session, studio)
     blob, size = keep.put(stream)
-    reference = models.Reference(
+    reference = models.ReferenceRow(
         series_id=series.id,
-        position=(session.scalar(select(func.max(models.Reference.position)).where(of_series)) or 0) + 1,
+        position=(session.scalar(select(func.max(models.ReferenceRow.position)).where(of_series)) or 0) + 1,
         name=display_name(file_name),
         credit=credit,
         original=blob,
@@ -52,10 +52,10 @@ def add_reference(
 
 
 def reference_from_frame(
-    session: Session, studio: Studio, series: models.Series, frame_id: uuid.UUID
-) -> models.Reference:
+    session: Session, studio: Studio, series: models.SeriesRow, frame_id: uuid.UUID
+) -> models.ReferenceRow:
     """Use a frame of this or another series as a reference. Raises NotFoundError for one that is not measured."""
-    frame = session.get(models.Frame, frame_id)
+    frame = session.get(models.FrameRow, frame_id)
     if frame is None or frame.state != "ready":
         raise NotFoundError
     with studio.blobs.local(frame.developed or frame.original) as path, path.open("rb") as stream:
@@ -68,21 +68,21 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Se
     then : what follows from it, in the same transaction, so that nobody sees the one without the other
     """
 
-    def work(waiting: models.Reference, path: Path) -> tuple[uuid.UUID, Picture, np.ndarray, Reading]:
+    def work(waiting: models.ReferenceRow, path: Path) -> tuple[uuid.UUID, Picture, np.ndarray, Reading]:
         measured = measure_file(path, studio.limits)
         # Rounded as it is kept, so that reading it again later gives the same; what is seen ends at white.
         proxy = np.minimum(measured.proxy, 1 if measured.picture.header.raw else np.inf).astype(np.float16)
         reading = read(Linear(proxy.astype(np.float32)), Sampling.model_validate(waiting.sampling))
         return waiting.series_id, measured.picture, proxy, reading
 
-    found = examine(studio, models.Reference, reference_id, work)
+    found = examine(studio, models.ReferenceRow, reference_id, work)
     if found is None:
         return
     series_id, picture, proxy, reading = found
     encoded = encoded_view(picture)
     with studio.database.session() as session:
         lock_series(session, series_id)
-        reference = session.get(models.Reference, reference_id, with_for_update=True)
+        reference = session.get(models.ReferenceRow, reference_id, with_for_update=True)
         if reference is None:
             return
         keep = keeping(session, studio)
@@ -96,7 +96,7 @@ def ingest_reference(studio: Studio, reference_id: uuid.UUID, then: Callable[[Se
         then(session, reference_id)
 
 
-def forget_refused(session: Session, reference: models.Reference) -> set[str]:
+def forget_refused(session: Session, reference: models.ReferenceRow) -> set[str]:
     """Delete a reference that could not be read; names of blobs that may now be unused, for `sweep`.
 
     Raises InvalidChangeError for one that was read: that is taken out by a change that can be undone.

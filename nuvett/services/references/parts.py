@@ -12,7 +12,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.references.kept_references import Named, measure_sampling, reading_of, ready_references
 from nuvett.store import models
 
-_MOST, _MOST_NAME = 12, 40
+_MAX, _MAX_NAME = 12, 40
 
 
 def parts_of(session: Session, series_id: uuid.UUID) -> tuple[Single, ...]:
@@ -31,25 +31,25 @@ def _single(part: dict[str, Any], of: str) -> Single:
     )
 
 
-def keep_part(reference: models.Reference, name: str) -> str:
+def keep_part(reference: models.ReferenceRow, name: str) -> str:
     """Keep what is sampled of a reference as a part of a name; its key.
 
     Raises InvalidChangeError without a name, for one that is taken, and for too many.
     """
-    plain = " ".join(name.split())[:_MOST_NAME]
+    plain = " ".join(name.split())[:_MAX_NAME]
     held = list(reference.parts or ())
     if not plain:
         raise InvalidChangeError("A part needs a name.")
     if plain.lower() in (part["name"].lower() for part in held):
         raise InvalidChangeError(f"There is a part called {plain} already.")
-    if len(held) >= _MOST:
-        raise InvalidChangeError(f"A reference has at most {_MOST} parts.")
+    if len(held) >= _MAX:
+        raise InvalidChangeError(f"A reference has at most {_MAX} parts.")
     part = _kept(uuid.uuid4().hex[:12], plain, reading_of(reference))
     reference.parts = [*held, part]
     return str(part["key"])
 
 
-def drop_part(reference: models.Reference, key: str) -> str:
+def drop_part(reference: models.ReferenceRow, key: str) -> str:
     """Take a named part away; its name. Raises InvalidChangeError for one that is not there."""
     held = list(reference.parts or ())
     gone = next((part for part in held if part["key"] == key), None)
@@ -64,7 +64,7 @@ def _kept(key: str, name: str, reading: Reading) -> dict[str, Any]:
     return {"key": key, "name": name, "sampling": sampling, "reading": reading.model_dump(mode="json")}
 
 
-def restore_parts(studio: Studio, reference: models.Reference, named: list[Named]) -> None:
+def restore_parts(studio: Studio, reference: models.ReferenceRow, named: list[Named]) -> None:
     """Let a reference have the parts of a state of its history again; what is not there is measured anew."""
     held = {part["key"]: part for part in reference.parts or ()}
     found = []

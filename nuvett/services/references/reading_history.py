@@ -16,13 +16,13 @@ from nuvett.services.references.targets import lock_series, renew_target_if_weig
 from nuvett.store import models
 
 
-def subject_of(series: models.Series) -> str:
+def subject_of(series: models.SeriesRow) -> str:
     """What the history of a series' references goes by."""
     return f"read:{series.id}"
 
 
 @contextmanager
-def recorded(session: Session, series: models.Series, words: str) -> Iterator[None]:
+def recorded(session: Session, series: models.SeriesRow, words: str) -> Iterator[None]:
     """A change of references: kept in the history under its words, and the target blended anew."""
     lock_series(session, series)
     before = state_of(session, series.id)
@@ -43,7 +43,7 @@ def recorded(session: Session, series: models.Series, words: str) -> Iterator[No
     renew_target_if_weighed(session, series.id)
 
 
-def restore(session: Session, studio: Studio, series: models.Series, state: State) -> None:
+def restore(session: Session, studio: Studio, series: models.SeriesRow, state: State) -> None:
     """Put references back into a state, measuring anew those whose sampling differs; others are left alone."""
     for row in references_of(session, series.id):
         wanted = state.get(str(row.id))
@@ -61,7 +61,7 @@ def restore(session: Session, studio: Studio, series: models.Series, state: Stat
     session.flush()
 
 
-def walk_references(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
+def walk_references(session: Session, studio: Studio, series: models.SeriesRow, forward: bool) -> str:
     """Undo or redo one change of references; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series)
     passed = history.walked(session, subject_of(series), forward)
@@ -70,13 +70,13 @@ def walk_references(session: Session, studio: Studio, series: models.Series, for
     return passed.step.words
 
 
-def return_to_target(session: Session, studio: Studio, series: models.Series, number: int) -> None:
+def return_to_target(session: Session, studio: Studio, series: models.SeriesRow, number: int) -> None:
     """Sample and weigh the references as they were for a version of the target; what was then is blended anew.
 
     Raises InvalidChangeError for a version that is not kept, or whose references are gone.
     """
     row = session.scalars(
-        select(models.Target).where(models.Target.series_id == series.id, models.Target.number == number)
+        select(models.TargetRow).where(models.TargetRow.series_id == series.id, models.TargetRow.number == number)
     ).first()
     if row is None or not row.sources:
         raise InvalidChangeError("How that version was sampled is not kept.")

@@ -16,17 +16,17 @@ from nuvett.services.series.setups import number_setups, sort_by_time
 from nuvett.store import models
 
 
-def subject_of(series: models.Series) -> str:
+def subject_of(series: models.SeriesRow) -> str:
     """What the history of a series' arrangement goes by."""
     return f"gather:{series.id}"
 
 
-def _state(session: Session, series: models.Series) -> dict[str, Any]:
+def _state(session: Session, series: models.SeriesRow) -> dict[str, Any]:
     frames = {
         str(frame.id): [_text(frame.setup_id), frame.light_alone, _text(frame.light_base_id)]
         for frame in ready_frames(session, series.id)
     }
-    rows = session.scalars(select(models.SetUp).where(models.SetUp.series_id == series.id))
+    rows = session.scalars(select(models.SetUpRow).where(models.SetUpRow.series_id == series.id))
     names = {str(row.id): row.name for row in rows}
     return {"frames": frames, "names": names, "hero": _text(series.hero_id), "order": series.ordered_by}
 
@@ -36,7 +36,7 @@ def _text(key: uuid.UUID | None) -> str | None:
 
 
 @contextmanager
-def arranged(session: Session, studio: Studio, series: models.Series, words: str) -> Iterator[None]:
+def arranged(session: Session, studio: Studio, series: models.SeriesRow, words: str) -> Iterator[None]:
     """A change of the arrangement: kept in the history under its words, and the light evened anew where it matters."""
     lock_series(session, series.id)
     before = _state(session, series)
@@ -49,13 +49,13 @@ def arranged(session: Session, studio: Studio, series: models.Series, words: str
 
 
 def _even_if_changed(
-    session: Session, studio: Studio, series: models.Series, before: dict[str, Any], after: dict[str, Any]
+    session: Session, studio: Studio, series: models.SeriesRow, before: dict[str, Any], after: dict[str, Any]
 ) -> None:
     if any(before[what] != after[what] for what in ("frames", "hero")):
         let_light_be_evened(session, studio, series.id)
 
 
-def walk_arrangement(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
+def walk_arrangement(session: Session, studio: Studio, series: models.SeriesRow, forward: bool) -> str:
     """Undo or redo one change of the arrangement; its words. Raises InvalidChangeError when there is none.
 
     Frames that came or went since keep what they have.
@@ -68,11 +68,11 @@ def walk_arrangement(session: Session, studio: Studio, series: models.Series, fo
     return passed.step.words
 
 
-def _restore(session: Session, series: models.Series, state: dict[str, Any]) -> None:
-    present = {str(row.id): row for row in session.scalars(select(models.SetUp).where(_of(series)))}
+def _restore(session: Session, series: models.SeriesRow, state: dict[str, Any]) -> None:
+    present = {str(row.id): row for row in session.scalars(select(models.SetUpRow).where(_of(series)))}
     for key, name in state["names"].items():
         if key not in present:
-            present[key] = models.SetUp(id=uuid.UUID(key), series_id=series.id, position=0, name=name)
+            present[key] = models.SetUpRow(id=uuid.UUID(key), series_id=series.id, position=0, name=name)
             session.add(present[key])
         present[key].name = name
     session.flush()
@@ -90,5 +90,5 @@ def _restore(session: Session, series: models.Series, state: dict[str, Any]) -> 
     number_setups(session, series.id)
 
 
-def _of(series: models.Series) -> ColumnElement[bool]:
-    return models.SetUp.series_id == series.id
+def _of(series: models.SeriesRow) -> ColumnElement[bool]:
+    return models.SetUpRow.series_id == series.id

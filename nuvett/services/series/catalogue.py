@@ -32,101 +32,101 @@ def usable_title(title: str) -> str:
 def free_slug(session: Session, title: str) -> str:
     """An address for a title that no series has, also none in the bin."""
     base = slug_of(title)
-    taken = set(session.scalars(select(models.Series.slug).where(models.Series.slug.startswith(base))))
+    taken = set(session.scalars(select(models.SeriesRow.slug).where(models.SeriesRow.slug.startswith(base))))
     return next(s for s in (base, *(f"{base}-{n}" for n in range(2, len(taken) + 3))) if s not in taken)
 
 
-def start_series(session: Session, title: str, credit: str = "") -> models.Series:
+def start_series(session: Session, title: str, credit: str = "") -> models.SeriesRow:
     """Start an empty series with a look to be made. Raises InvalidChangeError without a usable title."""
     title = usable_title(title)
-    series = models.Series(
+    series = models.SeriesRow(
         slug=free_slug(session, title), title=title, credit=" ".join(credit.split())[:_LONGEST_TITLE]
     )
     session.add(series)
     session.flush()
-    session.add(models.Look(series_id=series.id, name=title, draft=Look().model_dump(mode="json")))
+    session.add(models.LookRow(series_id=series.id, name=title, draft=Look().model_dump(mode="json")))
     session.flush()
     return series
 
 
-def find_series(session: Session, slug: str, in_bin: bool = False) -> models.Series:
+def find_series(session: Session, slug: str, in_bin: bool = False) -> models.SeriesRow:
     """The series at an address, out of the bin or in it. Raises NotFoundError, also for one that is in the other."""
-    deleted = models.Series.deleted
+    deleted = models.SeriesRow.deleted
     where = deleted.is_not(None) if in_bin else deleted.is_(None)
-    series = session.scalars(select(models.Series).where(models.Series.slug == slug, where)).first()
+    series = session.scalars(select(models.SeriesRow).where(models.SeriesRow.slug == slug, where)).first()
     if series is None:
         raise NotFoundError
     return series
 
 
-def list_series(session: Session) -> list[models.Series]:
+def list_series(session: Session) -> list[models.SeriesRow]:
     """All series but those in the bin, newest first."""
-    query = select(models.Series).where(models.Series.deleted.is_(None))
-    return list(session.scalars(query.order_by(models.Series.created.desc())))
+    query = select(models.SeriesRow).where(models.SeriesRow.deleted.is_(None))
+    return list(session.scalars(query.order_by(models.SeriesRow.created.desc())))
 
 
-def other_series(session: Session, series: models.Series) -> list[tuple[str, str]]:
+def other_series(session: Session, series: models.SeriesRow) -> list[tuple[str, str]]:
     """All series but one and those in the bin, by their slugs and titles, newest first."""
     return [(other.slug, other.title) for other in list_series(session) if other.id != series.id]
 
 
-def find_frame(session: Session, series: models.Series, frame_id: uuid.UUID) -> models.Frame:
+def find_frame(session: Session, series: models.SeriesRow, frame_id: uuid.UUID) -> models.FrameRow:
     """A frame of a series. Raises NotFoundError."""
-    frame = session.get(models.Frame, frame_id)
+    frame = session.get(models.FrameRow, frame_id)
     if frame is None or frame.series_id != series.id:
         raise NotFoundError
     return frame
 
 
-def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.FrameRow]:
     """Frames of a series that have been measured, in shooting order."""
     return list(
         session.scalars(
-            select(models.Frame)
-            .where(models.Frame.series_id == series_id, models.Frame.state == "ready")
-            .order_by(models.Frame.position)
+            select(models.FrameRow)
+            .where(models.FrameRow.series_id == series_id, models.FrameRow.state == "ready")
+            .order_by(models.FrameRow.position)
         )
     )
 
 
-def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.Frame]:
+def shown_frames(session: Session, series_id: uuid.UUID) -> list[models.FrameRow]:
     """Frames of a series that have been measured, in shooting order, each followed by its variants."""
-    query = select(models.Frame).where(models.Frame.series_id == series_id, models.Frame.state.in_(SHOWN))
-    return with_variants(session.scalars(query.order_by(models.Frame.position, models.Frame.created)))
+    query = select(models.FrameRow).where(models.FrameRow.series_id == series_id, models.FrameRow.state.in_(SHOWN))
+    return with_variants(session.scalars(query.order_by(models.FrameRow.position, models.FrameRow.created)))
 
 
 def count_ready(session: Session, series_id: uuid.UUID) -> int:
     """How many frames of a series have been measured."""
-    query = select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "ready")
+    query = select(func.count()).where(models.FrameRow.series_id == series_id, models.FrameRow.state == "ready")
     return session.scalar(query) or 0
 
 
 def lock_series(session: Session, series_id: uuid.UUID) -> bool:
     """Let one change of a series happen at a time; before any row of it is locked. Whether the series is there."""
-    return session.get(models.Series, series_id, with_for_update=True) is not None
+    return session.get(models.SeriesRow, series_id, with_for_update=True) is not None
 
 
-def find_reference(session: Session, series: models.Series, reference_id: uuid.UUID) -> models.Reference:
+def find_reference(session: Session, series: models.SeriesRow, reference_id: uuid.UUID) -> models.ReferenceRow:
     """A reference of a series. Raises NotFoundError."""
-    reference = session.get(models.Reference, reference_id)
+    reference = session.get(models.ReferenceRow, reference_id)
     if reference is None or reference.series_id != series.id or reference.removed:
         raise NotFoundError
     return reference
 
 
-def look_of(session: Session, series: models.Series) -> models.Look:
+def look_of(session: Session, series: models.SeriesRow) -> models.LookRow:
     """The look of a series. Raises NotFoundError."""
-    look = session.scalars(select(models.Look).where(models.Look.series_id == series.id)).first()
+    look = session.scalars(select(models.LookRow).where(models.LookRow.series_id == series.id)).first()
     if look is None:
         raise NotFoundError
     return look
 
 
-def last_version(session: Session, look: models.Look) -> models.LookVersion | None:
+def last_version(session: Session, look: models.LookRow) -> models.LookVersionRow | None:
     """The newest version that a look was carried as; none before it was."""
     return session.scalars(
-        select(models.LookVersion)
-        .where(models.LookVersion.look_id == look.id)
-        .order_by(models.LookVersion.number.desc())
+        select(models.LookVersionRow)
+        .where(models.LookVersionRow.look_id == look.id)
+        .order_by(models.LookVersionRow.number.desc())
         .limit(1)
     ).first()

@@ -20,21 +20,23 @@ _OF_THE_FILE = (
 )
 
 
-def join_companion(session: Session, studio: Studio, frame: models.Frame) -> set[str]:
+def join_companion(session: Session, studio: Studio, frame: models.FrameRow) -> set[str]:
     """Make one frame of a raw file and a finished picture of the same name and time; the series has to be locked.
 
     The frame that was there first stays, with all that was done to it, and shows the raw file from now on. Names of
     blobs that may now be unused, for `sweep`.
     """
     same_name = (
-        models.Frame.series_id == frame.series_id,
-        models.Frame.id != frame.id,
-        func.lower(models.Frame.name) == frame.name.lower(),
-        models.Frame.state == "ready",
-        models.Frame.companion.is_(None),
-        (models.Frame.format != RAW) if frame.format == RAW else (models.Frame.format == RAW),
+        models.FrameRow.series_id == frame.series_id,
+        models.FrameRow.id != frame.id,
+        func.lower(models.FrameRow.name) == frame.name.lower(),
+        models.FrameRow.state == "ready",
+        models.FrameRow.companion.is_(None),
+        (models.FrameRow.format != RAW) if frame.format == RAW else (models.FrameRow.format == RAW),
     )
-    twin = session.scalars(select(models.Frame).where(*same_name).order_by(models.Frame.position).limit(1)).first()
+    twin = session.scalars(
+        select(models.FrameRow).where(*same_name).order_by(models.FrameRow.position).limit(1)
+    ).first()
     if twin is None or frame.companion is not None or (twin.taken and frame.taken and twin.taken != frame.taken):
         return set()
     unused = blobs_of(frame) | blobs_of(twin)
@@ -60,34 +62,34 @@ DEVELOPMENTS: dict[str, tuple[Development, str]] = {
 """Ways of developing a raw file: as forms spell them, and in words."""
 
 
-def development_of(frame: models.Frame) -> str:
+def development_of(frame: models.FrameRow) -> str:
     """How a raw frame is developed, as forms spell it; nothing for any other."""
     if frame.format != RAW:
         return ""
     return next(key for key, (development, _) in DEVELOPMENTS.items() if development == chosen_development(frame))
 
 
-def developments_in(session: Session, series: models.Series) -> list[str]:
+def developments_in(session: Session, series: models.SeriesRow) -> list[str]:
     """How the raw frames of a series are developed, each way once, as forms spell it."""
-    row = models.Frame
+    row = models.FrameRow
     query = select(row.development).where(row.series_id == series.id, row.state == "ready", row.format == RAW)
     found = {Development.model_validate(kept or {}) for kept in session.scalars(query.distinct())}
     return [key for key, (development, _) in DEVELOPMENTS.items() if development in found]
 
 
-def file_words(frame: models.Frame) -> str:
+def file_words(frame: models.FrameRow) -> str:
     """What a frame's file is, in few words; nothing for a usual one."""
     if frame.format != RAW:
         return "HEIC" if frame.format == "heic" else ""
     return "raw + JPEG" if frame.companion else RAW
 
 
-def chosen_development(frame: models.Frame) -> Development:
+def chosen_development(frame: models.FrameRow) -> Development:
     """How a frame is developed, if it is raw."""
     return Development.model_validate(frame.development or {})
 
 
-def choose_development(session: Session, studio: Studio, frames: list[models.Frame], key: str) -> int:
+def choose_development(session: Session, studio: Studio, frames: list[models.FrameRow], key: str) -> int:
     """Develop those of some frames that are raw in one of DEVELOPMENTS; how many change. Raises InvalidChangeError."""
     if key not in DEVELOPMENTS:
         raise InvalidChangeError("Raw files are not developed in this way.")
@@ -102,7 +104,7 @@ def choose_development(session: Session, studio: Studio, frames: list[models.Fra
     return len(changed)
 
 
-def _develop_again(session: Session, studio: Studio, frame: models.Frame) -> None:
+def _develop_again(session: Session, studio: Studio, frame: models.FrameRow) -> None:
     frame.state, frame.problem = "waiting", "Being developed again."
     session.flush()
     studio.queue.defer(session, INGEST_FRAME, frame_id=str(frame.id))

@@ -20,7 +20,7 @@ from nuvett.store import models
 from nuvett.store.remembered import renewed
 
 
-def trim_of(frame: models.Frame) -> Trim:
+def trim_of(frame: models.FrameRow) -> Trim:
     """The trim of a frame."""
     return Trim.model_validate(frame.trim) if frame.trim else Trim()
 
@@ -36,7 +36,7 @@ Kept = dict[uuid.UUID, dict[uuid.UUID, str]]
 
 
 def facts_of(
-    frame: models.Frame, first: models.Frame | None = None, kept: dict[uuid.UUID, str] | None = None
+    frame: models.FrameRow, first: models.FrameRow | None = None, kept: dict[uuid.UUID, str] | None = None
 ) -> FrameFacts:
     """Plain facts of a measured frame.
 
@@ -72,17 +72,17 @@ class _Read:
     frames: Mapping[uuid.UUID, tuple[str, FrameFacts]]
 
 
-def series_facts(session: Session, series: models.Series) -> Facts:
+def series_facts(session: Session, series: models.SeriesRow) -> Facts:
     """Plain facts of all measured frames of a series and of their variants, in shooting order, with what is held."""
     return renewed(session, series.id, "facts", lambda before: _read_facts(session, series, before)).facts
 
 
-def _read_facts(session: Session, series: models.Series, before: _Read | None) -> _Read:
+def _read_facts(session: Session, series: models.SeriesRow, before: _Read | None) -> _Read:
     """Read facts of a series, of rows that are the same as before no more than that.
 
     What has come to the same facts is the same object then, and has what was worked out of it.
     """
-    row, known = models.Frame, before.frames if before else {}
+    row, known = models.FrameRow, before.frames if before else {}
     query = select(row.id, row.state, row.variant_of_id, _version().label("version"))
     own = row.series_id == series.id, row.state.in_(SHOWN)
     order = with_variants(session.execute(query.where(*own).order_by(row.position, row.created)))
@@ -109,7 +109,7 @@ def _read_facts(session: Session, series: models.Series, before: _Read | None) -
 
 def _version() -> ColumnElement[str]:
     """What tells a row by all but what is no fact of it; columns that are new count."""
-    return func.md5(cast(func.row(*(c for c in models.Frame.__table__.columns if c.name not in _NO_FACTS)), Text))
+    return func.md5(cast(func.row(*(c for c in models.FrameRow.__table__.columns if c.name not in _NO_FACTS)), Text))
 
 
 def _are_same(frames: Sequence[FrameFacts], held: Sequence[HeldThread], before: Facts) -> bool:
@@ -119,9 +119,9 @@ def _are_same(frames: Sequence[FrameFacts], held: Sequence[HeldThread], before: 
 
 def kept_plans(session: Session, series_id: uuid.UUID) -> Kept:
     """Keys of what versions did to frames of a series when they were carried, by frame and by version."""
-    plan = models.CarriedPlan
-    query = select(plan.frame_id, plan.version_id, plan.key).join(models.Frame, models.Frame.id == plan.frame_id)
+    plan = models.CarriedPlanRow
+    query = select(plan.frame_id, plan.version_id, plan.key).join(models.FrameRow, models.FrameRow.id == plan.frame_id)
     found: Kept = {}
-    for frame, version, key in session.execute(query.where(models.Frame.series_id == series_id)):
+    for frame, version, key in session.execute(query.where(models.FrameRow.series_id == series_id)):
         found.setdefault(frame, {})[version] = key
     return found

@@ -38,7 +38,7 @@ def find_in_frame(studio: Studio, slug: str, frame_id: uuid.UUID, everywhere: bo
         return len(frames or [frame])
 
 
-def _taken_by(frame: models.Frame) -> tuple[str, str, float | None, int]:
+def _taken_by(frame: models.FrameRow) -> tuple[str, str, float | None, int]:
     """What makes fringes alike: camera, lens and focal length, as the file says, and the size of the picture."""
     facts = shot_facts(frame)
     return facts.camera, facts.lens, facts.focal, max(frame.width or 0, frame.height or 0)

@@ -36,8 +36,8 @@ _GLIMPSE_EDGE = 240
 
 
 def add_frame(
-    session: Session, studio: Studio, series: models.Series, file_name: str, stream: IO[bytes]
-) -> models.Frame:
+    session: Session, studio: Studio, series: models.SeriesRow, file_name: str, stream: IO[bytes]
+) -> models.FrameRow:
     """Keep a photo's file and queue its measuring; the frame that had lost this file gets it back.
 
     Raises TooManyError when the series is full, DuplicateFileError for a file that is in it already.
@@ -46,16 +46,16 @@ def add_frame(
     blob, size = keep.put(stream)
     # Only now, so that a long file holds up no other; of two equal ones that come together one sees the other.
     lock_series(session, series.id)
-    own = select(func.count()).where(models.Frame.series_id == series.id, models.Frame.variant_of_id.is_(None))
+    own = select(func.count()).where(models.FrameRow.series_id == series.id, models.FrameRow.variant_of_id.is_(None))
     count = session.scalar(own) or 0
     if count >= studio.settings.series_frames:
         raise TooManyError
     twin = session.scalars(
-        select(models.Frame)
+        select(models.FrameRow)
         .where(
-            models.Frame.series_id == series.id,
-            or_(models.Frame.original == blob, models.Frame.companion == blob),
-            models.Frame.variant_of_id.is_(None),
+            models.FrameRow.series_id == series.id,
+            or_(models.FrameRow.original == blob, models.FrameRow.companion == blob),
+            models.FrameRow.variant_of_id.is_(None),
         )
         .limit(1)
     ).first()
@@ -64,7 +64,7 @@ def add_frame(
         return twin
     if twin is not None:
         raise DuplicateFileError(_same_file(twin))
-    frame = models.Frame(
+    frame = models.FrameRow(
         series_id=series.id, position=count + 1, name=display_name(file_name), original=blob, bytes=size
     )
     session.add(frame)
@@ -73,19 +73,19 @@ def add_frame(
     return frame
 
 
-def _same_file(twin: models.Frame) -> str:
+def _same_file(twin: models.FrameRow) -> str:
     aside = {"removed": " It was taken out and can be put back.", "refused": f" {twin.problem}"}.get(twin.state, "")
     return f"The same file is in this series already, as {twin.name}; it was not added again.{aside}"
 
 
 def give_up_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Refuse a frame that could not be measured for no foreseen reason, so that its series does not wait for it."""
-    refuse(studio, models.Frame, frame_id)
+    refuse(studio, models.FrameRow, frame_id)
     with studio.database.session() as session:
         queue_even(session, studio, series_of(session, frame_id))
 
 
-def glimpse_of(studio: Studio, frame: models.Frame) -> bytes | None:
+def glimpse_of(studio: Studio, frame: models.FrameRow) -> bytes | None:
     """A first small picture of a frame, JPEG, before it is measured; none where there is no quick way to one."""
     with studio.blobs.local(frame.original) as path:
         return glimpse(path, studio.limits, _GLIMPSE_EDGE)
@@ -93,26 +93,26 @@ def glimpse_of(studio: Studio, frame: models.Frame) -> bytes | None:
 
 def series_of(session: Session, frame_id: uuid.UUID) -> uuid.UUID | None:
     """The series of a frame; none for a frame that is gone."""
-    return session.scalar(select(models.Frame.series_id).where(models.Frame.id == frame_id))
+    return session.scalar(select(models.FrameRow.series_id).where(models.FrameRow.id == frame_id))
 
 
 def ingest_frame(studio: Studio, frame_id: uuid.UUID) -> None:
     """Measure a waiting frame and make its view; refuse it with a sentence when that cannot be done. Idempotent."""
 
-    def work(row: models.Frame, path: Path) -> MeasuredFile:
+    def work(row: models.FrameRow, path: Path) -> MeasuredFile:
         development = chosen_development(row)
         if row.companion is None:
             return measure_file(path, studio.limits, development)
         with studio.blobs.local(row.companion) as beside:
             return measure_file(path, studio.limits, development, beside)
 
-    measured = examine(studio, models.Frame, frame_id, work)
+    measured = examine(studio, models.FrameRow, frame_id, work)
     if measured is None:
         return
     picture = measured.picture
     encoded = encoded_view(picture)
     with _developed(picture) as developed, studio.database.session() as session:
-        frame = session.get(models.Frame, frame_id)
+        frame = session.get(models.FrameRow, frame_id)
         if frame is None or not lock_series(session, frame.series_id):
             return
         session.refresh(frame, with_for_update=True)
@@ -152,7 +152,7 @@ def _developed(picture: Picture) -> Iterator[Path | None]:
         yield path
 
 
-def remove_frame(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> set[str]:
+def remove_frame(session: Session, studio: Studio, series: models.SeriesRow, frame: models.FrameRow) -> set[str]:
     """Take a frame out of its series; names of blobs that may now be unused, for `sweep`.
 
     A measured frame is kept aside with all that was done to it, so that it can be put back; others are forgotten.
@@ -171,7 +171,7 @@ def remove_frame(session: Session, studio: Studio, series: models.Series, frame:
     return names
 
 
-def put_frame_back(session: Session, studio: Studio, series: models.Series, frame: models.Frame) -> None:
+def put_frame_back(session: Session, studio: Studio, series: models.SeriesRow, frame: models.FrameRow) -> None:
     """Put a frame back that was taken out. Raises InvalidChangeError for any other."""
     if frame.state != "removed":
         raise InvalidChangeError("Only a frame that was taken out can be put back.")
@@ -180,7 +180,7 @@ def put_frame_back(session: Session, studio: Studio, series: models.Series, fram
     tidy_setups(session, studio, series)
 
 
-def add_file(session: Session, studio: Studio, series: models.Series, path: Path) -> models.Frame:
+def add_file(session: Session, studio: Studio, series: models.SeriesRow, path: Path) -> models.FrameRow:
     """Add a photo from a local file, under its own name."""
     with path.open("rb") as stream:
         return add_frame(session, studio, series, path.name, stream)

@@ -12,7 +12,7 @@ from nuvett.store.remembered import remembered
 
 
 @dataclass(frozen=True)
-class Labels:
+class FrameLabels:
     """What is known of a frame beside its pixels. follows : the version of the look that it follows, if any."""
 
     name: str
@@ -22,13 +22,15 @@ class Labels:
     follows: uuid.UUID | None = None
 
 
-def labels_of(session: Session, series: models.Series) -> dict[uuid.UUID, Labels]:
+def labels_of(session: Session, series: models.SeriesRow) -> dict[uuid.UUID, FrameLabels]:
     """What is known of the measured frames of a series and their variants, by their ids."""
-    row = models.Frame
+    row = models.FrameRow
     query = select(row.id, row.name, row.favourite, row.left_out, row.follows_id)
 
-    def read() -> dict[uuid.UUID, Labels]:
+    def read() -> dict[uuid.UUID, FrameLabels]:
         rows = session.execute(query.where(row.series_id == series.id, row.state.in_(SHOWN)))
-        return {own: Labels(name, own == series.hero_id, fav, out, follows) for own, name, fav, out, follows in rows}
+        return {
+            own: FrameLabels(name, own == series.hero_id, fav, out, follows) for own, name, fav, out, follows in rows
+        }
 
     return remembered(session, series.id, "labels", read)

@@ -16,12 +16,12 @@ AUTO, OFF, FOUND = "auto", "off", "found"
 _FINISHED = "cameras mostly do that to their own pictures themselves"
 
 
-def shot_facts(frame: models.Frame) -> FileFacts:
+def shot_facts(frame: models.FrameRow) -> FileFacts:
     """What a frame's file says of how it was taken."""
     return FileFacts.model_validate(frame.shot or {})
 
 
-def work_out_lens(frame: models.Frame) -> None:
+def work_out_lens(frame: models.FrameRow) -> None:
     """Find the correction of a measured frame anew, by what was chosen for it."""
     state: dict[str, Any] = frame.lens or {}
     choice, fringes = state.get("choice", AUTO), state.get("found")
@@ -41,13 +41,13 @@ def work_out_lens(frame: models.Frame) -> None:
     }
 
 
-def correction_of(frame: models.Frame) -> LensCorrection | None:
+def correction_of(frame: models.FrameRow) -> LensCorrection | None:
     """What is undone of a frame's lens."""
     kept = (frame.lens or {}).get("correction")
     return LensCorrection.model_validate(kept) if kept else None
 
 
-def lens_words(frame: models.Frame) -> str:
+def lens_words(frame: models.FrameRow) -> str:
     """What is known of a frame's lens and done about it, in words; nothing where its file names none."""
     state: dict[str, Any] = frame.lens or {}
     correction, known, facts = correction_of(frame), state.get("known", ""), shot_facts(frame)
@@ -64,7 +64,7 @@ def lens_words(frame: models.Frame) -> str:
     return f"{facts.lens}: not a lens that is known; it can be chosen" if facts.lens and frame.format == RAW else ""
 
 
-def choose_lens(session: Session, series: models.Series, frame: models.Frame | None, choice: str) -> int:
+def choose_lens(session: Session, series: models.SeriesRow, frame: models.FrameRow | None, choice: str) -> int:
     """Choose a lens by its key, AUTO or OFF, for a frame, or for all of the series; how many frames that is.
 
     Raises InvalidChangeError for a lens that is not known, or that cannot have taken the frame.
@@ -78,6 +78,6 @@ def choose_lens(session: Session, series: models.Series, frame: models.Frame | N
     return len(frames)
 
 
-def lenses_for(frame: models.Frame, text: str) -> list[KnownLens]:
+def lenses_for(frame: models.FrameRow, text: str) -> list[KnownLens]:
     """Lenses by words of their names, those that fit the frame's camera first."""
     return lenses_named(text[:80], shot_facts(frame))

@@ -14,7 +14,7 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Matched, Seen, match_seen
-from nuvett.core.even.together import MOST_TOGETHER, even_against
+from nuvett.core.even.together import MAX_TOGETHER, even_against
 from nuvett.core.planning.series import even_members
 from nuvett.core.registration.features import find_features
 from nuvett.core.registration.matching import Match, sure_places
@@ -46,13 +46,13 @@ def queue_even(session: Session, studio: Studio, series_id: uuid.UUID | None) ->
     In a transaction after that one: a task that waits already would otherwise count for this frame, yet could run
     before the frame's new state can be seen.
     """
-    if series_id is not None and session.get(models.Series, series_id) is not None:
+    if series_id is not None and session.get(models.SeriesRow, series_id) is not None:
         let_light_be_evened(session, studio, series_id)
 
 
 def let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Queue evening of a series and mark it as due until that is done."""
-    due = update(models.Series).where(models.Series.id == series_id)
+    due = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
     session.execute(due.values(light_due=True, light_problem=""))
     studio.queue.defer(session, EVEN_SERIES, once=f"even-{series_id}", series_id=str(series_id))
 
@@ -61,13 +61,17 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
     """Once no frame waits any more: order frames by time, find set-ups for those without, and even the light."""
     with studio.database.session() as session:
         waiting = session.scalar(
-            select(func.count()).where(models.Frame.series_id == series_id, models.Frame.state == "waiting")
+            select(func.count()).where(models.FrameRow.series_id == series_id, models.FrameRow.state == "waiting")
         )
         if waiting:
             return
         sort_by_time(session, series_id)
-        without = models.Frame.series_id == series_id, models.Frame.state == "ready", models.Frame.setup_id.is_(None)
-        if session.scalar(select(models.Frame.id).where(*without).limit(1)) is not None:
+        without = (
+            models.FrameRow.series_id == series_id,
+            models.FrameRow.state == "ready",
+            models.FrameRow.setup_id.is_(None),
+        )
+        if session.scalar(select(models.FrameRow.id).where(*without).limit(1)) is not None:
             frames = ready_frames(session, series_id)
             lights = [
                 rough_light(load_colours(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
@@ -82,7 +86,7 @@ Things = dict[str, tuple[float, float, float]]
 
 def _things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things]:
     """What was pointed at in each frame of a series, of threads that are seen in several of them."""
-    place, thread = models.ThreadPlace, models.Thread
+    place, thread = models.ThreadPlaceRow, models.ThreadRow
     query = (
         select(place)
         .join(thread, thread.id == place.thread_id)
@@ -129,7 +133,7 @@ class _Row:
 def even_light(studio: Studio, series_id: uuid.UUID) -> None:
     """Even the light of a series' measured frames, set-up by set-up; set-ups that are as they were are left alone."""
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None:
             return
         hero = series.hero_id
@@ -141,14 +145,14 @@ def even_light(studio: Studio, series_id: uuid.UUID) -> None:
         return
     _even_due(studio, frames, keys, hero)
     with studio.database.session() as session:
-        done = update(models.Series).where(models.Series.id == series_id)
+        done = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
         session.execute(done.values(light_due=False, light_problem=""))
 
 
 def give_up(studio: Studio, series_id: uuid.UUID) -> None:
     """Leave a series' light as it is when evening failed for no foreseen reason, and say so."""
     with studio.database.session() as session:
-        stopped = update(models.Series).where(models.Series.id == series_id)
+        stopped = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
         session.execute(stopped.values(light_due=False, light_problem=_FAULT))
 
 
@@ -177,12 +181,14 @@ def _even_due(
         _keep(studio, others, [_by_choice(studio, row, members) for row in others])
         if setup is not None:
             with studio.database.session() as session:
-                session.execute(update(models.SetUp).where(models.SetUp.id == setup).values(light_key=named[setup]))
+                session.execute(
+                    update(models.SetUpRow).where(models.SetUpRow.id == setup).values(light_key=named[setup])
+                )
 
 
 def _rows(session: Session, series_id: uuid.UUID, things: dict[uuid.UUID, Things]) -> list[_Row]:
     """What evening needs of the measured frames of a series, in shooting order."""
-    row = models.Frame
+    row = models.FrameRow
     columns = row.id, row.sample, row.points, row.exposure, row.light_alone, row.light_base_id, row.setup_id
     query = select(*columns).where(row.series_id == series_id, row.state == "ready").order_by(row.position)
     return [
@@ -204,13 +210,13 @@ def _seen(studio: Studio, row: _Row) -> Seen:
     if row.points:
         return Seen(sample, load_features(studio.blobs.read(row.points)), row.exposure, row.things, row.points)
     with studio.database.session() as session:
-        frame = session.get_one(models.Frame, row.id)
+        frame = session.get_one(models.FrameRow, row.id)
         view, domain = frame.view or "", Space(frame.domain)
     features = find_features(measuring_proxy(decode_view(studio.blobs.read(view)), domain))
     with studio.database.session() as session:
         keep = keeping(session, studio)
         name, _ = keep.put(dump_features(features))
-        session.execute(update(models.Frame).where(models.Frame.id == row.id).values(points=name))
+        session.execute(update(models.FrameRow).where(models.FrameRow.id == row.id).values(points=name))
     return Seen(sample, features, row.exposure, row.things)
 
 
@@ -221,9 +227,9 @@ def _by_choice(studio: Studio, row: _Row, members: dict[uuid.UUID | None, list[_
         return EvenLight(base=LEFT_ALONE)
     held = held[:: -(-len(held) // _ANCHORS)]
     with studio.database.session() as session:
-        query = select(models.Frame).where(models.Frame.id.in_([other.id for other in held]))
+        query = select(models.FrameRow).where(models.FrameRow.id.in_([other.id for other in held]))
         lights = {frame.id: frame.even for frame in session.scalars(query)}
-        name = session.get_one(models.SetUp, row.base).name
+        name = session.get_one(models.SetUpRow, row.base).name
     anchors = [(_seen(studio, h), EvenLight.model_validate(lights[h.id] or {})) for h in held]
     return even_against(_seen(studio, row), anchors, name, _matched(studio))
 
@@ -243,7 +249,7 @@ def _keep(studio: Studio, rows: list[_Row], lights: list[EvenLight]) -> None:
     with studio.database.session() as session:
         for row, even in zip(rows, lights, strict=True):
             session.execute(
-                update(models.Frame).where(models.Frame.id == row.id).values(even=even.model_dump(mode="json"))
+                update(models.FrameRow).where(models.FrameRow.id == row.id).values(even=even.model_dump(mode="json"))
             )
 
 
@@ -253,21 +259,21 @@ def shared_places(studio: Studio, series_id: uuid.UUID, frame_id: uuid.UUID) -> 
     Frames that have no points yet are left aside. No transaction is open while they are compared.
     """
     with studio.database.session() as session:
-        own = session.get_one(models.Frame, frame_id)
-        ready = models.Frame.series_id == series_id, models.Frame.state == "ready", models.Frame.id != frame_id
-        query = select(models.Frame).where(*ready, models.Frame.setup_id == own.setup_id)
-        others = [row.points for row in session.scalars(query.order_by(models.Frame.position)) if row.points]
+        own = session.get_one(models.FrameRow, frame_id)
+        ready = models.FrameRow.series_id == series_id, models.FrameRow.state == "ready", models.FrameRow.id != frame_id
+        query = select(models.FrameRow).where(*ready, models.FrameRow.setup_id == own.setup_id)
+        others = [row.points for row in session.scalars(query.order_by(models.FrameRow.position)) if row.points]
         points, size = own.points, (own.width, own.height)
     if points is None:
         return np.empty((0, 2), np.float32)
     features = load_features(studio.blobs.read(points))
-    step = max(1, -(-len(others) // MOST_TOGETHER))
+    step = max(1, -(-len(others) // MAX_TOGETHER))
     found = [sure_places(features, load_features(studio.blobs.read(name))) for name in others[::step]]
     places = np.concatenate([np.empty((0, 2), np.float32), *found])
     return np.unique(places / np.array(proxy_size(*size), dtype=np.float32), axis=0)
 
 
-def name_hero(session: Session, studio: Studio, series: models.Series, frame: models.Frame | None) -> None:
+def name_hero(session: Session, studio: Studio, series: models.SeriesRow, frame: models.FrameRow | None) -> None:
     """Name the hero, or none; its set-up's light is evened to it. Raises InvalidChangeError for a frame not ready."""
     if frame is not None and frame.state != "ready":
         raise InvalidChangeError("Only a frame that has been measured can be the hero.")
@@ -276,7 +282,9 @@ def name_hero(session: Session, studio: Studio, series: models.Series, frame: mo
     let_light_be_evened(session, studio, series.id)
 
 
-def choose_base(session: Session, studio: Studio, series: models.Series, frame: models.Frame, choice: str) -> None:
+def choose_base(
+    session: Session, studio: Studio, series: models.SeriesRow, frame: models.FrameRow, choice: str
+) -> None:
     """Even a frame's light with its own set-up ("own"), not at all ("none"), or by another set-up (its id).
 
     Raises InvalidChangeError for the hero and for anything else, NotFoundError for a set-up that is not there.
@@ -289,7 +297,7 @@ def choose_base(session: Session, studio: Studio, series: models.Series, frame: 
             base = uuid.UUID(choice)
         except ValueError as error:
             raise InvalidChangeError("Light is evened with a set-up, or not at all.") from error
-        setup = session.get(models.SetUp, base)
+        setup = session.get(models.SetUpRow, base)
         if setup is None or setup.series_id != series.id:
             raise NotFoundError
     frame.light_alone = choice == "none"
@@ -298,7 +306,7 @@ def choose_base(session: Session, studio: Studio, series: models.Series, frame: 
     let_light_be_evened(session, studio, series.id)
 
 
-def tidy_setups(session: Session, studio: Studio, series: models.Series) -> None:
+def tidy_setups(session: Session, studio: Studio, series: models.SeriesRow) -> None:
     """Number set-ups anew and even the light of those that changed."""
     number_setups(session, series.id)
     let_light_be_evened(session, studio, series.id)

@@ -4,6 +4,6 @@ from typing import TypeAlias
 
 from nuvett.store import models
 
-Series: TypeAlias = models.Series
-Frame: TypeAlias = models.Frame
-Reference: TypeAlias = models.Reference
+Series: TypeAlias = models.SeriesRow
+Frame: TypeAlias = models.FrameRow
+Reference: TypeAlias = models.ReferenceRow

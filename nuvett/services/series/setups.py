@@ -17,8 +17,8 @@ from nuvett.store import models
 
 def sort_by_time(session: Session, series_id: uuid.UUID) -> None:
     """Put frames in shooting order, or that of their names where that was chosen; refused ones at the end."""
-    by_time = session.scalar(select(models.Series.ordered_by).where(models.Series.id == series_id)) != "name"
-    row = models.Frame
+    by_time = session.scalar(select(models.SeriesRow.ordered_by).where(models.SeriesRow.id == series_id)) != "name"
+    row = models.FrameRow
     wanted = row.series_id == series_id, row.variant_of_id.is_(None)
     columns = load_only(row.id, row.name, row.state, row.taken, row.position)  # of thousands, whole rows take long
     frames = list(session.scalars(select(row).where(*wanted).options(columns)))
@@ -33,7 +33,7 @@ def sort_by_time(session: Session, series_id: uuid.UUID) -> None:
     session.flush()
 
 
-def order_by(session: Session, series: models.Series, by: Literal["time", "name"]) -> None:
+def order_by(session: Session, series: models.SeriesRow, by: Literal["time", "name"]) -> None:
     """Let frames come in the order of their capture times, or of their names."""
     series.ordered_by = by
     session.flush()
@@ -41,7 +41,7 @@ def order_by(session: Session, series: models.Series, by: Literal["time", "name"
     number_setups(session, series.id)
 
 
-def group_frames(session: Session, series_id: uuid.UUID, frames: list[models.Frame], lights: list[Floats]) -> None:
+def group_frames(session: Session, series_id: uuid.UUID, frames: list[models.FrameRow], lights: list[Floats]) -> None:
     """Put frames that have no set-up into one: that of the nearest frame between the same changes, else a new one.
 
     Frames that are in a set-up stay there, so what was mended by hand is kept when more frames arrive.
@@ -58,21 +58,21 @@ def group_frames(session: Session, series_id: uuid.UUID, frames: list[models.Fra
         if company:
             frame.setup_id = min(company, key=lambda pair: pair[0])[1]
         else:
-            made = models.SetUp(series_id=series_id, position=0, name="New set-up")
+            made = models.SetUpRow(series_id=series_id, position=0, name="New set-up")
             session.add(made)
             session.flush()
             frame.setup_id = made.id
     number_setups(session, series_id)
 
 
-def begin_setup(session: Session, series: models.Series, frame: models.Frame) -> None:
+def begin_setup(session: Session, series: models.SeriesRow, frame: models.FrameRow) -> None:
     """Let a new set-up begin with a frame. Raises InvalidChangeError when one begins there already."""
     frames = ready_frames(session, series.id)
     index = _place(frames, frame)
     if index == 0 or frames[index - 1].setup_id != frame.setup_id:
         raise InvalidChangeError("A set-up begins with this frame already.")
     old = frame.setup_id
-    made = models.SetUp(series_id=series.id, position=0, name="New set-up")
+    made = models.SetUpRow(series_id=series.id, position=0, name="New set-up")
     session.add(made)
     session.flush()
     for later in frames[index:]:
@@ -82,7 +82,7 @@ def begin_setup(session: Session, series: models.Series, frame: models.Frame) ->
     number_setups(session, series.id)
 
 
-def join_setup(session: Session, series: models.Series, frame: models.Frame) -> None:
+def join_setup(session: Session, series: models.SeriesRow, frame: models.FrameRow) -> None:
     """Join the set-up that begins with a frame to the one before. Raises InvalidChangeError when none begins there."""
     frames = ready_frames(session, series.id)
     index = _place(frames, frame)
@@ -95,7 +95,7 @@ def join_setup(session: Session, series: models.Series, frame: models.Frame) -> 
     number_setups(session, series.id)
 
 
-def join_all(session: Session, series: models.Series) -> None:
+def join_all(session: Session, series: models.SeriesRow) -> None:
     """Make one set-up of all frames. Raises InvalidChangeError where there is one already."""
     frames = ready_frames(session, series.id)
     if len({frame.setup_id for frame in frames}) < 2:
@@ -105,9 +105,9 @@ def join_all(session: Session, series: models.Series) -> None:
     number_setups(session, series.id)
 
 
-def rename_setup(session: Session, series: models.Series, setup_id: uuid.UUID, name: str) -> None:
+def rename_setup(session: Session, series: models.SeriesRow, setup_id: uuid.UUID, name: str) -> None:
     """Name a set-up. Raises NotFoundError, InvalidChangeError for an empty name."""
-    setup = session.get(models.SetUp, setup_id)
+    setup = session.get(models.SetUpRow, setup_id)
     if setup is None or setup.series_id != series.id:
         raise NotFoundError
     plain = " ".join(name.split())[:60]
@@ -116,7 +116,7 @@ def rename_setup(session: Session, series: models.Series, setup_id: uuid.UUID, n
     setup.name = plain
 
 
-def _place(frames: list[models.Frame], frame: models.Frame) -> int:
+def _place(frames: list[models.FrameRow], frame: models.FrameRow) -> int:
     index = next((i for i, other in enumerate(frames) if other.id == frame.id), None)
     if index is None:
         raise InvalidChangeError("Only frames that have been measured belong to a set-up.")
@@ -127,7 +127,7 @@ def number_setups(session: Session, series_id: uuid.UUID) -> None:
     """Drop set-ups without frames and number the others in shooting order; given names stay."""
     session.flush()
     order = list(dict.fromkeys(frame.setup_id for frame in ready_frames(session, series_id)))
-    for setup in list(session.scalars(select(models.SetUp).where(models.SetUp.series_id == series_id))):
+    for setup in list(session.scalars(select(models.SetUpRow).where(models.SetUpRow.series_id == series_id))):
         if setup.id not in order:
             session.delete(setup)
             continue

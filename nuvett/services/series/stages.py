@@ -10,7 +10,7 @@ from nuvett.store import models
 
 
 @dataclass(frozen=True)
-class Stage:
+class SeriesStage:
     """One stage: its screen, title, a count in words, and whether something has been done there."""
 
     screen: str
@@ -19,33 +19,33 @@ class Stage:
     done: bool
 
 
-def stages_of(session: Session, series: models.Series) -> list[Stage]:
+def stages_of(session: Session, series: models.SeriesRow) -> list[SeriesStage]:
     """All stages of a series, in the order people do them."""
     frames, followed, trimmed = session.execute(
         select(
-            func.count().filter(models.Frame.state == "ready"),
-            func.count(models.Frame.follows_id),
-            func.count(models.Frame.trim),
+            func.count().filter(models.FrameRow.state == "ready"),
+            func.count(models.FrameRow.follows_id),
+            func.count(models.FrameRow.trim),
         ).where(
-            models.Frame.series_id == series.id,
-            models.Frame.state != "removed",
-            models.Frame.variant_of_id.is_(None),
+            models.FrameRow.series_id == series.id,
+            models.FrameRow.state != "removed",
+            models.FrameRow.variant_of_id.is_(None),
         )
     ).one()
     read = session.scalar(
         select(func.count()).where(
-            models.Reference.series_id == series.id,
-            models.Reference.state == "ready",
-            models.Reference.removed.is_(False),
+            models.ReferenceRow.series_id == series.id,
+            models.ReferenceRow.state == "ready",
+            models.ReferenceRow.removed.is_(False),
         )
     )
-    made = session.scalar(select(func.count()).where(models.Delivery.series_id == series.id))
+    made = session.scalar(select(func.count()).where(models.DeliveryRow.series_id == series.id))
     look = look_of(session, series)
     return [
-        Stage("gather", "Gather", str(frames or ""), bool(frames)),
-        Stage("read", "Read", str(read or ""), bool(read)),
-        Stage("shape", "Shape", "", look.revision > 1 or bool(followed)),
-        Stage("carry", "Carry", str(followed or ""), bool(followed)),
-        Stage("trim", "Trim", str(trimmed or ""), bool(trimmed)),
-        Stage("handover", "Hand over", str(made or ""), bool(made)),
+        SeriesStage("gather", "Gather", str(frames or ""), bool(frames)),
+        SeriesStage("read", "Read", str(read or ""), bool(read)),
+        SeriesStage("shape", "Shape", "", look.revision > 1 or bool(followed)),
+        SeriesStage("carry", "Carry", str(followed or ""), bool(followed)),
+        SeriesStage("trim", "Trim", str(trimmed or ""), bool(trimmed)),
+        SeriesStage("handover", "Hand over", str(made or ""), bool(made)),
     ]

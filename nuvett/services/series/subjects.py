@@ -25,7 +25,7 @@ def asks_for_subject(areas: Locals) -> bool:
     return any("subject" in own.area.looks_at for own in areas)
 
 
-def queue_subjects(session: Session, studio: Studio, series: models.Series, document: Look | Trim) -> None:
+def queue_subjects(session: Session, studio: Studio, series: models.SeriesRow, document: Look | Trim) -> None:
     """Queue finding what stands out, where a document that was kept asks for it."""
     if asks_for_subject(document.areas):
         name = f"subjects-{series.id}"
@@ -35,7 +35,7 @@ def queue_subjects(session: Session, studio: Studio, series: models.Series, docu
 def find_subjects(studio: Studio, series_id: uuid.UUID) -> None:
     """Find what stands out in the frames of a series that are asked for it, one by one. Idempotent."""
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None:
             return
         everywhere = asks_for_subject(Look.model_validate(look_of(session, series).draft).areas)
@@ -50,7 +50,9 @@ def find_subjects(studio: Studio, series_id: uuid.UUID) -> None:
         with studio.database.session() as session:
             keep = keeping(session, studio)
             blob, _ = keep.put(dump_array(np.rint(found * 255).astype(np.uint8)))
-            rows = update(models.Frame).where(models.Frame.series_id == series_id, models.Frame.original == original)
+            rows = update(models.FrameRow).where(
+                models.FrameRow.series_id == series_id, models.FrameRow.original == original
+            )
             session.execute(rows.values(subject=blob))
 
 

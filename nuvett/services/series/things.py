@@ -27,9 +27,9 @@ def key_of(colours: Sample) -> str:
     return hashlib.sha256(colours.colours.tobytes() + colours.places.tobytes()).hexdigest()
 
 
-def held_threads(session: Session, series: models.Series) -> tuple[HeldThread, ...]:
+def held_threads(session: Session, series: models.SeriesRow) -> tuple[HeldThread, ...]:
     """Things that are held in a series, with their colours in the frames that show them."""
-    thread, place = models.Thread, models.ThreadPlace
+    thread, place = models.ThreadRow, models.ThreadPlaceRow
     rows = session.scalars(
         select(thread).where(thread.series_id == series.id, thread.within.is_not(None)).order_by(thread.position)
     ).all()

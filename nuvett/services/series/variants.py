@@ -19,7 +19,7 @@ VARIANT = "variant"
 SHOWN = ("ready", VARIANT)
 """States of rows that are shown: frames that were measured, and their variants."""
 
-MOST_VARIANTS, LONGEST_NAME = 8, 40
+MAX_VARIANTS, LONGEST_NAME = 8, 40
 _SHARED = (
     "series_id",
     "setup_id",
@@ -49,13 +49,13 @@ _SHARED = (
 )
 
 
-def variants_of(session: Session, frame: models.Frame) -> list[models.Frame]:
+def variants_of(session: Session, frame: models.FrameRow) -> list[models.FrameRow]:
     """Variants of a frame, in the order in which they were made."""
-    query = select(models.Frame).where(models.Frame.variant_of_id == frame.id, models.Frame.state == VARIANT)
-    return list(session.scalars(query.order_by(models.Frame.created)))
+    query = select(models.FrameRow).where(models.FrameRow.variant_of_id == frame.id, models.FrameRow.state == VARIANT)
+    return list(session.scalars(query.order_by(models.FrameRow.created)))
 
 
-def make_variant(session: Session, series: models.Series, frame: models.Frame, name: str) -> models.Frame:
+def make_variant(session: Session, series: models.SeriesRow, frame: models.FrameRow, name: str) -> models.FrameRow:
     """A variant of a frame, or beside another variant of it, that begins as that one is now.
 
     Raises InvalidChangeError without a name of its own, and for too many.
@@ -63,17 +63,17 @@ def make_variant(session: Session, series: models.Series, frame: models.Frame, n
     name = " ".join(name.split())
     if not name or len(name) > LONGEST_NAME:
         raise InvalidChangeError(f"A variant needs a name of 1 to {LONGEST_NAME} characters.")
-    first = session.get(models.Frame, frame.variant_of_id, with_for_update=True) if frame.variant_of_id else frame
+    first = session.get(models.FrameRow, frame.variant_of_id, with_for_update=True) if frame.variant_of_id else frame
     if first is None or first.state != "ready":
         raise InvalidChangeError("A variant can be made of a frame that has been measured.")
     session.flush()
     session.refresh(first, with_for_update=True)
     others = variants_of(session, first)
-    if len(others) >= MOST_VARIANTS:
-        raise InvalidChangeError(f"A frame has at most {MOST_VARIANTS} variants.")
+    if len(others) >= MAX_VARIANTS:
+        raise InvalidChangeError(f"A frame has at most {MAX_VARIANTS} variants.")
     if any(other.variant.casefold() == name.casefold() for other in others):
         raise InvalidChangeError(f"{first.name} has a variant called {name} already.")
-    made = models.Frame(
+    made = models.FrameRow(
         **{column: getattr(first, column) for column in _SHARED},
         name=f"{first.name} {name}",
         state=VARIANT,
@@ -87,9 +87,9 @@ def make_variant(session: Session, series: models.Series, frame: models.Frame, n
     return made
 
 
-def take_variant_out(session: Session, frame: models.Frame) -> models.Frame:
+def take_variant_out(session: Session, frame: models.FrameRow) -> models.FrameRow:
     """Take a variant out; the frame that it was of. It is kept aside, as frames are. Raises InvalidChangeError."""
-    first = session.get(models.Frame, frame.variant_of_id) if frame.variant_of_id else None
+    first = session.get(models.FrameRow, frame.variant_of_id) if frame.variant_of_id else None
     if first is None or frame.state != VARIANT:
         raise InvalidChangeError("This is no variant; frames are taken out on Gather.")
     frame.state = "removed"
@@ -97,7 +97,7 @@ def take_variant_out(session: Session, frame: models.Frame) -> models.Frame:
     return first
 
 
-class Placed(Protocol):
+class VariantMember(Protocol):
     """A row of a frame, or what is known of it."""
 
     @property
@@ -108,7 +108,7 @@ class Placed(Protocol):
     def variant_of_id(self) -> Any: ...
 
 
-P = TypeVar("P", bound=Placed)
+P = TypeVar("P", bound=VariantMember)
 
 
 def with_variants(rows: Iterable[P]) -> list[P]:

@@ -29,7 +29,7 @@ SETTLED = 1.5
 """Seconds for which a file keeps its size before it is taken."""
 
 _SUFFIXES = frozenset(suffix for decoder in DECODERS for suffix in decoder.suffixes)
-_MOST_FILES = 20_000
+_MAX_FILES = 20_000
 _UNSEEN = 60.0  # seconds after which a folder that was not looked into is said to be left alone
 _FAULT = "Nuvett could not take this file (internal error). It is tried again when the file changes."
 _ALL_FAULT = "Nuvett could not look into this folder (internal error). It goes on trying; nothing was lost."
@@ -40,31 +40,33 @@ Seen = dict[Path, tuple[Stamp, float]]
 """Files that wait to be taken, with their stamp and since when they have had it."""
 
 
-def watch(session: Session, studio: Studio, series: models.Series, folder: str, carries: bool) -> models.WatchedFolder:
+def watch(
+    session: Session, studio: Studio, series: models.SeriesRow, folder: str, carries: bool
+) -> models.WatchedFolderRow:
     """Watch a folder for a series, instead of any other. Raises InvalidChangeError for one that cannot be watched."""
     name = folder.strip().strip("/")
     check_folder(studio, name)
     _refuse_overlap(session, studio, series, name)
-    row = session.get(models.WatchedFolder, series.id)
+    row = session.get(models.WatchedFolderRow, series.id)
     if row is not None and row.folder != name:
         session.delete(row)
         session.flush()
         row = None
     if row is None:
-        row = models.WatchedFolder(series_id=series.id, folder=name)
+        row = models.WatchedFolderRow(series_id=series.id, folder=name)
         session.add(row)
     row.carries, row.problem = carries, ""
     session.flush()
     return row
 
 
-def _refuse_overlap(session: Session, studio: Studio, series: models.Series, name: str) -> None:
+def _refuse_overlap(session: Session, studio: Studio, series: models.SeriesRow, name: str) -> None:
     folder = folder_at(studio, name)
-    others = select(models.WatchedFolder.folder).where(models.WatchedFolder.series_id != series.id)
+    others = select(models.WatchedFolderRow.folder).where(models.WatchedFolderRow.series_id != series.id)
     for other in session.scalars(others):
         if overlap(folder, folder_at(studio, other)):
             raise InvalidChangeError(f"The folder {name} overlaps with {other}, which is watched for another series.")
-    handed = models.Delivery.settings["folder"].astext
+    handed = models.DeliveryRow.settings["folder"].astext
     for other in session.scalars(select(handed).where(handed != "").distinct()):
         if overlap(folder, folder_at(studio, other)):
             raise InvalidChangeError(
@@ -73,30 +75,30 @@ def _refuse_overlap(session: Session, studio: Studio, series: models.Series, nam
             )
 
 
-def watch_no_longer(session: Session, series: models.Series) -> None:
+def watch_no_longer(session: Session, series: models.SeriesRow) -> None:
     """Stop watching for a series; what was taken stays."""
-    row = session.get(models.WatchedFolder, series.id)
+    row = session.get(models.WatchedFolderRow, series.id)
     if row is not None:
         session.delete(row)
         session.flush()
 
 
-def watched(session: Session, series: models.Series) -> models.WatchedFolder | None:
+def watched(session: Session, series: models.SeriesRow) -> models.WatchedFolderRow | None:
     """The folder that is watched for a series."""
-    return session.get(models.WatchedFolder, series.id)
+    return session.get(models.WatchedFolderRow, series.id)
 
 
-def refused_there(session: Session, series: models.Series) -> list[tuple[str, str]]:
+def refused_there(session: Session, series: models.SeriesRow) -> list[tuple[str, str]]:
     """Files of a watched folder that were not taken, with the reason."""
-    query = select(models.WatchedFile.path, models.WatchedFile.problem).where(
-        models.WatchedFile.series_id == series.id, models.WatchedFile.problem != ""
+    query = select(models.WatchedFileRow.path, models.WatchedFileRow.problem).where(
+        models.WatchedFileRow.series_id == series.id, models.WatchedFileRow.problem != ""
     )
-    return [(path, problem) for path, problem in session.execute(query.order_by(models.WatchedFile.path))]
+    return [(path, problem) for path, problem in session.execute(query.order_by(models.WatchedFileRow.path))]
 
 
-def _watched() -> Select[models.WatchedFolder]:
+def _watched() -> Select[models.WatchedFolderRow]:
     """What is watched: no folder of a series in the bin."""
-    return select(models.WatchedFolder).join(models.Series).where(models.Series.deleted.is_(None))
+    return select(models.WatchedFolderRow).join(models.SeriesRow).where(models.SeriesRow.deleted.is_(None))
 
 
 def watched_paths(studio: Studio) -> list[Path]:
@@ -129,7 +131,7 @@ def look_into_all(studio: Studio, waiting: dict[uuid.UUID, Seen], settled: float
             log.exception("The folder %s could not be looked into", row.folder)
             problem = _ALL_FAULT
         with studio.database.session() as session:
-            again = session.get(models.WatchedFolder, row.series_id)
+            again = session.get(models.WatchedFolderRow, row.series_id)
             if again is not None:
                 again.problem, again.seen = problem, datetime.now(UTC)
     return any(waiting.values())
@@ -140,7 +142,7 @@ def path_in(folder: Path, path: Path) -> str:
     return os.fsencode(path.relative_to(folder)).decode("utf-8", "backslashreplace")
 
 
-def problem_of(row: models.WatchedFolder) -> str:
+def problem_of(row: models.WatchedFolderRow) -> str:
     """What keeps a watched folder from being taken from, in words; nothing when all is well."""
     if row.problem or row.seen is None:
         return row.problem
@@ -156,20 +158,20 @@ def _files(folder: Path) -> Iterator[Path]:
         shown = path.suffix.lower() in _SUFFIXES and not any(part.startswith(".") for part in inside.parts)
         if shown and path.is_file() and not path.is_symlink():
             found += 1
-            if found > _MOST_FILES:
+            if found > _MAX_FILES:
                 return
             yield path
 
 
-def _look_into(studio: Studio, row: models.WatchedFolder, seen: Seen, settled: float) -> None:
+def _look_into(studio: Studio, row: models.WatchedFolderRow, seen: Seen, settled: float) -> None:
     folder = folder_at(studio, row.folder)
     if not folder.is_dir():
         raise FileNotFoundError(folder)
     with studio.database.session() as session:
         known = dict(
             session.execute(
-                select(models.WatchedFile.path, models.WatchedFile.stamp).where(
-                    models.WatchedFile.series_id == row.series_id
+                select(models.WatchedFileRow.path, models.WatchedFileRow.stamp).where(
+                    models.WatchedFileRow.series_id == row.series_id
                 )
             ).all()
         )
@@ -196,7 +198,7 @@ def _look_into(studio: Studio, row: models.WatchedFolder, seen: Seen, settled: f
 def _take(studio: Studio, series_id: uuid.UUID, folder: Path, path: Path, stamp: Stamp) -> None:
     problem, taken = "", 0
     with studio.database.session() as session:
-        series, row = session.get(models.Series, series_id), session.get(models.WatchedFolder, series_id)
+        series, row = session.get(models.SeriesRow, series_id), session.get(models.WatchedFolderRow, series_id)
         if series is None or row is None:
             return
         try:
@@ -217,5 +219,5 @@ def _take(studio: Studio, series_id: uuid.UUID, folder: Path, path: Path, stamp:
             problem = _FAULT
         row.taken += taken
         values = {"stamp": stamp, "problem": problem}
-        kept = insert(models.WatchedFile).values(series_id=series_id, path=path_in(folder, path), **values)
+        kept = insert(models.WatchedFileRow).values(series_id=series_id, path=path_in(folder, path), **values)
         session.execute(kept.on_conflict_do_update(index_elements=["series_id", "path"], set_=values))

@@ -22,13 +22,15 @@ def has_demo(session: Session, studio: Studio) -> bool:
     return not path.exists() or _find(session, json.loads(path.read_text())) is not None
 
 
-def _find(session: Session, manifest: dict[str, str]) -> models.Series | None:
+def _find(session: Session, manifest: dict[str, str]) -> models.SeriesRow | None:
     return session.scalars(
-        select(models.Series).where(models.Series.title == manifest["series"], models.Series.credit == manifest["by"])
+        select(models.SeriesRow).where(
+            models.SeriesRow.title == manifest["series"], models.SeriesRow.credit == manifest["by"]
+        )
     ).first()
 
 
-def load_demo(session: Session, studio: Studio) -> models.Series:
+def load_demo(session: Session, studio: Studio) -> models.SeriesRow:
     """The demo series, made from the demo folder if it is not there yet. Raises NotFoundError without that folder."""
     folder = studio.settings.demo
     manifest_path = folder / "manifest.json"

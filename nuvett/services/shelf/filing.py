@@ -25,38 +25,38 @@ BIN_DAYS = 7
 Row = TypeVar("Row", bound=models.Base)
 
 
-def rename_series(series: models.Series, title: str) -> None:
+def rename_series(series: models.SeriesRow, title: str) -> None:
     """Give a series another title; its address stays. Raises InvalidChangeError without a usable one."""
     series.title = usable_title(title)
 
 
-def put_away(series: models.Series, away: bool) -> None:
+def put_away(series: models.SeriesRow, away: bool) -> None:
     """Keep a series out of sight at the end of the shelf, or take it up again."""
     series.put_away = away
 
 
-def delete_series(session: Session, series: models.Series) -> None:
+def delete_series(session: Session, series: models.SeriesRow) -> None:
     """Put a series into the bin; what is being made of it stops. It is removed after BIN_DAYS."""
     series.deleted = datetime.now(UTC)
-    running = update(models.Delivery).where(
-        models.Delivery.series_id == series.id, models.Delivery.state.in_(("waiting", "running"))
+    running = update(models.DeliveryRow).where(
+        models.DeliveryRow.series_id == series.id, models.DeliveryRow.state.in_(("waiting", "running"))
     )
     session.execute(running.values(state="stopped", problem="", finished=datetime.now(UTC)))
 
 
-def in_bin(session: Session) -> list[tuple[models.Series, datetime]]:
+def in_bin(session: Session) -> list[tuple[models.SeriesRow, datetime]]:
     """Series in the bin, the last deleted first, each with the time that it is removed at."""
-    query = select(models.Series).where(models.Series.deleted.is_not(None), ~_is_outdated())
-    query = query.order_by(models.Series.deleted.desc())
+    query = select(models.SeriesRow).where(models.SeriesRow.deleted.is_not(None), ~_is_outdated())
+    query = query.order_by(models.SeriesRow.deleted.desc())
     return [(row, row.deleted + timedelta(days=BIN_DAYS)) for row in session.scalars(query) if row.deleted]
 
 
-def bring_back(series: models.Series) -> None:
+def bring_back(series: models.SeriesRow) -> None:
     """Bring a series back from the bin, as it was."""
     series.deleted = None
 
 
-def remove_for_good(session: Session, studio: Studio, series: models.Series) -> None:
+def remove_for_good(session: Session, studio: Studio, series: models.SeriesRow) -> None:
     """Have a series in the bin removed in the background, which cannot be undone. Raises InvalidChangeError."""
     if series.deleted is None:
         raise InvalidChangeError("Only a series in the bin is removed for good.")
@@ -66,23 +66,23 @@ def remove_for_good(session: Session, studio: Studio, series: models.Series) -> 
 
 def queue_outdated(session: Session, studio: Studio) -> None:
     """Queue the removal of series that have been in the bin for BIN_DAYS."""
-    for row in session.scalars(select(models.Series).where(_is_outdated())):
+    for row in session.scalars(select(models.SeriesRow).where(_is_outdated())):
         _queue_purge(session, studio, row)
 
 
-def _queue_purge(session: Session, studio: Studio, series: models.Series) -> None:
+def _queue_purge(session: Session, studio: Studio, series: models.SeriesRow) -> None:
     studio.queue.defer(session, PURGE_SERIES, once=f"purge-{series.id}", series_id=str(series.id))
 
 
 def _is_outdated() -> ColumnElement[bool]:
-    return models.Series.deleted <= datetime.now(UTC) - timedelta(days=BIN_DAYS)
+    return models.SeriesRow.deleted <= datetime.now(UTC) - timedelta(days=BIN_DAYS)
 
 
 def purge_series(studio: Studio, series_id: uuid.UUID) -> None:
     """Remove a series whose time in the bin is over, and all that hangs on it. Idempotent."""
     with studio.database.session() as session:
         series = session.scalars(
-            select(models.Series).where(models.Series.id == series_id, _is_outdated()).with_for_update()
+            select(models.SeriesRow).where(models.SeriesRow.id == series_id, _is_outdated()).with_for_update()
         ).first()
         if series is None:
             return
@@ -93,7 +93,7 @@ def purge_series(studio: Studio, series_id: uuid.UUID) -> None:
     sweep(studio, names)
 
 
-def duplicate_series(session: Session, slug: str) -> models.Series:
+def duplicate_series(session: Session, slug: str) -> models.SeriesRow:
     """A second series with the same frames, references, look and trims, without histories and deliveries.
 
     Files are shared, not copied. Raises NotFoundError.
@@ -103,17 +103,17 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
     twin = _twin(first, slug=free_slug(session, title), title=title, hero_id=None, put_away=False)
     session.add(twin)
     session.flush()
-    targets = _twins(session, _of(session, models.Target, first), series_id=twin.id)
-    setups = _twins(session, _of(session, models.SetUp, first), series_id=twin.id)
-    references = _twins(session, _of(session, models.Reference, first), series_id=twin.id)
-    _twins(session, _of(session, models.Clip, first), series_id=twin.id)
+    targets = _twins(session, _of(session, models.TargetRow, first), series_id=twin.id)
+    setups = _twins(session, _of(session, models.SetUpRow, first), series_id=twin.id)
+    references = _twins(session, _of(session, models.ReferenceRow, first), series_id=twin.id)
+    _twins(session, _of(session, models.ClipRow, first), series_id=twin.id)
     versions = _twin_look(session, first, twin, targets)
     rows = session.scalars(
-        select(models.Frame)
-        .where(models.Frame.series_id == first.id, models.Frame.state != "removed")
-        .order_by(models.Frame.position)
+        select(models.FrameRow)
+        .where(models.FrameRow.series_id == first.id, models.FrameRow.state != "removed")
+        .order_by(models.FrameRow.position)
     ).all()
-    frames: dict[uuid.UUID, models.Frame] = {}
+    frames: dict[uuid.UUID, models.FrameRow] = {}
     for row in sorted(rows, key=lambda row: row.state == VARIANT):  # variants after the frames that they are of
         of = frames.get(row.variant_of_id) if row.variant_of_id else None
         if row.variant_of_id and of is None:
@@ -141,11 +141,11 @@ def duplicate_series(session: Session, slug: str) -> models.Series:
 
 
 def _twin_threads(
-    session: Session, first: models.Series, twin: models.Series, frames: dict[uuid.UUID, models.Frame]
+    session: Session, first: models.SeriesRow, twin: models.SeriesRow, frames: dict[uuid.UUID, models.FrameRow]
 ) -> None:
-    threads = _twins(session, _of(session, models.Thread, first), series_id=twin.id)
-    places = session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id.in_(threads)))
-    asked = session.scalars(select(models.ThreadQuestion).where(models.ThreadQuestion.thread_id.in_(threads)))
+    threads = _twins(session, _of(session, models.ThreadRow, first), series_id=twin.id)
+    places = session.scalars(select(models.ThreadPlaceRow).where(models.ThreadPlaceRow.thread_id.in_(threads)))
+    asked = session.scalars(select(models.ThreadQuestionRow).where(models.ThreadQuestionRow.thread_id.in_(threads)))
     for row in (*places, *asked):
         if row.frame_id in frames:
             thread = _id_in(threads, row.thread_id)
@@ -155,50 +155,50 @@ def _twin_threads(
 _UUID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}")
 
 
-def _rename_in(session: Session, twin: models.Series, named: dict[str, str]) -> None:
+def _rename_in(session: Session, twin: models.SeriesRow, named: dict[str, str]) -> None:
     """Let looks and targets of a twin speak of its own set-ups, references and frames."""
 
     def renamed(document: Any) -> Any:
         text = json.dumps(document)
         return json.loads(_UUID.sub(lambda found: named.get(found[0], found[0]), text))
 
-    for target in _of(session, models.Target, twin):
+    for target in _of(session, models.TargetRow, twin):
         target.document, target.sources = renamed(target.document), renamed(target.sources) if target.sources else None
-    for look in _of(session, models.Look, twin):
+    for look in _of(session, models.LookRow, twin):
         look.draft = renamed(look.draft)
-        query = select(models.LookVersion).where(models.LookVersion.look_id == look.id)
+        query = select(models.LookVersionRow).where(models.LookVersionRow.look_id == look.id)
         for version in session.scalars(query):
             version.document = renamed(version.document)
     session.flush()
 
 
-def _outdated(session: Session, series: models.Series) -> list[tuple[uuid.UUID, bool]]:
+def _outdated(session: Session, series: models.SeriesRow) -> list[tuple[uuid.UUID, bool]]:
     return [(row, standing.outdated) for row, standing in heroes.standings(session, series).items()]
 
 
 def _own_heroes(
-    session: Session, outdated: dict[uuid.UUID | None, bool], frames: dict[uuid.UUID, models.Frame]
+    session: Session, outdated: dict[uuid.UUID | None, bool], frames: dict[uuid.UUID, models.FrameRow]
 ) -> None:
     """Let references of a twin that are finished frames be its own frames, as far as they have twins."""
     for reference, was_outdated in outdated.items():
-        row = session.get_one(models.Reference, reference)
+        row = session.get_one(models.ReferenceRow, reference)
         if row.frame_id in frames:
             row.frame_id = frames[row.frame_id].id
             row.finished = row.finished if was_outdated else heroes.finish_of(session, row.frame_id).key
 
 
 def _twin_look(
-    session: Session, first: models.Series, twin: models.Series, targets: dict[uuid.UUID, models.Base]
+    session: Session, first: models.SeriesRow, twin: models.SeriesRow, targets: dict[uuid.UUID, models.Base]
 ) -> dict[uuid.UUID, models.Base]:
     """Copy the look and the versions it was carried as; versions by the ids of those that they are copies of."""
     versions: dict[uuid.UUID, models.Base] = {}
-    for look in _of(session, models.Look, first):
+    for look in _of(session, models.LookRow, first):
         aim = targets.get(look.target_id) if look.target_id else None
         made = _twin(look, series_id=twin.id, name=twin.title, proofs=None)
         made.target_id = getattr(aim, "id", look.target_id)
         session.add(made)
         session.flush()
-        query = select(models.LookVersion).where(models.LookVersion.look_id == look.id)
+        query = select(models.LookVersionRow).where(models.LookVersionRow.look_id == look.id)
         for version in session.scalars(query):
             aimed = targets.get(version.target_id) if version.target_id else None
             versions[version.id] = _twin(version, look_id=made.id, target_id=getattr(aimed, "id", version.target_id))
@@ -207,7 +207,7 @@ def _twin_look(
     return versions
 
 
-def _of(session: Session, kind: type[Row], series: models.Series) -> list[Row]:
+def _of(session: Session, kind: type[Row], series: models.SeriesRow) -> list[Row]:
     column: Any = kind
     return list(session.scalars(select(kind).where(column.series_id == series.id)))
 

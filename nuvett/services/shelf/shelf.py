@@ -22,7 +22,7 @@ _PALETTE: TypeAdapter[Palette] = TypeAdapter(Palette)
 
 
 @dataclass(frozen=True)
-class Standing:
+class ShelfSeries:
     """One series on the shelf.
 
     key : names all that its strip shows
@@ -42,14 +42,14 @@ class Standing:
     delivered: datetime | None
 
 
-def standings(session: Session) -> list[Standing]:
+def standings(session: Session) -> list[ShelfSeries]:
     """All series, newest first."""
     counts: dict[uuid.UUID, Any] = {row.series_id: row for row in session.execute(_counts())}
     palettes: dict[uuid.UUID, Any] = {row[0]: row[1] for row in session.execute(_newest_palettes())}
     last = (
-        select(models.Delivery.series_id, func.max(models.Delivery.finished))
-        .where(models.Delivery.state == "done")
-        .group_by(models.Delivery.series_id)
+        select(models.DeliveryRow.series_id, func.max(models.DeliveryRow.finished))
+        .where(models.DeliveryRow.state == "done")
+        .group_by(models.DeliveryRow.series_id)
     )
     delivered: dict[uuid.UUID, datetime | None] = {row[0]: row[1] for row in session.execute(last)}
     return [
@@ -58,10 +58,10 @@ def standings(session: Session) -> list[Standing]:
     ]
 
 
-def _standing(series: models.Series, counted: Any, palette: Any, delivered: datetime | None) -> Standing:
+def _standing(series: models.SeriesRow, counted: Any, palette: Any, delivered: datetime | None) -> ShelfSeries:
     key = (counted.key if counted else None) or ""
     kept = series.drift_before, series.drift_now
-    return Standing(
+    return ShelfSeries(
         slug=series.slug,
         title=series.title,
         credit=series.credit,
@@ -77,7 +77,7 @@ def _standing(series: models.Series, counted: Any, palette: Any, delivered: date
 
 
 def _counts() -> Select[Any]:
-    frame = models.Frame
+    frame = models.FrameRow
     columns = (frame.view, frame.sample, frame.follows_id, frame.setup_id, frame.even, frame.trim)
     facts = func.concat_ws("|", *(cast(column, Text) for column in columns))
     in_order = func.string_agg(facts, aggregate_order_by(literal(","), frame.position))
@@ -91,7 +91,7 @@ def _counts() -> Select[Any]:
 
 
 def _newest_palettes() -> Select[Any]:
-    target = models.Target
+    target = models.TargetRow
     return (
         select(target.series_id, target.document["palette"])
         .ext(distinct_on(target.series_id))
@@ -102,8 +102,8 @@ def _newest_palettes() -> Select[Any]:
 def measure_series(studio: Studio, series_id: uuid.UUID) -> tuple[float, float] | None:
     """Mean drift of the frames that follow a look, as they came and now; kept for the shelf. None when none follow."""
     with studio.database.session() as session:
-        series = session.get_one(models.Series, series_id)
-        counted = session.execute(_counts().where(models.Frame.series_id == series_id)).first()
+        series = session.get_one(models.SeriesRow, series_id)
+        counted = session.execute(_counts().where(models.FrameRow.series_id == series_id)).first()
         key = counted.key if counted else ""
         facts, followed = series_facts(session, series), versions_followed(session, series)
     aims = [followed[frame.id].aimed if frame.id in followed else None for frame in facts]
@@ -112,6 +112,6 @@ def measure_series(studio: Studio, series_id: uuid.UUID) -> tuple[float, float] 
         return None
     before_mean, now_mean = found
     with studio.database.session() as session:
-        row = update(models.Series).where(models.Series.id == series_id)
+        row = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
         session.execute(row.values(drift_key=key or "", drift_before=before_mean, drift_now=now_mean))
     return before_mean, now_mean

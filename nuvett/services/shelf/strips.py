@@ -15,13 +15,13 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks.carrying import Following
 
 STRIP_WIDTH, ROW_HEIGHT = 1000, 56
-_MOST_SLICES = 125
+_MAX_SLICES = 125
 _VIEW_EDGE = 160
 
 
 def strip(bench: Workbench, frames: Facts, followed: dict[uuid.UUID, Following]) -> bytes:
     """JPEG of a series as a strip; very long series show evenly spaced frames."""
-    step = max(1, -(-len(frames) // _MOST_SLICES))
+    step = max(1, -(-len(frames) // _MAX_SLICES))
     shown = list(range(0, len(frames), step))
     plans = [
         bench.planner.plan(frames, i, followed[frames[i].id].aimed) if frames[i].id in followed else None for i in shown

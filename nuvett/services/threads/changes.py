@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.thread.brushing import Brushed
-from nuvett.core.thread.growing import Pointed
+from nuvett.core.thread.growth import Pointed
 from nuvett.core.thread.places import Outline
 from nuvett.services.platform import history
 from nuvett.services.series.things import colours_of
@@ -24,7 +24,7 @@ STROKES = TypeAdapter(tuple[Brushed, ...])
 State = dict[str, Json | None]
 """Threads, places and questions by what names them; none for one that is not there."""
 _QUESTION = "?"
-Row = models.Thread | models.ThreadPlace | models.ThreadQuestion
+Row = models.ThreadRow | models.ThreadPlaceRow | models.ThreadQuestionRow
 
 
 @dataclass(frozen=True)
@@ -41,14 +41,14 @@ class Grown:
     strokes: tuple[Brushed, ...] = ()
 
 
-def grown_of(row: models.ThreadPlace) -> Grown:
+def grown_of(row: models.ThreadPlaceRow) -> Grown:
     """A place as its row keeps it."""
     pointed = POINTED.validate_python(row.pointed["places"])
     strokes = STROKES.validate_python(row.pointed.get("strokes", ()))
     return Grown(pointed, Outline.model_validate(row.outline), row.choice, colours_of(row.colours), strokes)
 
 
-def fill_place(row: models.ThreadPlace, grown: Grown, found: bool) -> None:
+def fill_place(row: models.ThreadPlaceRow, grown: Grown, found: bool) -> None:
     """Keep a place in its row. found : whether nobody pointed at it"""
     row.pointed = {"places": POINTED.dump_python(grown.pointed, mode="json")}
     if grown.strokes:
@@ -60,7 +60,7 @@ def fill_place(row: models.ThreadPlace, grown: Grown, found: bool) -> None:
     }
 
 
-def subject_of(series: models.Series) -> str:
+def subject_of(series: models.SeriesRow) -> str:
     """What the history of a series' threads goes by."""
     return f"threads:{series.id}"
 
@@ -68,9 +68,9 @@ def subject_of(series: models.Series) -> str:
 @contextmanager
 def recorded(
     session: Session,
-    series: models.Series,
+    series: models.SeriesRow,
     words: str,
-    threads: Sequence[models.Thread] = (),
+    threads: Sequence[models.ThreadRow] = (),
     seen: Sequence[tuple[uuid.UUID, uuid.UUID]] = (),
 ) -> Iterator[None]:
     """A change of some threads, and of places and questions by thread and frame, kept in the history."""
@@ -87,7 +87,7 @@ def recorded(
         history.record(session, series.id, subject_of(series), words, before, after)
 
 
-def restore(session: Session, series: models.Series, state: dict[str, Any]) -> None:
+def restore(session: Session, series: models.SeriesRow, state: dict[str, Any]) -> None:
     """Put threads, places and answers back; those of frames that are gone stay away."""
     for name in sorted(state, key=len):  # threads before what belongs to them
         _restore(session, series, name, state[name])
@@ -102,16 +102,16 @@ def _ids(name: str) -> list[uuid.UUID]:
 def _found(session: Session, name: str) -> Row | None:
     thread, *frame = _ids(name)
     if not frame:
-        return session.get(models.Thread, thread)
+        return session.get(models.ThreadRow, thread)
     if name.endswith(_QUESTION):
-        return session.get(models.ThreadQuestion, (thread, frame[0]))
-    return session.get(models.ThreadPlace, (thread, frame[0]))
+        return session.get(models.ThreadQuestionRow, (thread, frame[0]))
+    return session.get(models.ThreadPlaceRow, (thread, frame[0]))
 
 
 _KEPT: dict[type[Row], tuple[str, ...]] = {
-    models.Thread: ("name", "kind", "goal", "position", "within"),
-    models.ThreadPlace: ("pointed", "outline", "colours", "choice", "found"),
-    models.ThreadQuestion: ("state", "place", "sure"),
+    models.ThreadRow: ("name", "kind", "goal", "position", "within"),
+    models.ThreadPlaceRow: ("pointed", "outline", "colours", "choice", "found"),
+    models.ThreadQuestionRow: ("state", "place", "sure"),
 }
 
 
@@ -123,7 +123,7 @@ def _state(session: Session, names: Sequence[str]) -> State:
     }
 
 
-def _restore(session: Session, series: models.Series, name: str, values: Json | None) -> None:
+def _restore(session: Session, series: models.SeriesRow, name: str, values: Json | None) -> None:
     row = _found(session, name)
     if values is None:
         if row is not None:
@@ -137,13 +137,13 @@ def _restore(session: Session, series: models.Series, name: str, values: Json | 
     session.add(made)
 
 
-def _new(session: Session, series: models.Series, name: str) -> Row | None:
+def _new(session: Session, series: models.SeriesRow, name: str) -> Row | None:
     """A row to be filled; none where what it belongs to is gone."""
     thread, *frame = _ids(name)
     if not frame:
-        return models.Thread(id=thread, series_id=series.id)
-    if session.get(models.Thread, thread) is None or session.get(models.Frame, frame[0]) is None:
+        return models.ThreadRow(id=thread, series_id=series.id)
+    if session.get(models.ThreadRow, thread) is None or session.get(models.FrameRow, frame[0]) is None:
         return None
     if name.endswith(_QUESTION):
-        return models.ThreadQuestion(thread_id=thread, frame_id=frame[0])
-    return models.ThreadPlace(thread_id=thread, frame_id=frame[0])
+        return models.ThreadQuestionRow(thread_id=thread, frame_id=frame[0])
+    return models.ThreadPlaceRow(thread_id=thread, frame_id=frame[0])

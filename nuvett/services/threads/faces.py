@@ -25,9 +25,9 @@ from nuvett.services.engine.facts import Facts, FrameFacts
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import lock_series
 from nuvett.services.series.things import colours_of
-from nuvett.services.threads.asking import place_asked
 from nuvett.services.threads.changes import Grown, fill_place
-from nuvett.services.threads.growing import grow_face
+from nuvett.services.threads.outlines import grow_face
+from nuvett.services.threads.questions import place_asked
 from nuvett.services.threads.threads import next_position
 from nuvett.store import models
 
@@ -46,7 +46,7 @@ class _Face:
 
 def frames_with_new_faces(session: Session, series_id: uuid.UUID) -> set[uuid.UUID]:
     """Frames with faces that are in no thread yet."""
-    frame = models.Frame
+    frame = models.FrameRow
     new = select(frame.id).where(frame.series_id == series_id, frame.state == "ready", frame.faces_followed.is_(False))
     return set(session.scalars(new.where(frame.faces["seen"] != [])))
 
@@ -54,7 +54,7 @@ def frames_with_new_faces(session: Session, series_id: uuid.UUID) -> set[uuid.UU
 def follow_faces(studio: Studio, series_id: uuid.UUID, facts: Facts) -> None:
     """Let new faces of a series that is evened join the threads of their complexions, or begin some. Idempotent."""
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None or series.light_due:
             return
         new = frames_with_new_faces(session, series_id)
@@ -66,12 +66,12 @@ def follow_faces(studio: Studio, series_id: uuid.UUID, facts: Facts) -> None:
         if lock_series(session, series_id):
             new &= frames_with_new_faces(session, series_id)
             _begin(session, series_id, _join(session, series_id, facts, [face for face in faces if face.frame in new]))
-            done = update(models.Frame).where(models.Frame.id.in_([frame.id for frame in frames]))
+            done = update(models.FrameRow).where(models.FrameRow.id.in_([frame.id for frame in frames]))
             session.execute(done.values(faces_followed=True))
 
 
-def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
-    thread = models.Thread
+def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.ThreadRow]:
+    thread = models.ThreadRow
     query = select(thread).where(thread.series_id == series_id, thread.kind.in_(OF_FACES)).order_by(thread.position)
     return session.scalars(query).all()
 
@@ -95,12 +95,12 @@ def _begin(session: Session, series_id: uuid.UUID, faces: Sequence[_Face]) -> No
     """A thread for each complexion of faces that none is known of."""
     groups = complexions(OKLab(np.array([face.colour for face in faces]).reshape(-1, 3)))
     first = next_position(session, series_id)
-    names = list(session.scalars(select(models.Thread.name).where(models.Thread.series_id == series_id)))
+    names = list(session.scalars(select(models.ThreadRow.name).where(models.ThreadRow.series_id == series_id)))
     for number in sorted(set(groups)):
         own = [face for face, group in zip(faces, groups, strict=True) if group == number]
         words = f"Faces, {words_for([face.colour for face in own])}"
         names.append(_unlike(words, names))
-        row = models.Thread(series_id=series_id, position=first + number, name=names[-1], kind="complexion")
+        row = models.ThreadRow(series_id=series_id, position=first + number, name=names[-1], kind="complexion")
         row.id, row.goal = uuid.uuid4(), Goal().model_dump(mode="json")
         session.add(row)
         session.flush()
@@ -114,7 +114,7 @@ def _unlike(words: str, names: Sequence[str]) -> str:
 
 
 def _keep(session: Session, thread: uuid.UUID, face: _Face) -> None:
-    place = models.ThreadPlace(thread_id=thread, frame_id=face.frame)
+    place = models.ThreadPlaceRow(thread_id=thread, frame_id=face.frame)
     fill_place(place, face.grown, found=True)
     session.add(place)
 
@@ -129,20 +129,20 @@ def _join(session: Session, series_id: uuid.UUID, facts: Facts, faces: Sequence[
             left.append(face)
             continue
         row, seen = rows[index], (rows[index].id, face.frame)
-        if session.get(models.ThreadPlace, seen) or session.get(models.ThreadQuestion, seen):
+        if session.get(models.ThreadPlaceRow, seen) or session.get(models.ThreadQuestionRow, seen):
             continue
         if row.kind == "complexion":
             _keep(session, row.id, face)
         else:
             place = place_asked(face.grown)
-            session.add(models.ThreadQuestion(thread_id=seen[0], frame_id=seen[1], state="asked", place=place))
+            session.add(models.ThreadQuestionRow(thread_id=seen[0], frame_id=seen[1], state="asked", place=place))
         session.flush()
     return left
 
 
-def _middle(session: Session, row: models.Thread, facts: Facts) -> OKLab | None:
+def _middle(session: Session, row: models.ThreadRow, facts: Facts) -> OKLab | None:
     """The middle of the evened colours of a thread's places."""
-    places = session.scalars(select(models.ThreadPlace).where(models.ThreadPlace.thread_id == row.id)).all()
+    places = session.scalars(select(models.ThreadPlaceRow).where(models.ThreadPlaceRow.thread_id == row.id)).all()
     seen = [(i, place) for place in places if (i := facts.index_of(place.frame_id)) is not None]
     colours = [_evened(facts[i], colours_of(place.colours)) for i, place in seen]
     return middle(colours) if colours else None

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.thread.cells import COLUMNS, Described
 from nuvett.core.thread.following import DOUBTFUL, SURE, Candidate, Known, region_of, surest
-from nuvett.core.thread.growing import EDGE
+from nuvett.core.thread.growth import EDGE
 from nuvett.imaging.descriptors import describe, in_cells
 from nuvett.imaging.proxy import fit_within
 from nuvett.services.engine.arrays import dump_array, load_array
@@ -28,16 +28,16 @@ from nuvett.services.platform.workers import give_way, twin_waits
 from nuvett.services.series.catalogue import lock_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.lighting import let_light_be_evened
-from nuvett.services.threads.asking import place_asked
 from nuvett.services.threads.changes import Grown, fill_place, recorded
 from nuvett.services.threads.faces import follow_faces, frames_with_new_faces
-from nuvett.services.threads.growing import grow_about
-from nuvett.services.threads.threads import Place, Thread, threads_of
+from nuvett.services.threads.outlines import grow_about
+from nuvett.services.threads.questions import place_asked
+from nuvett.services.threads.threads import Thread, ThreadPlace, threads_of
 from nuvett.store import models
 
 OF_THINGS = ("thing", "figure")
 """Kinds of threads that a person began by a click; which of them it is, places tell."""
-MOST_QUESTIONS = 3
+MAX_QUESTIONS = 3
 """Questions about a thread at once."""
 _SOURCES = 3  # places that a thing is looked for by
 _FIRST = 12  # frames that are looked through before what was found is shown
@@ -48,14 +48,14 @@ Seen = tuple[uuid.UUID, uuid.UUID]
 
 def queue_if_due(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Queue looking for things, where any are followed or faces are still to be, after frames have come."""
-    followed = exists().where(models.Thread.series_id == series_id)
+    followed = exists().where(models.ThreadRow.series_id == series_id)
     if session.scalar(select(followed)) or frames_with_new_faces(session, series_id):
         studio.queue.defer(session, FOLLOW, once=_name(series_id), series_id=str(series_id))
 
 
 def get_ready(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Have frames described that are not yet, before somebody points at something in one."""
-    frame = models.Frame
+    frame = models.FrameRow
     left = exists().where(frame.series_id == series_id, frame.state == "ready", frame.described.is_(None))
     if session.scalar(select(left)):
         studio.queue.defer(session, DESCRIBE, once=f"describe-{series_id}", series_id=str(series_id))
@@ -64,7 +64,7 @@ def get_ready(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
 def describe_frames(studio: Studio, series_id: uuid.UUID) -> None:
     """Describe the frames of a series that are not yet. Idempotent."""
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         facts = series_facts(session, series) if series is not None else Facts()
     for frame in facts.firsts:
         if not frame.described:
@@ -79,7 +79,7 @@ def leave(studio: Studio, series_id: uuid.UUID) -> None:
 def follow(studio: Studio, series_id: uuid.UUID) -> None:
     """Look for the things and faces of a series in the frames that nobody has answered for. Idempotent."""
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None:
             return
         facts, threads = series_facts(session, series), threads_of(session, series_id)
@@ -100,12 +100,12 @@ def _name(series_id: uuid.UUID) -> str:
 def give_up(studio: Studio, series_id: uuid.UUID) -> None:
     """Nothing is looked for any more; nothing is lost: things are then pointed at by hand."""
     with studio.database.session() as session:
-        session.execute(update(models.Series).where(models.Series.id == series_id).values(follow_due=False))
+        session.execute(update(models.SeriesRow).where(models.SeriesRow.id == series_id).values(follow_due=False))
 
 
 def _answered(session: Session, series_id: uuid.UUID) -> set[Seen]:
     """Threads and frames that a person has answered for: not there, or left open."""
-    question, thread = models.ThreadQuestion, models.Thread
+    question, thread = models.ThreadQuestionRow, models.ThreadRow
     query = select(question.thread_id, question.frame_id).join(thread, thread.id == question.thread_id)
     found = session.execute(query.where(thread.series_id == series_id, question.state != "asked"))
     return {(row.thread_id, row.frame_id) for row in found}
@@ -119,7 +119,7 @@ class _Search:
     """
 
     thread: Thread
-    sources: tuple[tuple[FrameFacts, Place], ...]
+    sources: tuple[tuple[FrameFacts, ThreadPlace], ...]
     frames: tuple[FrameFacts, ...]
     key: str
 
@@ -142,7 +142,7 @@ class _Search:
 def _follow(studio: Studio, series_id: uuid.UUID, search: _Search) -> None:
     if all(_is_person(studio, frame, place) for frame, place in search.sources):
         with studio.database.session() as session:
-            own = update(models.Thread).where(models.Thread.id == search.thread.id)
+            own = update(models.ThreadRow).where(models.ThreadRow.id == search.thread.id)
             session.execute(own.values(kind="figure", followed=search.key))
         return
     sources = [_source(studio, frame, place) for frame, place in search.sources]
@@ -152,7 +152,7 @@ def _follow(studio: Studio, series_id: uuid.UUID, search: _Search) -> None:
         doubtful += [place for place in places if place.sure < SURE]
         if not _kept(studio, series_id, search, frames, [place for place in places if place.sure >= SURE]):
             return
-    _ask(studio, series_id, search, sorted(doubtful, key=lambda place: -place.sure)[:MOST_QUESTIONS])
+    _ask(studio, series_id, search, sorted(doubtful, key=lambda place: -place.sure)[:MAX_QUESTIONS])
 
 
 @dataclass(frozen=True)
@@ -189,7 +189,7 @@ def _grown(studio: Studio, places: Iterable[_Place]) -> dict[uuid.UUID, Grown]:
     return made
 
 
-def _is_person(studio: Studio, frame: FrameFacts, place: Place) -> bool:
+def _is_person(studio: Studio, frame: FrameFacts, place: ThreadPlace) -> bool:
     """Whether a place lies on a person; people are looked for where a face was found."""
     if not frame.faces:
         return False
@@ -198,7 +198,7 @@ def _is_person(studio: Studio, frame: FrameFacts, place: Place) -> bool:
     return bool(mask.any() and people[mask].mean() > _PERSON)
 
 
-def _source(studio: Studio, frame: FrameFacts, place: Place) -> Known:
+def _source(studio: Studio, frame: FrameFacts, place: ThreadPlace) -> Known:
     described = described_of(studio, frame)
     mask = place.grown.outline.mask(fit_within(frame.width, frame.height, EDGE))
     return Known(described, region_of(mask, described), max(float(mask.mean()), 1e-4))
@@ -212,7 +212,9 @@ def described_of(studio: Studio, frame: FrameFacts) -> Described:
         kinds = describe(studio.bench.sources.view(frame.view))
         with studio.database.session() as session:
             blob, _ = keeping(session, studio).put(dump_array(kinds))
-            rows = update(models.Frame).where(models.Frame.view == frame.view, models.Frame.described.is_(None))
+            rows = update(models.FrameRow).where(
+                models.FrameRow.view == frame.view, models.FrameRow.described.is_(None)
+            )
             session.execute(rows.values(described=blob))
     return in_cells(kinds, studio.bench.sources.linear_view(frame, COLUMNS), frame.even)
 
@@ -227,7 +229,7 @@ def _kept(
     thread_id, name, sure = search.thread.id, search.thread.name, _grown(studio, places)
     with studio.database.session() as session:
         lock_series(session, series_id)
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None or not _as_it_was(session, search):
             return False
         free = [seen for frame in frames if _is_free(session, seen := (thread_id, frame.id))]
@@ -242,26 +244,26 @@ def _kept(
 
 def _replace(session: Session, seen: Seen, grown: Grown | None) -> None:
     """Let what was found of a thread in a frame be this, or nothing."""
-    row = session.get(models.ThreadPlace, seen)
+    row = session.get(models.ThreadPlaceRow, seen)
     if grown is None:
         if row is not None:
             session.delete(row)
         return
-    row = row or models.ThreadPlace(thread_id=seen[0], frame_id=seen[1])
+    row = row or models.ThreadPlaceRow(thread_id=seen[0], frame_id=seen[1])
     fill_place(row, grown, found=True)
     session.add(row)
 
 
 def _as_it_was(session: Session, search: _Search) -> bool:
-    rows = [session.get(models.ThreadPlace, (search.thread.id, frame.id)) for frame, _ in search.sources]
+    rows = [session.get(models.ThreadPlaceRow, (search.thread.id, frame.id)) for frame, _ in search.sources]
     places = [place.grown.outline.model_dump(mode="json") for _, place in search.sources]
     return all(row is not None and row.outline == place for row, place in zip(rows, places, strict=True))
 
 
 def _is_free(session: Session, seen: Seen) -> bool:
     """Whether nobody has pointed at a thread in a frame, or answered for it, meanwhile; and the frame is there."""
-    question, frame = session.get(models.ThreadQuestion, seen), session.get(models.Frame, seen[1])
-    place = session.get(models.ThreadPlace, seen)
+    question, frame = session.get(models.ThreadQuestionRow, seen), session.get(models.FrameRow, seen[1])
+    place = session.get(models.ThreadPlaceRow, seen)
     answered = question is not None and question.state != "asked"
     there = frame is not None and frame.state == "ready"
     return there and not answered and (place is None or place.found)
@@ -269,7 +271,7 @@ def _is_free(session: Session, seen: Seen) -> bool:
 
 def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence[_Place]) -> None:
     """Ask about places, instead of what was asked about the thread before."""
-    thread_id, question, sure = search.thread.id, models.ThreadQuestion, {p.frame.id: p.sure for p in places}
+    thread_id, question, sure = search.thread.id, models.ThreadQuestionRow, {p.frame.id: p.sure for p in places}
     grown = _grown(studio, places)
     with studio.database.session() as session:
         lock_series(session, series_id)
@@ -281,5 +283,5 @@ def _ask(studio: Studio, series_id: uuid.UUID, search: _Search, places: Sequence
                 place = place_asked(own)
                 row = question(thread_id=thread_id, frame_id=frame, state="asked", place=place, sure=sure[frame])
                 session.add(row)
-        done = update(models.Thread).where(models.Thread.id == thread_id)
+        done = update(models.ThreadRow).where(models.ThreadRow.id == thread_id)
         session.execute(done.values(kind="thing", followed=search.key))

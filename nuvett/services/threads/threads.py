@@ -10,9 +10,9 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
-from nuvett.core.thread.brushing import MOST_POINTS, MOST_STROKES, Brushed
+from nuvett.core.thread.brushing import MAX_POINTS, MAX_STROKES, Brushed
 from nuvett.core.thread.colours import Goal
-from nuvett.core.thread.growing import MOST_PLACES, Pointed
+from nuvett.core.thread.growth import MAX_PLACES, Pointed
 from nuvett.services.platform import history
 from nuvett.services.platform.queue import FOLLOW
 from nuvett.services.platform.studio import Studio
@@ -22,12 +22,12 @@ from nuvett.services.series.things import key_of
 from nuvett.services.threads.changes import POINTED, STROKES, Grown, fill_place, grown_of, recorded, restore, subject_of
 from nuvett.store import models
 
-MOST_THREADS = 40
+MAX_THREADS = 40
 _LONGEST_NAME = 60
 
 
 @dataclass(frozen=True)
-class Place:
+class ThreadPlace:
     """Where a thread is seen in a frame; found : whether nobody pointed at it."""
 
     thread: uuid.UUID
@@ -48,7 +48,7 @@ class Thread:
     id: uuid.UUID
     name: str
     goal: Goal
-    places: dict[uuid.UUID, Place]
+    places: dict[uuid.UUID, ThreadPlace]
     within: float | None = None
     kind: str = "thing"
     followed: str = ""
@@ -65,21 +65,21 @@ def threads_of(session: Session, series_id: uuid.UUID, only: uuid.UUID | None = 
     if not found:
         return []
     query = (
-        select(models.ThreadPlace)
-        .join(models.Frame, models.Frame.id == models.ThreadPlace.frame_id)
-        .where(models.ThreadPlace.thread_id.in_(found), models.Frame.state == "ready")
+        select(models.ThreadPlaceRow)
+        .join(models.FrameRow, models.FrameRow.id == models.ThreadPlaceRow.frame_id)
+        .where(models.ThreadPlaceRow.thread_id.in_(found), models.FrameRow.state == "ready")
     )
     for row in session.scalars(query):
-        found[row.thread_id].places[row.frame_id] = Place(row.thread_id, row.frame_id, grown_of(row), row.found)
+        found[row.thread_id].places[row.frame_id] = ThreadPlace(row.thread_id, row.frame_id, grown_of(row), row.found)
     return list(found.values())
 
 
-def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.Thread]:
-    query = select(models.Thread).where(models.Thread.series_id == series_id).order_by(models.Thread.position)
+def _rows(session: Session, series_id: uuid.UUID) -> Sequence[models.ThreadRow]:
+    query = select(models.ThreadRow).where(models.ThreadRow.series_id == series_id).order_by(models.ThreadRow.position)
     return session.scalars(query).all()
 
 
-def _thread(row: models.Thread) -> Thread:
+def _thread(row: models.ThreadRow) -> Thread:
     return Thread(row.id, row.name, Goal.model_validate(row.goal), {}, row.within, row.kind, row.followed)
 
 
@@ -89,8 +89,8 @@ def parse_pointed(values: object) -> tuple[Pointed, ...]:
         pointed = POINTED.validate_python(values)
     except ValidationError as error:
         raise InvalidChangeError("A place is given by x and y.") from error
-    if len(pointed) > MOST_PLACES:
-        raise InvalidChangeError(f"A thing is pointed at in at most {MOST_PLACES} places; begin it anew.")
+    if len(pointed) > MAX_PLACES:
+        raise InvalidChangeError(f"A thing is pointed at in at most {MAX_PLACES} places; begin it anew.")
     if not all(0 <= one.x <= 1 and 0 <= one.y <= 1 for one in pointed):
         raise InvalidChangeError("That place lies outside the picture.")
     return pointed
@@ -102,7 +102,7 @@ def parse_strokes(values: object) -> tuple[Brushed, ...]:
         strokes = STROKES.validate_python(values)
     except ValidationError as error:
         raise InvalidChangeError("A stroke is given by points and a radius.") from error
-    if len(strokes) > MOST_STROKES or any(not 0 < len(stroke.points) <= MOST_POINTS for stroke in strokes):
+    if len(strokes) > MAX_STROKES or any(not 0 < len(stroke.points) <= MAX_POINTS for stroke in strokes):
         raise InvalidChangeError("That is too much to brush: point at the thing anew.")
     numbers = [value for stroke in strokes for point in stroke.points for value in point]
     if not all(-1 <= value <= 2 for value in numbers) or not all(0 < stroke.radius <= 0.25 for stroke in strokes):
@@ -110,9 +110,9 @@ def parse_strokes(values: object) -> tuple[Brushed, ...]:
     return strokes
 
 
-def find_thread(session: Session, series: models.Series, thread_id: uuid.UUID) -> models.Thread:
+def find_thread(session: Session, series: models.SeriesRow, thread_id: uuid.UUID) -> models.ThreadRow:
     """A thread of a series. Raises NotFoundError."""
-    row = session.get(models.Thread, thread_id)
+    row = session.get(models.ThreadRow, thread_id)
     if row is None or row.series_id != series.id:
         raise NotFoundError
     return row
@@ -120,17 +120,17 @@ def find_thread(session: Session, series: models.Series, thread_id: uuid.UUID) -
 
 def next_position(session: Session, series_id: uuid.UUID) -> int:
     """The place of a thread after all others of a series."""
-    last = select(func.max(models.Thread.position)).where(models.Thread.series_id == series_id)
+    last = select(func.max(models.ThreadRow.position)).where(models.ThreadRow.series_id == series_id)
     return (session.scalar(last) or 0) + 1
 
 
-def start_thread(session: Session, series: models.Series, name: str) -> models.Thread:
+def start_thread(session: Session, series: models.SeriesRow, name: str) -> models.ThreadRow:
     """A new thread at the end. Raises InvalidChangeError for a name that cannot be used, or too many threads."""
     lock_series(session, series.id)
-    if len(_rows(session, series.id)) >= MOST_THREADS:
-        raise InvalidChangeError(f"There are at most {MOST_THREADS} threads; take one away first.")
+    if len(_rows(session, series.id)) >= MAX_THREADS:
+        raise InvalidChangeError(f"There are at most {MAX_THREADS} threads; take one away first.")
     position, goal = next_position(session, series.id), Goal().model_dump(mode="json")
-    row = models.Thread(series_id=series.id, position=position, name=_named(name), goal=goal)
+    row = models.ThreadRow(series_id=series.id, position=position, name=_named(name), goal=goal)
     with recorded(session, series, f"{row.name}: followed", threads=[row]):
         session.add(row)
     return row
@@ -144,7 +144,7 @@ def _named(name: str) -> str:
 
 
 def change_thread(
-    session: Session, series: models.Series, thread_id: uuid.UUID, name: str | None = None, goal: Goal | None = None
+    session: Session, series: models.SeriesRow, thread_id: uuid.UUID, name: str | None = None, goal: Goal | None = None
 ) -> None:
     """Give a thread another name or goal. Raises NotFoundError, InvalidChangeError for a name."""
     lock_series(session, series.id)
@@ -157,7 +157,7 @@ def change_thread(
         row.goal = row.goal if goal is None else goal.model_dump(mode="json")
 
 
-def hold_thread(session: Session, series: models.Series, thread_id: uuid.UUID, within: float | None) -> None:
+def hold_thread(session: Session, series: models.SeriesRow, thread_id: uuid.UUID, within: float | None) -> None:
     """Hold a thread within so many CIEDE2000 of what it should be, or only watch it. Raises NotFoundError."""
     lock_series(session, series.id)
     row = find_thread(session, series, thread_id)
@@ -166,13 +166,13 @@ def hold_thread(session: Session, series: models.Series, thread_id: uuid.UUID, w
         row.within = within
 
 
-def drop_thread(session: Session, studio: Studio, series: models.Series, thread_id: uuid.UUID) -> None:
+def drop_thread(session: Session, studio: Studio, series: models.SeriesRow, thread_id: uuid.UUID) -> None:
     """Take a thread away with its places. Raises NotFoundError."""
     lock_series(session, series.id)
     row = find_thread(session, series, thread_id)
     seen = [
         (row.id, frame)
-        for kind in (models.ThreadPlace, models.ThreadQuestion)
+        for kind in (models.ThreadPlaceRow, models.ThreadQuestionRow)
         for frame in session.scalars(select(kind.frame_id).where(kind.thread_id == row.id))
     ]
     with recorded(session, series, f"{row.name}: no longer followed", [row], seen):
@@ -183,7 +183,7 @@ def drop_thread(session: Session, studio: Studio, series: models.Series, thread_
 def keep_place(
     session: Session,
     studio: Studio,
-    series: models.Series,
+    series: models.SeriesRow,
     where: tuple[uuid.UUID, uuid.UUID],
     grown: Grown | None,
 ) -> None:
@@ -196,13 +196,13 @@ def keep_place(
     words = f"{thread.name}: {'not ' if grown is None else ''}in {frame.name}"
     key = (thread.id, frame.id)
     with recorded(session, series, words, seen=[key]):
-        place, question = session.get(models.ThreadPlace, key), session.get(models.ThreadQuestion, key)
+        place, question = session.get(models.ThreadPlaceRow, key), session.get(models.ThreadQuestionRow, key)
         if grown is None:
             answer_no(session, key)
             if place is not None:
                 session.delete(place)
         else:
-            place = place or models.ThreadPlace(thread_id=thread.id, frame_id=frame.id)
+            place = place or models.ThreadPlaceRow(thread_id=thread.id, frame_id=frame.id)
             fill_place(place, grown, found=False)
             session.add(place)
             if question is not None:
@@ -214,7 +214,7 @@ def keep_place(
 
 def answer_no(session: Session, key: tuple[uuid.UUID, uuid.UUID]) -> None:
     """A thread is not seen in a frame, so that it is not looked for there again. key : the thread and the frame"""
-    question = session.get(models.ThreadQuestion, key) or models.ThreadQuestion(
+    question = session.get(models.ThreadQuestionRow, key) or models.ThreadQuestionRow(
         thread_id=key[0], frame_id=key[1], place={}
     )
     question.state = "no"
@@ -223,12 +223,12 @@ def answer_no(session: Session, key: tuple[uuid.UUID, uuid.UUID]) -> None:
 
 def let_be_followed(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Queue looking for the things of a series in its frames, and mark it as due until that is done."""
-    due = update(models.Series).where(models.Series.id == series_id)
+    due = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
     session.execute(due.values(follow_due=True))
     studio.queue.defer(session, FOLLOW, once=f"follow-{series_id}", series_id=str(series_id))
 
 
-def walk_threads(session: Session, studio: Studio, series: models.Series, forward: bool) -> str:
+def walk_threads(session: Session, studio: Studio, series: models.SeriesRow, forward: bool) -> str:
     """Undo or redo one change of threads; its words. Raises InvalidChangeError when there is none."""
     lock_series(session, series.id)
     passed = history.walked(session, subject_of(series), forward)

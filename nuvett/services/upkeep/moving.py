@@ -33,22 +33,22 @@ def _counted(session: Session, query: Executable) -> dict[str, int]:
     return {str(state): int(count) for state, count in session.execute(query)}
 
 
-def frames_moving(session: Session, series: models.Series) -> Moving:
+def frames_moving(session: Session, series: models.SeriesRow) -> Moving:
     """Frames that are measured, and their light that is evened."""
-    row, revision = models.Frame, models.SeriesRevision
+    row, revision = models.FrameRow, models.SeriesRevisionRow
     query = select(row.state, func.count()).where(row.series_id == series.id).group_by(row.state)
     counts = _counted(session, query)
     changed = session.scalar(select(revision.revision).where(revision.series_id == series.id))
-    watched = session.scalar(select(models.WatchedFolder.seen).where(models.WatchedFolder.series_id == series.id))
+    watched = session.scalar(select(models.WatchedFolderRow.seen).where(models.WatchedFolderRow.series_id == series.id))
     waiting, done = counts.get("waiting", 0), counts.get("ready", 0) + counts.get("refused", 0)
     moves = bool(waiting) or series.light_due or watched is not None
     return Moving(_mark(changed, counts, series.light_due), done, done + waiting, moves)
 
 
-def references_moving(session: Session, series: models.Series) -> Moving:
+def references_moving(session: Session, series: models.SeriesRow) -> Moving:
     """References and clips that are read."""
     counts: dict[str, int] = {}
-    for row in (models.Reference, models.Clip):
+    for row in (models.ReferenceRow, models.ClipRow):
         query = select(row.state, func.count()).where(row.series_id == series.id).group_by(row.state)
         for state, count in session.execute(query):
             counts[state] = counts.get(state, 0) + count
@@ -56,9 +56,9 @@ def references_moving(session: Session, series: models.Series) -> Moving:
     return Moving(_mark(counts), total - waiting, total, bool(waiting))
 
 
-def deliveries_moving(session: Session, series: models.Series) -> Moving:
+def deliveries_moving(session: Session, series: models.SeriesRow) -> Moving:
     """Files of deliveries that are made."""
-    row, file = models.Delivery, models.DeliveryFile
+    row, file = models.DeliveryRow, models.DeliveryFileRow
     states = session.execute(select(row.id, row.state, row.problem).where(row.series_id == series.id).order_by(row.id))
     known = states.all()
     busy = [own for own, state, _ in known if state in ("waiting", "running")]
@@ -68,7 +68,7 @@ def deliveries_moving(session: Session, series: models.Series) -> Moving:
     return Moving(_mark([tuple(one) for one in known], counts), total - counts.get("waiting", 0), total, bool(busy))
 
 
-PARTS: dict[str, Callable[[Session, models.Series], Moving]] = {
+PARTS: dict[str, Callable[[Session, models.SeriesRow], Moving]] = {
     "gather": frames_moving,
     "read": references_moving,
     "handover": deliveries_moving,
@@ -76,7 +76,7 @@ PARTS: dict[str, Callable[[Session, models.Series], Moving]] = {
 """What can be asked for, by the screen that shows it."""
 
 
-def moving_of(session: Session, studio: Studio, series: models.Series, part: str) -> Moving:
+def moving_of(session: Session, studio: Studio, series: models.SeriesRow, part: str) -> Moving:
     """How far work on one of PARTS is; that it does not go on changes its mark, too."""
     found = PARTS[part](session, series)
     held = held_up(session, series, studio.settings.stalled_seconds)

@@ -14,7 +14,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 from nuvett.store.quarantine import Quarantine
 
-LEAST_FREE = 10_000_000_000
+MIN_FREE = 10_000_000_000
 """Bytes on the disk of pictures below which somebody should make room."""
 LONGEST_WAIT = 900.0
 """Seconds that work may wait before somebody should know."""
@@ -22,7 +22,7 @@ _LARGEST = 5  # series that are named
 
 
 @dataclass(frozen=True)
-class State:
+class UpkeepState:
     """How an installation fares.
 
     absent : that the store is not there, in words; free : bytes on its disk, none where it is no folder
@@ -48,7 +48,7 @@ class State:
 
 
 @dataclass(frozen=True)
-class Remedy:
+class UpkeepRemedy:
     """Something that is amiss, and what to do about it."""
 
     amiss: str
@@ -65,7 +65,7 @@ def why_not_ready(studio: Studio) -> str:
     return "The storage of pictures is not there." if absence(studio) else ""
 
 
-def state_of(studio: Studio) -> State:
+def state_of(studio: Studio) -> UpkeepState:
     """How an installation fares now."""
     absent = absence(studio)
     held = [] if absent else _held(studio)
@@ -74,8 +74,8 @@ def state_of(studio: Studio) -> State:
         counted = session.execute(
             text("SELECT status::text, task_name, count(*) FROM procrastinate_jobs GROUP BY 1, 2")
         ).all()
-        frames = select(func.count()).select_from(models.Frame).where(models.Frame.state == "ready")
-        return State(
+        frames = select(func.count()).select_from(models.FrameRow).where(models.FrameRow.state == "ready")
+        return UpkeepState(
             absent=absent,
             free=_free(studio.settings.blobs),
             workers=alive,
@@ -85,7 +85,7 @@ def state_of(studio: Studio) -> State:
             oldest=_oldest(session),
             failed=sum(count for status, _, count in counted if status == "failed"),
             frames=session.scalar(frames) or 0,
-            series=session.scalar(select(func.count()).select_from(models.Series)) or 0,
+            series=session.scalar(select(func.count()).select_from(models.SeriesRow)) or 0,
             largest=_largest(session),
             quarantined=len(held),
             quarantined_bytes=sum(held),
@@ -130,7 +130,7 @@ def _oldest(session: Session) -> float:
 
 def _largest(session: Session) -> list[tuple[str, str, int]]:
     """Titles, addresses and numbers of frames of the series with most of them."""
-    series, frame, count = models.Series, models.Frame, func.count()
+    series, frame, count = models.SeriesRow, models.FrameRow, func.count()
     query = (
         select(series.title, series.slug, count)
         .join(frame, frame.series_id == series.id)
@@ -142,14 +142,16 @@ def _largest(session: Session) -> list[tuple[str, str, int]]:
     return [(title, slug, number) for title, slug, number in session.execute(query)]
 
 
-def remedies(state: State) -> list[Remedy]:
+def remedies(state: UpkeepState) -> list[UpkeepRemedy]:
     """What is amiss, with what to do about each; nothing where all is well."""
     found = []
     if state.absent:
-        found.append(Remedy(state.absent, "Mount its disk, or start the server that holds it. Work waits meanwhile."))
+        found.append(
+            UpkeepRemedy(state.absent, "Mount its disk, or start the server that holds it. Work waits meanwhile.")
+        )
     if not state.workers:
         found.append(
-            Remedy(
+            UpkeepRemedy(
                 "No worker gives a sign of life.",
                 "The start command starts one again by itself. Where workers run on their own, start one with "
                 "python -m nuvett.jobs; what waits is safe.",
@@ -158,15 +160,15 @@ def remedies(state: State) -> list[Remedy]:
     if state.silent:
         words = "1 worker has" if state.silent == 1 else f"{state.silent} workers have"
         remedy = "Their work is handed to others by itself. Look at the machines that they ran on."
-        found.append(Remedy(f"{words} fallen silent.", remedy))
+        found.append(UpkeepRemedy(f"{words} fallen silent.", remedy))
     if state.oldest > LONGEST_WAIT:
         words = f"Work has been waiting for {state.oldest / 60:.0f} minutes."
-        found.append(Remedy(words, "Start more workers, on this machine or another one: python -m nuvett.jobs."))
-    if state.free is not None and state.free < LEAST_FREE:
+        found.append(UpkeepRemedy(words, "Start more workers, on this machine or another one: python -m nuvett.jobs."))
+    if state.free is not None and state.free < MIN_FREE:
         words = f"The disk of pictures has {state.free / 1e9:.1f} GB left."
         remedy = "Empty the quarantine or the bin on the shelf, or move the store to a larger disk. Full, work waits."
-        found.append(Remedy(words, remedy))
+        found.append(UpkeepRemedy(words, remedy))
     if state.failed:
         jobs = "1 job was" if state.failed == 1 else f"{state.failed} jobs were"
-        found.append(Remedy(f"{jobs} given up.", "What they were for says so in its place; the log says why."))
+        found.append(UpkeepRemedy(f"{jobs} given up.", "What they were for says so in its place; the log says why."))
     return found

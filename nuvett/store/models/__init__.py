@@ -1,45 +1,70 @@
 """Tables. Documents (looks, trims, readings, targets) are JSONB beside the columns that are queried."""
 
 from nuvett.store.models.base import Base, Json
-from nuvett.store.models.book import Finished, KeptLook, KeptVersion, LookupTable, Pair, Palette, WorkedOut
-from nuvett.store.models.deliveries import Delivery, DeliveryFile, KeptSettings
-from nuvett.store.models.installation import FailedAttempt, Installation, SignedIn
-from nuvett.store.models.looks import CarriedPlan, History, Look, LookVersion, Measured, Plan, Target
-from nuvett.store.models.series import Clip, Frame, Reference, Series, SeriesRevision, SetUp, WatchedFile, WatchedFolder
-from nuvett.store.models.threads import Thread, ThreadPlace, ThreadQuestion
+from nuvett.store.models.book import (
+    FinishedRow,
+    KeptLookRow,
+    KeptVersionRow,
+    LookupTableRow,
+    PairRow,
+    PaletteRow,
+    WorkedOutRow,
+)
+from nuvett.store.models.deliveries import DeliveryFileRow, DeliveryRow, KeptSettingsRow
+from nuvett.store.models.installation import FailedAttemptRow, InstallationRow, SignedInRow
+from nuvett.store.models.looks import (
+    CarriedPlanRow,
+    HistoryRow,
+    LookRow,
+    LookVersionRow,
+    MeasuredRow,
+    PlanRow,
+    TargetRow,
+)
+from nuvett.store.models.series import (
+    ClipRow,
+    FrameRow,
+    ReferenceRow,
+    SeriesRevisionRow,
+    SeriesRow,
+    SetUpRow,
+    WatchedFileRow,
+    WatchedFolderRow,
+)
+from nuvett.store.models.threads import ThreadPlaceRow, ThreadQuestionRow, ThreadRow
 
 __all__ = [
     "Base",
-    "CarriedPlan",
-    "Clip",
-    "Delivery",
-    "DeliveryFile",
-    "FailedAttempt",
-    "Finished",
-    "Frame",
-    "History",
-    "Installation",
+    "CarriedPlanRow",
+    "ClipRow",
+    "DeliveryFileRow",
+    "DeliveryRow",
+    "FailedAttemptRow",
+    "FinishedRow",
+    "FrameRow",
+    "HistoryRow",
+    "InstallationRow",
     "Json",
-    "KeptLook",
-    "KeptSettings",
-    "KeptVersion",
-    "Look",
-    "LookVersion",
-    "LookupTable",
-    "Measured",
-    "Pair",
-    "Palette",
-    "Plan",
-    "Reference",
-    "Series",
-    "SeriesRevision",
-    "SetUp",
-    "SignedIn",
-    "Target",
-    "Thread",
-    "ThreadPlace",
-    "ThreadQuestion",
-    "WatchedFile",
-    "WatchedFolder",
-    "WorkedOut",
+    "KeptLookRow",
+    "KeptSettingsRow",
+    "KeptVersionRow",
+    "LookRow",
+    "LookVersionRow",
+    "LookupTableRow",
+    "MeasuredRow",
+    "PairRow",
+    "PaletteRow",
+    "PlanRow",
+    "ReferenceRow",
+    "SeriesRevisionRow",
+    "SeriesRow",
+    "SetUpRow",
+    "SignedInRow",
+    "TargetRow",
+    "ThreadPlaceRow",
+    "ThreadQuestionRow",
+    "ThreadRow",
+    "WatchedFileRow",
+    "WatchedFolderRow",
+    "WorkedOutRow",
 ]

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from nuvett.store.models.base import Base, Json, now, one_of
 
 
-class Palette(Base):
+class PaletteRow(Base):
     """A palette saved by name, for any series."""
 
     __tablename__ = "palette"
@@ -21,7 +21,7 @@ class Palette(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class KeptLook(Base):
+class KeptLookRow(Base):
     """A look in the lookbook. `state` is kept, away, or trial while it has only been worked out.
 
     starter : the name of one that came with the application, whose versions are not changed; empty otherwise
@@ -45,10 +45,10 @@ class KeptLook(Base):
     domain: Mapped[str] = mapped_column(default="srgb")
     created: Mapped[datetime] = mapped_column(default=now)
     used: Mapped[datetime | None]
-    versions: Mapped[list["KeptVersion"]] = relationship(order_by="KeptVersion.number", viewonly=True)
+    versions: Mapped[list["KeptVersionRow"]] = relationship(order_by="KeptVersion.number", viewonly=True)
 
 
-class KeptVersion(Base):
+class KeptVersionRow(Base):
     """One version of a kept look: its document without the target, which stands by itself. Never changed."""
 
     __tablename__ = "kept_version"
@@ -63,7 +63,7 @@ class KeptVersion(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class LookupTable(Base):
+class LookupTableRow(Base):
     """A lookup table that was brought in or worked out. `state` is waiting until it has been read, ready or refused.
 
     file : blob of the file, whose name is also what looks know the table by
@@ -83,7 +83,7 @@ class LookupTable(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class Pair(Base):
+class PairRow(Base):
     """Before and after of one picture, laid over each other, that a look was worked out from.
 
     before, after, veil : blobs of small views, and of what hides where they agree
@@ -101,7 +101,7 @@ class Pair(Base):
     veil: Mapped[str] = mapped_column(index=True)
 
 
-class Finished(Base):
+class FinishedRow(Base):
     """A finished picture that a look is read from, with blobs of its view, in a domain, and its sample."""
 
     __tablename__ = "finished"
@@ -115,7 +115,7 @@ class Finished(Base):
     sample: Mapped[str] = mapped_column(index=True)
 
 
-class WorkedOut(Base):
+class WorkedOutRow(Base):
     """What working out a look from pairs or from finished pictures found, in figures, by the look."""
 
     __tablename__ = "worked_out"

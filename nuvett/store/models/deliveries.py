@@ -9,7 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from nuvett.store.models.base import Base, Json, now, one_of
 
 
-class Delivery(Base):
+class DeliveryRow(Base):
     """A batch of finished files. `state` is waiting, running, done or stopped; `problem` says what it waits for.
 
     started : when its making began, anew each time that it goes on
@@ -26,10 +26,10 @@ class Delivery(Base):
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
-    files: Mapped[list["DeliveryFile"]] = relationship(order_by="DeliveryFile.position", viewonly=True)
+    files: Mapped[list["DeliveryFileRow"]] = relationship(order_by="DeliveryFile.position", viewonly=True)
 
 
-class DeliveryFile(Base):
+class DeliveryFileRow(Base):
     """One file of a delivery: waiting, done or failed. The look version it is planned by is fixed when it is ordered.
 
     kind : picture, or the paper that it is; output : which kind of file of the settings a picture is
@@ -60,7 +60,7 @@ class DeliveryFile(Base):
     finished: Mapped[datetime | None]
 
 
-class KeptSettings(Base):
+class KeptSettingsRow(Base):
     """Settings of a delivery, kept by name to be used on any series."""
 
     __tablename__ = "kept_settings"

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 from nuvett.store.models.base import Base, Json, now
 
 
-class Installation(Base):
+class InstallationRow(Base):
     """One row: the identity that the database and the store of pictures share.
 
     unused : what a look for unused files found and did not dare to touch without being told; none otherwise
@@ -23,7 +23,7 @@ class Installation(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class SignedIn(Base):
+class SignedInRow(Base):
     """A session of somebody who signed in, by the SHA-256 of its secret name; `used` is about when it was last used."""
 
     __tablename__ = "signed_in"
@@ -32,7 +32,7 @@ class SignedIn(Base):
     used: Mapped[datetime] = mapped_column(index=True)
 
 
-class FailedAttempt(Base):
+class FailedAttemptRow(Base):
     """Attempts to sign in that failed from one address, and until when that has to wait."""
 
     __tablename__ = "failed_attempt"

@@ -10,7 +10,7 @@ from nuvett.core.computation import COMPUTATION
 from nuvett.store.models.base import Base, Json, now
 
 
-class Target(Base):
+class TargetRow(Base):
     """One version of the blend of readings that a series must arrive at; or what a kept look aims at.
 
     series_id : none for one that belongs to the lookbook; those are never changed
@@ -32,7 +32,7 @@ class Target(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class Look(Base):
+class LookRow(Base):
     """A look being made: its draft, and a revision that rises with every change so that two tabs notice.
 
     proofs : frames chosen to try the look on, none for the most different ones
@@ -52,10 +52,10 @@ class Look(Base):
     target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id", name="fk_look_target"), index=True)
     by_hand: Mapped[bool] = mapped_column(default=False, server_default=false())
     origin: Mapped[Json | None]
-    versions: Mapped[list["LookVersion"]] = relationship(order_by="LookVersion.number", viewonly=True)
+    versions: Mapped[list["LookVersionRow"]] = relationship(order_by="LookVersion.number", viewonly=True)
 
 
-class LookVersion(Base):
+class LookVersionRow(Base):
     """A look as it was carried, with the target it aimed at if any, and the kept look it came from. Never changed.
 
     computation : the version of the computation that it was carried under
@@ -74,7 +74,7 @@ class LookVersion(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class CarriedPlan(Base):
+class CarriedPlanRow(Base):
     """What a version did to a frame when it was carried, by the key of its plan without a trim.
 
     basis : names what of the frame's own it depended on; computation : the version of the computation that made it
@@ -91,7 +91,7 @@ class CarriedPlan(Base):
     computation: Mapped[int] = mapped_column(default=COMPUTATION)
 
 
-class Plan(Base):
+class PlanRow(Base):
     """A frame plan by its content hash, which stands in addresses of pictures. `seen` is when a page last named it."""
 
     __tablename__ = "plan"
@@ -101,7 +101,7 @@ class Plan(Base):
     seen: Mapped[datetime] = mapped_column(default=now, index=True)
 
 
-class Measured(Base):
+class MeasuredRow(Base):
     """A document by a name of all that it depends on. `seen` is when it was last asked for, by a day or so."""
 
     __tablename__ = "measured"
@@ -111,7 +111,7 @@ class Measured(Base):
     seen: Mapped[datetime] = mapped_column(default=now, index=True)
 
 
-class History(Base):
+class HistoryRow(Base):
     """One named change of a subject, with what was before and after.
 
     Changes form a tree: `parent` is the number of the change that this one was made upon. Those on the way to the

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from nuvett.store.models.base import Base, Json, now, one_of
 
 
-class Series(Base):
+class SeriesRow(Base):
     """A series of frames with its references, target and look.
 
     ordered_by : "time" or "name", which frames are in order of
@@ -41,18 +41,18 @@ class Series(Base):
     drift_before: Mapped[float | None]
     drift_now: Mapped[float | None]
     created: Mapped[datetime] = mapped_column(default=now)
-    frames: Mapped[list["Frame"]] = relationship(
+    frames: Mapped[list["FrameRow"]] = relationship(
         order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True
     )
-    references: Mapped[list["Reference"]] = relationship(
+    references: Mapped[list["ReferenceRow"]] = relationship(
         order_by="Reference.position",
         primaryjoin="and_(Series.id == Reference.series_id, Reference.removed.is_(False))",
         viewonly=True,
     )
-    setups: Mapped[list["SetUp"]] = relationship(order_by="SetUp.position", viewonly=True)
+    setups: Mapped[list["SetUpRow"]] = relationship(order_by="SetUp.position", viewonly=True)
 
 
-class SeriesRevision(Base):
+class SeriesRevisionRow(Base):
     """A number that is another one whenever anything changed that a series' frames are shown by; given by triggers."""
 
     __tablename__ = "series_revision"
@@ -61,7 +61,7 @@ class SeriesRevision(Base):
     revision: Mapped[int] = mapped_column(BigInteger)
 
 
-class SetUp(Base):
+class SetUpRow(Base):
     """Consecutive frames shot in one place and light; `light_key` names what its frames' light was worked out from."""
 
     __tablename__ = "set_up"
@@ -73,7 +73,7 @@ class SetUp(Base):
     light_key: Mapped[str] = mapped_column(default="")
 
 
-class Frame(Base):
+class FrameRow(Base):
     """One photo of a series. `state` is waiting, ready, refused, removed or variant; blobs are named by their SHA-256.
 
     original, companion : blobs of the file, and of a finished picture that the camera wrote beside a raw one
@@ -140,7 +140,7 @@ class Frame(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class WatchedFolder(Base):
+class WatchedFolderRow(Base):
     """A folder of this machine whose files become frames of a series as they arrive.
 
     carries : whether the newest version of the look is carried to them; taken : how many became frames
@@ -157,7 +157,7 @@ class WatchedFolder(Base):
     seen: Mapped[datetime | None]
 
 
-class WatchedFile(Base):
+class WatchedFileRow(Base):
     """A file of a watched folder that has been taken or refused; `stamp` is its size and time of change by then."""
 
     __tablename__ = "watched_file"
@@ -170,7 +170,7 @@ class WatchedFile(Base):
     problem: Mapped[str] = mapped_column(default="")
 
 
-class Reference(Base):
+class ReferenceRow(Base):
     """A picture that is sampled. Weights are percent; `reading` is empty until it has been measured.
 
     One that was taken out stays, marked as removed, so that taking it out can be undone.
@@ -209,7 +209,7 @@ class Reference(Base):
     removed: Mapped[bool] = mapped_column(default=False)
 
 
-class Clip(Base):
+class ClipRow(Base):
     """A film clip that stills are taken from. `state` is waiting, ready or refused.
 
     index : blob with the presentation times of all its frames

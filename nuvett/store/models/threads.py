@@ -9,7 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 from nuvett.store.models.base import Base, Json, now, one_of
 
 
-class Thread(Base):
+class ThreadRow(Base):
     """A thing that is followed through a series.
 
     kind : a thing; faces of one complexion, as they were found; of a person who was named; or what else is of people
@@ -31,7 +31,7 @@ class Thread(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class ThreadPlace(Base):
+class ThreadPlaceRow(Base):
     """Where a thing is seen in a frame, as its file has it.
 
     pointed : places that a person pointed at, each x and y in shares and whether the thing is there
@@ -52,7 +52,7 @@ class ThreadPlace(Base):
     found: Mapped[bool] = mapped_column(default=False, server_default=false())
 
 
-class ThreadQuestion(Base):
+class ThreadQuestionRow(Base):
     """Whether a thing is seen in a frame: asked, or answered by no. A yes is a place, and this row is gone.
 
     place : where it may be, as `place_of_question` reads it; sure : how sure that is, 0 to 1

@@ -23,11 +23,11 @@ _EDGE = 1280
 Spelled = Annotated[str, Form(max_length=100)]
 
 
-def _asked(text: str) -> beside.Asked:
+def _asked(text: str) -> beside.BesideRequest:
     """A frame with its state as addresses spell it: the id, and the state after a colon. Raises InvalidChangeError."""
     frame, _, state = text.partition(":")
     try:
-        return beside.Asked(uuid.UUID(frame), state[:60])
+        return beside.BesideRequest(uuid.UUID(frame), state[:60])
     except ValueError as error:
         raise InvalidChangeError("There is no such frame.") from error
 
@@ -42,8 +42,8 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
         names = choices_of(frames, labels)
         first = series.hero_id or (frames[0].id if frames else None)
         usual = [frame.id for frame in frames if frame.id == first] + [f.id for f in frames if f.id != first][:1]
-        asked = [_asked(text) for text in of or []] or [beside.Asked(frame) for frame in usual]
-        standing = [beside.standing(session, slug, one) for one in asked[: beside.MOST]]
+        asked = [_asked(text) for text in of or []] or [beside.BesideRequest(frame) for frame in usual]
+        standing = [beside.standing(session, slug, one) for one in asked[: beside.MAX]]
         state = carrying.carry_state(session, series)
         states = [("", "As finished"), *((c.key, c.words) for c in wall_states.choices(state))]
         more = [*wall_states.ways(looks.draft_of(session, series)), *wall_states.versions(session, series)]
@@ -53,11 +53,11 @@ def show(context: Means, slug: str, of: Annotated[list[str] | None, Query(max_le
     columns = [_column(context, slug, one, standing[0]) for one in standing]
     bench.plans.keep(*(one.plan(bench) for one in standing))
     values |= {"columns": columns, "names": names, "long": is_long(frames)}
-    values |= {"states": states, "kept": kept, "most": beside.MOST}
+    values |= {"states": states, "kept": kept, "most": beside.MAX}
     return context.page("beside.html", "beside", **values)
 
 
-def _column(context: Means, slug: str, one: beside.Standing, first: beside.Standing) -> dict[str, Any]:
+def _column(context: Means, slug: str, one: beside.BesideFrame, first: beside.BesideFrame) -> dict[str, Any]:
     bench = context.studio.bench
     plan = one.plan(bench)
     size = plan.placed((one.frame.width, one.frame.height)).size if plan else (one.frame.width, one.frame.height)

@@ -9,7 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from nuvett.core.book.kept import Use
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.ways import WAYS, OfSetup, Way
-from nuvett.services.lookbook import by_light, using
+from nuvett.services.lookbook import by_light, uses
 from nuvett.services.looks import by_setup, carried_plans, veils
 from nuvett.services.references import kept_references, targets
 from nuvett.services.series import subjects
@@ -125,10 +125,10 @@ def carry_look(context: Means, slug: str, setup_id: uuid.UUID, kept: Annotated[u
     with context.session() as session:
         setting = by_light.setting_of(session, find_series(session, slug), setup_id)
     strength = next((entry.strength for entry, _ in setting.looks if entry.id == kept), 100.0)
-    meant = using.meant(context.studio, slug, kept, None, Use(strength=strength))
+    meant = uses.meant(context.studio, slug, kept, None, Use(strength=strength))
     with context.session() as session:
         series = find_series(session, slug)
-        using.carry_kept(session, series, meant, setting.frames)
+        uses.carry_kept(session, series, meant, setting.frames)
         carried_plans.queue_keep_carried(session, context.studio, series.id)
         subjects.queue_subjects(session, context.studio, series, meant.aimed.look)
     return RedirectResponse(f"/series/{slug}/by-setup", 303)

@@ -8,20 +8,20 @@ from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Resp
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
 from nuvett.core.look.words import LOOK_VALUES
-from nuvett.services.looks import carried_plans, carrying, heroes, looks, told, wall_filling
+from nuvett.services.looks import carried_plans, carrying, heroes, looks, told, wall_jobs
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.stages import stages_of
 from nuvett.web.context import Means
 from nuvett.web.heavy import heavy
-from nuvett.web.views.carry_wall import Shown, wall_values
+from nuvett.web.views.carry_wall import WallQuery, wall_values
 
 router = APIRouter(prefix="/series/{slug}")
 
 
 @router.get("/carry")
 @heavy
-def show(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLResponse:
+def show(context: Means, slug: str, shown: Annotated[WallQuery, Query()]) -> HTMLResponse:
     values = wall_values(context, slug, shown)
     with context.session() as session:
         series = find_series(session, slug)
@@ -42,7 +42,7 @@ def show(context: Means, slug: str, shown: Annotated[Shown, Query()]) -> HTMLRes
 @router.get("/carry/wall")
 @heavy
 def wall(
-    context: Means, slug: str, shown: Annotated[Shown, Query()], start: Annotated[int, Query(ge=0)] = 0
+    context: Means, slug: str, shown: Annotated[WallQuery, Query()], start: Annotated[int, Query(ge=0)] = 0
 ) -> HTMLResponse:
     return context.part("parts/wall.html", **wall_values(context, slug, shown, start))
 
@@ -50,7 +50,7 @@ def wall(
 @router.get("/carry/tiles")
 @heavy
 def tiles(
-    context: Means, slug: str, shown: Annotated[Shown, Query()], start: Annotated[int, Query(ge=0)] = 0
+    context: Means, slug: str, shown: Annotated[WallQuery, Query()], start: Annotated[int, Query(ge=0)] = 0
 ) -> HTMLResponse:
     """Tiles of a wall from a place on, as they are looked for."""
     return context.part("parts/wall_tiles.html", **wall_values(context, slug, shown, start) | {"paged": True})
@@ -60,7 +60,7 @@ def tiles(
 def filling(context: Means, slug: str, show: Annotated[str, Query(max_length=20)]) -> JSONResponse:
     """How many frames of a state of the wall are worked out."""
     with context.session() as session:
-        found = wall_filling.filling_of(context.studio, session, slug, show)
+        found = wall_jobs.filling_of(context.studio, session, slug, show)
     return JSONResponse({"known": found.known, "frames": found.frames})
 
 
@@ -68,7 +68,7 @@ def filling(context: Means, slug: str, show: Annotated[str, Query(max_length=20)
 def leave(context: Means, slug: str, stopped: bool = False) -> None:
     """Work out no more of the wall: somebody stopped it, or left the page."""
     with context.session() as session:
-        wall_filling.leave_wall(session, find_series(session, slug), stopped)
+        wall_jobs.leave_wall(session, find_series(session, slug), stopped)
 
 
 @router.get("/carry/pull")

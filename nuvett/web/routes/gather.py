@@ -13,7 +13,7 @@ from nuvett.services.series.catalogue import find_frame, find_series, ready_fram
 from nuvett.services.series.stages import stages_of
 from nuvett.web.bodies import FolderToWatch, LensChoice
 from nuvett.web.context import Means
-from nuvett.web.views.board import Asked, board_of
+from nuvett.web.views.board import BoardPage, board_of
 from nuvett.web.views.filters import plural
 
 DEVELOPMENTS = [(key, words) for key, (_, words) in companions.DEVELOPMENTS.items()]
@@ -21,7 +21,7 @@ router = APIRouter(prefix="/series/{slug}")
 
 
 @router.get("/gather")
-def show(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLResponse:
+def show(context: Means, slug: str, asked: Annotated[BoardPage, Query()]) -> HTMLResponse:
     with context.session() as session:
         series = find_series(session, slug)
         most = context.studio.settings.upload_bytes // 1_000_000
@@ -32,14 +32,14 @@ def show(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLRes
 
 
 @router.get("/gather/board")
-def board(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLResponse:
+def board(context: Means, slug: str, asked: Annotated[BoardPage, Query()]) -> HTMLResponse:
     with context.session() as session:
         board = board_of(context, session, slug, asked)
         return context.part("parts/board.html", board=board, slug=slug, developments=DEVELOPMENTS)
 
 
 @router.get("/gather/frames")
-def frames(context: Means, slug: str, asked: Annotated[Asked, Query()]) -> HTMLResponse:
+def frames(context: Means, slug: str, asked: Annotated[BoardPage, Query()]) -> HTMLResponse:
     """Frames of the board from a place on, as they are looked for."""
     with context.session() as session:
         board = board_of(context, session, slug, asked)

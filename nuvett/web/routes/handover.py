@@ -23,7 +23,7 @@ from nuvett.services.delivery import deliveries, kept_settings, sampling, tables
 from nuvett.services.delivery.delivery_choice import chosen_frames, names_of, outlying_frames, trimmed_alone
 from nuvett.services.delivery.delivery_settings import (
     CLASH_WORDS,
-    MOST_OUTPUTS,
+    MAX_OUTPUTS,
     WHAT_WORDS,
     DeliverySettings,
     Output,
@@ -58,7 +58,7 @@ _CHOICES: dict[str, Any] = {
     "sheets": choices_of(Papers)["sheet"].words,
     "papers": switches_of(Papers),
     "fields": list(FIELDS.items()),
-    "most_outputs": MOST_OUTPUTS,
+    "most_outputs": MAX_OUTPUTS,
     "another": Output(),
 }
 

@@ -13,8 +13,8 @@ from nuvett.services.engine.facts import Aimed
 from nuvett.services.engine.wall import choose_proofs
 from nuvett.services.lookbook import book
 from nuvett.services.lookbook.health import KINDS, Affected, findings_on, in_short, remedy_for
-from nuvett.services.lookbook.softness import Torn, soft_remedy, softness_on
-from nuvett.services.lookbook.trying import Ground, aimed_with, drafted, ground_of, health_of
+from nuvett.services.lookbook.softness import TornFrame, soft_remedy, softness_on
+from nuvett.services.lookbook.trials import Ground, aimed_with, drafted, ground_of, health_of
 from nuvett.services.looks import looks
 from nuvett.services.looks.looks import proofs_of
 from nuvett.services.series.catalogue import find_series, look_of
@@ -26,7 +26,7 @@ from nuvett.web.views.tiles import picture_address
 
 router = APIRouter(prefix="/series/{slug}/health")
 Kept = Annotated[uuid.UUID | None, Query()]
-_EDGE, _MOST_SHOWN, _MOST_TORN = 320, 12, 6
+_EDGE, _MAX_SHOWN, _MAX_TORN = 320, 12, 6
 _AT_ONCE = 48  # frames that are looked at in one request
 
 
@@ -47,7 +47,7 @@ def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground,
 def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
     ground, aimed, name = _asked(context, slug, kept)
     health = findings_on(context.studio.bench, ground.facts, aimed, _AT_ONCE)
-    shown = [(one, [_tile(slug, frame) for frame in one.affected[:_MOST_SHOWN]]) for one in health.findings]
+    shown = [(one, [_tile(slug, frame) for frame in one.affected[:_MAX_SHOWN]]) for one in health.findings]
     context.studio.bench.plans.mark_seen(frame.health.plan for one in health.findings for frame in one.affected)
     with context.session() as session:
         series = find_series(session, slug)
@@ -106,14 +106,14 @@ def soft(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
     """What becomes of soft colour at full size, which takes longer to see than all else."""
     ground, aimed, _ = _asked(context, slug, kept)
     found = softness_on(context.studio.bench, ground.facts, aimed)
-    tiles = [_torn_tile(context, slug, one) for one in found.torn[:_MOST_TORN]]
+    tiles = [_torn_tile(context, slug, one) for one in found.torn[:_MAX_TORN]]
     with context.session() as session:
         names = {str(own): labels.name for own, labels in labels_of(session, find_series(session, slug)).items()}
     values = {"found": found, "tiles": tiles, "names": names, "query": f"?kept={kept}" if kept else ""}
     return context.part("parts/soft.html", slug=slug, of=len(ground.facts), **values)
 
 
-def _torn_tile(context: Context, slug: str, one: Torn) -> dict[str, Any]:
+def _torn_tile(context: Context, slug: str, one: TornFrame) -> dict[str, Any]:
     context.studio.bench.plans.keep(one.evened, one.plan)
     place = ",".join(str(value) for value in one.tear.box)
     at = f"/series/{slug}/frames/{one.frame.id}/crop.png"

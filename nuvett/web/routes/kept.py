@@ -12,10 +12,10 @@ from nuvett.core.errors import InvalidChangeError, NuvettError
 from nuvett.core.table.expects import EXPECTS
 from nuvett.services.delivery.tables_out import one_table, parse_table_format, tables_of_frames, what_a_table_carries
 from nuvett.services.engine.facts import Aimed
-from nuvett.services.lookbook import book, book_files, keeping, using
-from nuvett.services.lookbook.bringing_tables import BroughtIn, Incoming, bring_in_tables
-from nuvett.services.lookbook.keeping import Chosen
-from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of
+from nuvett.services.lookbook import book, book_files, kept_looks, uses
+from nuvett.services.lookbook.kept_looks import KeptParts
+from nuvett.services.lookbook.table_import import BroughtIn, Incoming, bring_in_tables
+from nuvett.services.lookbook.trials import Ground, aimed_with, ground_of
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_series, shown_frames
@@ -39,7 +39,7 @@ def keep(context: Means, slug: str, asked: KeepLook) -> JSONResponse:
     labels = book.parse_labels(_labels(asked))
     with context.session() as session:
         series = find_series(session, slug)
-        row = keeping.keep_look(session, series, labels, Chosen(asked.parts, asked.frame))
+        row = kept_looks.keep_look(session, series, labels, KeptParts(asked.parts, asked.frame))
         return JSONResponse({"id": str(row.id), "words": f"Kept as {row.name} in the lookbook."}, 201)
 
 
@@ -48,8 +48,8 @@ def revise(context: Means, slug: str, look_id: uuid.UUID, asked: ReviseLook) -> 
     """Make the look in hand a new version of a kept one."""
     with context.session() as session:
         row = book.find_kept(session, look_id)
-        chosen = Chosen(asked.parts, asked.frame)
-        number = keeping.revise_from(session, find_series(session, slug), row, chosen, asked.number)
+        chosen = KeptParts(asked.parts, asked.frame)
+        number = kept_looks.revise_from(session, find_series(session, slug), row, chosen, asked.number)
         made = number > asked.number
         words = f"Kept as version {number} of {row.name}." if made else "Nothing differs; it was not kept again."
         return JSONResponse({"id": str(row.id), "words": words})
@@ -59,7 +59,7 @@ def revise(context: Means, slug: str, look_id: uuid.UUID, asked: ReviseLook) -> 
 def aim_own(context: Means, slug: str) -> Response:
     """Let the draft aim at the series' own target again."""
     with context.session() as session:
-        using.aim_at_own(session, find_series(session, slug))
+        uses.aim_at_own(session, find_series(session, slug))
     return RedirectResponse(f"/series/{slug}/shape", 303)
 
 
@@ -67,7 +67,7 @@ def aim_own(context: Means, slug: str) -> Response:
 def carry_to(context: Means, slug: str, series: Annotated[str, Form()]) -> Response:
     """Carry the look in hand to another series, without keeping it."""
     with context.session() as session:
-        using.carry_in_hand(session, find_series(session, slug), find_series(session, series))
+        uses.carry_in_hand(session, find_series(session, slug), find_series(session, series))
     return RedirectResponse(f"/series/{series}/carry", 303)
 
 
@@ -118,9 +118,9 @@ def delete(context: Means, look_id: uuid.UUID) -> JSONResponse:
     return JSONResponse({"words": words})
 
 
-def _meant(context: Context, look_id: uuid.UUID, asked: UseLook) -> using.Meant:
+def _meant(context: Context, look_id: uuid.UUID, asked: UseLook) -> uses.Meant:
     parts = tuple(asked.parts) if asked.parts is not None else None
-    return using.meant(context.studio, asked.series, look_id, asked.number, Use(strength=asked.strength, parts=parts))
+    return uses.meant(context.studio, asked.series, look_id, asked.number, Use(strength=asked.strength, parts=parts))
 
 
 @router.post("/lookbook/{look_id}/use")
@@ -131,9 +131,9 @@ def use(context: Means, look_id: uuid.UUID, asked: UseLook) -> JSONResponse:
     with context.session() as session:
         series = find_series(session, asked.series)
         if asked.frames is None:
-            words = f"{series.title} has {using.use_here(session, series, meant)} for its draft."
+            words = f"{series.title} has {uses.use_here(session, series, meant)} for its draft."
         else:
-            words = f"{using.carry_kept(session, series, meant, asked.frames)}."
+            words = f"{uses.carry_kept(session, series, meant, asked.frames)}."
         subjects.queue_subjects(session, context.studio, series, meant.aimed.look)
     return JSONResponse({"words": words})
 

@@ -7,7 +7,7 @@ from fastapi.responses import HTMLResponse, JSONResponse
 
 from nuvett.core.errors import ConflictError
 from nuvett.core.look.look import Look
-from nuvett.services.lookbook import book, keeping
+from nuvett.services.lookbook import book, kept_looks
 from nuvett.services.looks import lifting
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_frame, find_series, look_of
@@ -34,7 +34,9 @@ def into_look(context: Means, slug: str, frame_id: uuid.UUID, asked: Lift) -> JS
         if frame.trim_revision != asked.revision:
             raise ConflictError("This frame was trimmed in another window. Reload to see that newer state.")
         if asked.name:
-            row = keeping.keep_from_trim(session, series, frame, book.parse_labels({"name": asked.name}), asked.parts)
+            row = kept_looks.keep_from_trim(
+                session, series, frame, book.parse_labels({"name": asked.name}), asked.parts
+            )
             return JSONResponse({"words": f"Kept as {row.name} in the lookbook; the trim stays as it is."}, 201)
         words = lifting.lift(session, series, frame, asked.parts)
         look = Look.model_validate(look_of(session, series).draft)

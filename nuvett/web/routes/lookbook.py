@@ -10,16 +10,16 @@ from nuvett.core.book.kept import PARTS, Use
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.steps.lookup import TableStep
 from nuvett.core.table.expects import EXPECTS
-from nuvett.services.lookbook import book, book_list, trying
-from nuvett.services.lookbook.bringing_tables import learn_table
+from nuvett.services.lookbook import book, book_list, trials
 from nuvett.services.lookbook.starters import add_starters
-from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, plans_under, row_picture
+from nuvett.services.lookbook.table_import import learn_table
+from nuvett.services.lookbook.trials import Ground, aimed_with, ground_of, plans_under, row_picture
 from nuvett.services.references import palettes
 from nuvett.services.series.catalogue import find_series
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.heavy import heavy, heavy_in_turn
 from nuvett.web.views.instruments import HUE_MARKS, palette_bands
-from nuvett.web.views.lookbook_views import CELLS, MOST_COLUMNS, Stand, by_suit, key_of, page_of, said_of, stand_of
+from nuvett.web.views.lookbook_views import CELLS, MAX_COLUMNS, Stand, by_suit, key_of, page_of, said_of, stand_of
 
 router = APIRouter(prefix="/lookbook")
 _PROPORTION = 2 / 3  # height of a cell over its width
@@ -35,8 +35,8 @@ def frames_in(text: str) -> list[uuid.UUID]:
         found = [uuid.UUID(part) for part in text.split(",") if part]
     except ValueError as error:
         raise InvalidChangeError("The frames to try looks on are not named as they are.") from error
-    if len(found) > MOST_COLUMNS:
-        raise InvalidChangeError(f"Looks are tried on at most {MOST_COLUMNS} frames at once.")
+    if len(found) > MAX_COLUMNS:
+        raise InvalidChangeError(f"Looks are tried on at most {MAX_COLUMNS} frames at once.")
     return found
 
 
@@ -53,7 +53,7 @@ def show(
 ) -> HTMLResponse:
     with context.session() as session:
         add_starters(session)
-    asked = book_list.Asked("all" if show == "palettes" else show, group, find)
+    asked = book_list.BookFilter("all" if show == "palettes" else show, group, find)
     with context.session() as session:
         stand = stand_of(context.studio, session, series, frames_in(frames))
         page = page_of(context.studio, session, asked, sort, stand)
@@ -127,7 +127,7 @@ def row(
         ground, places = _ground(context, series, frames)
         version = _version(context, look_id, number)
         use = Use(strength=strength)
-        facts = trying.with_frame_parts(ground.facts, places, version, use)
+        facts = trials.with_frame_parts(ground.facts, places, version, use)
         plans = plans_under(bench, facts, places, aimed_with(ground, version, use))
         pictures = [(facts[place], plan) for place, plan in zip(places, plans, strict=True)]
         data = row_picture(bench, pictures, _cell(cell))
@@ -149,7 +149,7 @@ def _version(context: Context, look_id: uuid.UUID, number: int | None) -> book.K
 
 def _entry(context: Context, look_id: uuid.UUID) -> book_list.Entry:
     with context.session() as session:
-        found = book_list.entries(session, book_list.Asked(only=look_id))
+        found = book_list.entries(session, book_list.BookFilter(only=look_id))
     if not found:
         raise NotFoundError
     return found[0]
@@ -183,7 +183,7 @@ def one(context: Means, look_id: uuid.UUID, series: str = "", frames: str = "") 
     with context.session() as session:
         look = book.find_kept(session, look_id)
         stand = stand_of(context.studio, session, series, frames_in(frames))
-        page = page_of(context.studio, session, book_list.Asked(only=look_id), "name", stand)
+        page = page_of(context.studio, session, book_list.BookFilter(only=look_id), "name", stand)
         values: dict[str, Any] = {
             "versions": [(v.number, v.words, v.created) for v in book_list.versions(session, look_id)],
             "pairs": book_list.pairs_of(session, look_id),

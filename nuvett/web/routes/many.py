@@ -7,13 +7,13 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse, Response
 
-from nuvett.services.looks import carried_plans, carrying, common_trims, finding_places, trims_of_many
+from nuvett.services.looks import carried_plans, carrying, common_trims, found_places, trims_of_many
 from nuvett.services.platform.blobs import sweep
 from nuvett.services.series import gathering, subjects, variants
 from nuvett.services.series.catalogue import find_frame, find_series
 from nuvett.services.series.frame_facts import series_facts, trim_of
 from nuvett.services.series.labels import labels_of
-from nuvett.web.bodies import Chosen, Named, TrimCopy
+from nuvett.web.bodies import ChosenFrames, GivenName, TrimCopy
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.filters import plural
@@ -88,9 +88,9 @@ def _found_places(context: Context, slug: str, asked: TrimCopy) -> trims_of_many
     with context.session() as session:
         source = find_frame(session, find_series(session, slug), asked.frame)
         chosen = trims_of_many.chosen_frames(session, find_series(session, asked.to or slug), asked.frames)
-        own, frames = trim_of(source).spots, finding_places.measured_among([source, *chosen])
-    shown = finding_places.where_spots_show(bench, own, frames) if "spots" in asked.parts else {}
-    return replace(taken, spots=shown, middles=finding_places.where_subjects_are(bench, frames) if about else {})
+        own, frames = trim_of(source).spots, found_places.measured_among([source, *chosen])
+    shown = found_places.where_spots_show(bench, own, frames) if "spots" in asked.parts else {}
+    return replace(taken, spots=shown, middles=found_places.where_subjects_are(bench, frames) if about else {})
 
 
 @router.post("/trims/copy/lost")
@@ -108,14 +108,14 @@ def lost_by_copy(context: Means, slug: str, asked: TrimCopy) -> JSONResponse:
 
 
 @router.post("/trims/off")
-def off(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+def off(context: Means, slug: str, asked: ChosenFrames) -> JSONResponse:
     with context.session() as session:
         count = trims_of_many.take_trims_off(session, find_series(session, slug), asked.frames)
     return _done(f"Trims taken off {plural(count, 'frame')}; each can undo it for itself.")
 
 
 @router.post("/frames/favourites")
-def favourites(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+def favourites(context: Means, slug: str, asked: ChosenFrames) -> JSONResponse:
     with context.session() as session:
         count, on = trims_of_many.mark_favourites(session, find_series(session, slug), asked.frames)
     return _done(
@@ -124,7 +124,7 @@ def favourites(context: Means, slug: str, asked: Chosen) -> JSONResponse:
 
 
 @router.post("/frames/left-out")
-def left_out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+def left_out(context: Means, slug: str, asked: ChosenFrames) -> JSONResponse:
     with context.session() as session:
         count, on = trims_of_many.mark_left_out(session, find_series(session, slug), asked.frames)
     words = "left out: not carried and not handed over" if on else "taken in again"
@@ -133,7 +133,7 @@ def left_out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
 
 @router.post("/trims/straighten")
 @heavy
-def straighten(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+def straighten(context: Means, slug: str, asked: ChosenFrames) -> JSONResponse:
     """Straighten each chosen frame as its own long lines propose."""
     count = trims_of_many.straighten_as_proposed(context.studio, slug, asked.frames)
     rest = len(asked.frames) - count
@@ -152,7 +152,7 @@ def into_look(context: Means, slug: str, name: str) -> JSONResponse:
 
 
 @router.post("/carry/chosen")
-def carry(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+def carry(context: Means, slug: str, asked: ChosenFrames) -> JSONResponse:
     with context.session() as session:
         series = find_series(session, slug)
         number = carrying.carry(session, series, asked.frames).number
@@ -161,7 +161,7 @@ def carry(context: Means, slug: str, asked: Chosen) -> JSONResponse:
 
 
 @router.post("/frames/out")
-def out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
+def out(context: Means, slug: str, asked: ChosenFrames) -> JSONResponse:
     """Take frames and variants out; they are kept aside on Gather."""
     names: set[str] = set()
     with context.session() as session:
@@ -177,7 +177,7 @@ def out(context: Means, slug: str, asked: Chosen) -> JSONResponse:
 
 
 @router.post("/variants")
-def make_variants(context: Means, slug: str, asked: Named) -> JSONResponse:
+def make_variants(context: Means, slug: str, asked: GivenName) -> JSONResponse:
     """A variant of each chosen frame, of one name."""
     with context.session() as session:
         series = find_series(session, slug)

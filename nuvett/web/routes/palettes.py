@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 from nuvett.core.errors import NotFoundError
 from nuvett.core.reading.palette import Palette
 from nuvett.core.reading.swatches import FORMATS, SUFFIXES, SavedPalette, write_palette
-from nuvett.services.lookbook import using
+from nuvett.services.lookbook import uses
 from nuvett.services.references import kept_references, palettes
 from nuvett.services.series.catalogue import find_reference, find_series
 from nuvett.web.context import Context, Means
@@ -90,9 +90,9 @@ def use(context: Means, palette_id: uuid.UUID, where: str, series: Annotated[str
     with context.session() as session:
         found, row = palettes.palette_of(palettes.find_palette_row(session, palette_id)), find_series(session, series)
         if where == "wash":
-            using.lay_palette_as_wash(session, row, found)
+            uses.lay_palette_as_wash(session, row, found)
         elif where == "aim":
-            using.aim_at_palette(session, row, found)
+            uses.aim_at_palette(session, row, found)
         else:
             raise NotFoundError
         words = "is its wash" if where == "wash" else "is what it aims at"

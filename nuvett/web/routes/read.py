@@ -29,7 +29,7 @@ from nuvett.services.references.palettes import find_palette_row, palette_of
 from nuvett.services.series.catalogue import find_frame, find_reference, find_series, list_series
 from nuvett.services.series.rows import Reference
 from nuvett.services.series.stages import stages_of
-from nuvett.web.bodies import InView, PaletteEdit, Picked, ReferenceDraft, Resampled, Weights
+from nuvett.web.bodies import PaletteEdit, Picked, ReferenceDraft, ReferenceInView, Resampled, Weights
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.instruments import chart_colour, place_on_instruments
@@ -196,8 +196,8 @@ def _proxy(context: Context, slug: str, reference_id: uuid.UUID) -> tuple[str, S
         return row.proxy, kept_references.sampling_of(row)
 
 
-def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> targets.Draft:
-    draft = targets.Draft()
+def _draft_of(context: Context, slug: str, reference_id: uuid.UUID, asked: ReferenceDraft) -> targets.TargetDraft:
+    draft = targets.TargetDraft()
     if asked.sampling is not None:
         proxy, _ = _proxy(context, slug, reference_id)
         given = kept_references.parse_sampling(asked.sampling)
@@ -332,7 +332,7 @@ def weigh(context: Means, slug: str, asked: Weights) -> HTMLResponse:
 
 
 @router.post("/read/{direction}")
-def walk(context: Means, slug: str, direction: str, asked: InView) -> HTMLResponse:
+def walk(context: Means, slug: str, direction: str, asked: ReferenceInView) -> HTMLResponse:
     """Undo or redo one change of references."""
     if direction not in ("undo", "redo"):
         raise NotFoundError

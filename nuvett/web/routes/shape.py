@@ -12,7 +12,7 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.look.look import Look
 from nuvett.core.steps.registry import REGISTRY
 from nuvett.services.engine.facts import Aimed
-from nuvett.services.lookbook import book_list, using
+from nuvett.services.lookbook import book_list, uses
 from nuvett.services.looks import carrying, looks
 from nuvett.services.platform import history
 from nuvett.services.platform.documents import parse_change, read_look_file
@@ -20,7 +20,7 @@ from nuvett.services.references import kept_references, targets
 from nuvett.services.series import subjects
 from nuvett.services.series.catalogue import find_series, look_of, other_series
 from nuvett.services.series.stages import stages_of
-from nuvett.web.bodies import Change, LookCopy, LookDraft, Pointed, Proofs, StepName, Walk
+from nuvett.web.bodies import Change, LookCopy, LookDraft, PointedPlace, Proofs, ReachedName, Walk
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.chart import instruments
@@ -31,9 +31,9 @@ from nuvett.web.views.proofs import proof_values
 from nuvett.web.views.viewing import Beside, viewing
 
 router = APIRouter(prefix="/series/{slug}")
-_MOST_DIGITS = 9
+_MAX_DIGITS = 9
 _STRENGTHS = (25, 50, 75, 100)
-_MOST_STEPS, _LATEST_STEPS = 60, 12
+_MAX_STEPS, _LATEST_STEPS = 60, 12
 
 
 def _sheet_values(session: Session, slug: str, draft: Aimed | None = None) -> dict[str, Any]:
@@ -43,13 +43,13 @@ def _sheet_values(session: Session, slug: str, draft: Aimed | None = None) -> di
     state = carrying.carry_state(session, series)
     look = Look.model_validate(row.draft)
     target = (draft or looks.draft_of(session, series)).target if state.aimed else None
-    values = sheet_values(session, look, row.revision, f"look:{row.id}", target, _MOST_STEPS)
+    values = sheet_values(session, look, row.revision, f"look:{row.id}", target, _MAX_STEPS)
     return values | {
         "slug": slug,
         "offers_fit": row.by_hand and targets.latest_target(session, series.id) is not None,
         "versions": [v.number for v in row.versions],
         "state": state,
-        "origin": using.origin_of(session, row.origin),
+        "origin": uses.origin_of(session, row.origin),
         "aims_elsewhere": row.target_id is not None,
         "has_own": row.target_id is not None and bool(targets.latest_palette(session, series.id)),
     }
@@ -122,7 +122,7 @@ def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
     """
     easel, look = _asked(context, slug, asked)
     kind, _, number = asked.what.partition(" ")
-    if not number.isdecimal() or len(number) > _MOST_DIGITS:
+    if not number.isdecimal() or len(number) > _MAX_DIGITS:
         raise InvalidChangeError("There is no such state of the look.")
     with context.session() as session:
         series = find_series(session, slug)
@@ -139,7 +139,7 @@ def other(context: Means, slug: str, asked: LookDraft) -> JSONResponse:
 
 @router.post("/shape/pick")
 @heavy
-def pick(context: Means, slug: str, asked: Pointed) -> JSONResponse:
+def pick(context: Means, slug: str, asked: PointedPlace) -> JSONResponse:
     """What a colour of the frame does to the look, picked at a place in shares of the picture."""
     look = parse_change(asked.document)
     with context.session() as session:
@@ -179,7 +179,7 @@ def travel(context: Means, slug: str, number: int, asked: Walk) -> JSONResponse:
 
 
 @router.post("/look/step/{number}/name")
-def name_step(context: Means, slug: str, number: int, asked: StepName) -> JSONResponse:
+def name_step(context: Means, slug: str, number: int, asked: ReachedName) -> JSONResponse:
     """Give a state of the look a name."""
     with context.session() as session:
         history.name_step(session, looks.subject_of(session, find_series(session, slug)), number, asked.name)
@@ -200,7 +200,7 @@ def copy(context: Means, slug: str, asked: LookCopy) -> JSONResponse:
     """Take the look of another series, whole or by named parts."""
     parts = None if asked.parts is None else frozenset(asked.parts)
     with context.session() as session:
-        using.take_over(session, find_series(session, slug), find_series(session, asked.series), parts, asked.revision)
+        uses.take_over(session, find_series(session, slug), find_series(session, asked.series), parts, asked.revision)
         session.flush()
         return _kept(context, session, slug)
 

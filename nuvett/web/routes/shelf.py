@@ -12,7 +12,7 @@ from nuvett.services.series.catalogue import find_series, start_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.shelf import filing
 from nuvett.services.shelf.demo import has_demo, load_demo
-from nuvett.services.shelf.shelf import Standing, measure_series, standings
+from nuvett.services.shelf.shelf import ShelfSeries, measure_series, standings
 from nuvett.services.shelf.strips import strip
 from nuvett.web.context import FOREVER, Means
 from nuvett.web.heavy import heavy
@@ -25,7 +25,7 @@ router = APIRouter()
 class ShelfRow:
     """One series on the shelf, with its target as bands."""
 
-    standing: Standing
+    standing: ShelfSeries
     target: list[Band]
 
 

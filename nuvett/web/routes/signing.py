@@ -13,7 +13,7 @@ from nuvett.web.security.signin import COOKIE, SIGN_IN, safe_next, session_of
 
 router = APIRouter()
 _LONGEST = 1000
-_MOST_WAITING = 8  # attempts that wait for their turn; more are turned away without looking at a password
+_MAX_WAITING = 8  # attempts that wait for their turn; more are turned away without looking at a password
 
 
 def _page(context: Context, asked: str, status: int = 200, problem: str = "") -> HTMLResponse:
@@ -40,7 +40,7 @@ def sign_in(
     if not settings.password:
         raise NotFoundError
     address = context.request.client.host if context.request.client else ""
-    if state.signing.statistics().tasks_waiting > _MOST_WAITING:
+    if state.signing.statistics().tasks_waiting > _MAX_WAITING:
         return _page(context, next, 429, "Many are signing in just now. Try again in a moment.")
     wait = state.attempts.wait(address)
     if wait > 0:

@@ -14,16 +14,16 @@ from nuvett.services.series.catalogue import find_frame, find_series
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.series.stages import stages_of
 from nuvett.services.threads import threads
-from nuvett.services.threads.asking import answer
 from nuvett.services.threads.following import get_ready
-from nuvett.services.threads.growing import called, grow
+from nuvett.services.threads.outlines import called, grow
+from nuvett.services.threads.questions import answer
 from nuvett.web.bodies import AnswerOfThread, PlaceOfThread, ThreadChange
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
-from nuvett.web.views.threads import Shown, board_of
+from nuvett.web.views.threads import ThreadsQuery, board_of
 
 router = APIRouter(prefix="/series/{slug}/threads")
-Asked = Annotated[Shown, Query()]
+Asked = Annotated[ThreadsQuery, Query()]
 
 
 @router.get("")

@@ -21,7 +21,7 @@ from nuvett.services.series.catalogue import find_frame, find_series, other_seri
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.services.series.rows import Frame, Series
 from nuvett.services.series.stages import stages_of
-from nuvett.web.bodies import Change, Draft, Pointed, StepName, TrimOther, Walk
+from nuvett.web.bodies import Change, Draft, PointedPlace, ReachedName, TrimOther, Walk
 from nuvett.web.context import Context, Means
 from nuvett.web.heavy import heavy
 from nuvett.web.views.chart import instruments
@@ -35,7 +35,7 @@ from nuvett.web.views.viewing import Beside, viewing
 router = APIRouter(prefix="/series/{slug}")
 _LATEST_STEPS = 12
 _NAMED = 24  # trimmed frames that are listed by name
-_MOST_DIGITS = 9
+_MAX_DIGITS = 9
 
 
 def _sheet_values(session: Session, frame: Frame, target: Target | None) -> dict[str, Any]:
@@ -122,7 +122,7 @@ def draft(context: Means, slug: str, frame_id: uuid.UUID, asked: Draft) -> JSONR
 
 @router.post("/frames/{frame_id}/trim/pick")
 @heavy
-def pick(context: Means, slug: str, frame_id: uuid.UUID, asked: Pointed) -> JSONResponse:
+def pick(context: Means, slug: str, frame_id: uuid.UUID, asked: PointedPlace) -> JSONResponse:
     """What a colour of the frame does to its trim, picked at a place in shares of the picture."""
     trim = parse_trim(asked.document)
     return picked(context, _easel(context, slug, frame_id).with_trim(trim), trim, asked)
@@ -186,7 +186,7 @@ def travel(context: Means, slug: str, frame_id: uuid.UUID, number: int, asked: W
 
 
 @router.post("/frames/{frame_id}/trim/step/{number}/name")
-def name_step(context: Means, slug: str, frame_id: uuid.UUID, number: int, asked: StepName) -> JSONResponse:
+def name_step(context: Means, slug: str, frame_id: uuid.UUID, number: int, asked: ReachedName) -> JSONResponse:
     """Give a state of the trim a name."""
     with context.session() as session:
         frame = find_frame(session, find_series(session, slug), frame_id)
@@ -200,7 +200,7 @@ def name_step(context: Means, slug: str, frame_id: uuid.UUID, number: int, asked
 def other(context: Means, slug: str, frame_id: uuid.UUID, asked: TrimOther) -> JSONResponse:
     """The frame under another state of its trim, to stand beside the draft: `what` is "step 3" of the history."""
     kind, _, number = asked.what.partition(" ")
-    if kind != "step" or not number.isdecimal() or len(number) > _MOST_DIGITS:
+    if kind != "step" or not number.isdecimal() or len(number) > _MAX_DIGITS:
         raise InvalidChangeError("There is no such state of the trim.")
     easel = _easel(context, slug, frame_id, asked.reference)
     with context.session() as session:

@@ -8,7 +8,7 @@ from nuvett.logs import Timed, logged_as, request_id
 HEADER, NAME = "x-request-id", "nuvett.request"
 
 
-class Named:
+class NamedRequests:
     """ASGI middleware around everything: names requests, and logs how each ended."""
 
     def __init__(self, app: ASGIApp) -> None:

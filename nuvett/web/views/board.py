@@ -61,7 +61,7 @@ class GatherSetup:
     first: str
 
 
-class Asked(FramesAsked):
+class BoardPage(FramesAsked):
     """Which frames of a board are asked for, and which page of it: from a place on, or the one with a frame."""
 
     start: int = Field(default=0, ge=0)
@@ -80,7 +80,7 @@ class Watch:
 
 
 @dataclass(frozen=True)
-class Named:
+class RefusedFile:
     """A file that is no frame of the board, by its name, and why."""
 
     id: str
@@ -97,8 +97,8 @@ class Board:
 
     setups: list[GatherSetup]
     waiting: int
-    refused: list[Named]
-    removed: list[Named]
+    refused: list[RefusedFile]
+    removed: list[RefusedFile]
     ready: int
     hero: str
     light_due: bool
@@ -106,8 +106,8 @@ class Board:
     watch: Watch | None
     ordered_by: str
     developments: list[str]
-    coming: list[Named]
-    asked: Asked
+    coming: list[RefusedFile]
+    asked: BoardPage
     page_size: int
     undo: str
     redo: str
@@ -136,8 +136,8 @@ class _Row:
     left_out: bool
 
     @property
-    def named(self) -> Named:
-        return Named(str(self.id), self.name, self.problem)
+    def named(self) -> RefusedFile:
+        return RefusedFile(str(self.id), self.name, self.problem)
 
 
 def _rows(session: Session, series: Series) -> list[_Row]:
@@ -146,7 +146,7 @@ def _rows(session: Session, series: Series) -> list[_Row]:
     return [_Row(*row) for row in session.execute(query)]
 
 
-def board_of(context: Context, session: Session, slug: str, asked: Asked) -> Board:
+def board_of(context: Context, session: Session, slug: str, asked: BoardPage) -> Board:
     """The board of a series."""
     series = find_series(session, slug)
     rows = _rows(session, series)

@@ -12,14 +12,14 @@ from nuvett.core.reading.column import lightness_marks
 from nuvett.core.reading.reading import Target
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.engine.wall import Wall, build_wall
-from nuvett.services.looks import carrying, looks, wall_filling, wall_states
+from nuvett.services.looks import carrying, looks, wall_jobs, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series
-from nuvett.services.series.labels import Labels, labels_of
+from nuvett.services.series.labels import FrameLabels, labels_of
 from nuvett.services.series.rows import Reference
 from nuvett.services.threads import threads
-from nuvett.services.threads.measuring import Seen
+from nuvett.services.threads.thread_colours import SeriesSeen
 from nuvett.web.context import Context
 from nuvett.web.views.frame_lists import FramesAsked
 from nuvett.web.views.instruments import palette_bands, tone_side
@@ -34,7 +34,7 @@ _NAMED = 5  # frames that stand out which are told by name
 Sort = Literal["shooting", "drift", "thread"]
 
 
-class Shown(FramesAsked):
+class WallQuery(FramesAsked):
     """How a wall is asked for: which state it shows, which one beside it, in what order, and which of its frames.
 
     fill : whether frames that are not seen are worked out, too
@@ -58,7 +58,7 @@ class ReferenceShare:
 
 
 @dataclass(frozen=True)
-class Place:
+class WallPlace:
     """A frame in its place on the wall: with its tile, or without while that is not looked for.
 
     setup : number of the set-up of the first of several that follow each other
@@ -96,7 +96,7 @@ def _page(order: list[int], start: int) -> set[int]:
     return set(order[first : first + size])
 
 
-def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> dict[str, Any]:
+def wall_values(context: Context, slug: str, shown: WallQuery, start: int = 0) -> dict[str, Any]:
     """Values of the wall of a series, with the tiles of a page; what that page lacks is worked out now."""
     bench = context.studio.bench
     with context.session() as session:
@@ -116,7 +116,7 @@ def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> di
     found = [index for index, frame in enumerate(facts) if shown.finds(labels[frame.id])]
     wall = build_wall(bench, facts, wanted.aims, wanted.show, _page(found, start))
     names = named([(frame.id, labels[frame.id].name) for frame in facts.firsts])
-    along = on_wall(bench, Seen(facts, wanted.aims, wanted.show, hero), thread, names) if thread else None
+    along = on_wall(bench, SeriesSeen(facts, wanted.aims, wanted.show, hero), thread, names) if thread else None
     order = _in_order(found, wall, shown.sort, along)
     page = _page(order, start)
     if page - _page(found, start):
@@ -124,7 +124,7 @@ def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> di
     beside = build_wall(bench, facts, other.aims, other.show, page) if other else None
     if shown.fill:
         with context.session() as session:
-            wall_filling.queue_fill(session, context.studio, series_id, [(key, wall), (shown.beside, beside)])
+            wall_jobs.queue_fill(session, context.studio, series_id, [(key, wall), (shown.beside, beside)])
     tiles = {
         index: tile_of(slug, wall.items[index], labels[facts[index].id], beside=beside.items[index] if beside else None)
         for index in page
@@ -157,8 +157,8 @@ def wall_values(context: Context, slug: str, shown: Shown, start: int = 0) -> di
 
 
 def _places(
-    wall: Wall, labels: dict[uuid.UUID, Labels], order: list[int], tiles: dict[int, Tile | None]
-) -> list[Place]:
+    wall: Wall, labels: dict[uuid.UUID, FrameLabels], order: list[int], tiles: dict[int, Tile | None]
+) -> list[WallPlace]:
     numbers = {setup: number for number, setup in enumerate(dict.fromkeys(item.frame.setup for item in wall.items))}
     found, before = [], None
     for index in order:
@@ -166,7 +166,7 @@ def _places(
         own, setup = labels[frame.id], numbers[frame.setup]
         told = None if setup == before else setup
         tile = tiles.get(index)
-        found.append(Place(str(frame.id), tile, told, item.outlier, frame.is_trimmed, own.favourite, own.left_out))
+        found.append(WallPlace(str(frame.id), tile, told, item.outlier, frame.is_trimmed, own.favourite, own.left_out))
         before = setup
     return found
 
@@ -202,7 +202,7 @@ def _title(names: list[str], column: Column) -> str:
     return first if column.first == column.last else f"{first} to {last}"
 
 
-def _standing_out(wall: Wall, labels: dict[uuid.UUID, Labels]) -> tuple[list[tuple[str, str]], int]:
+def _standing_out(wall: Wall, labels: dict[uuid.UUID, FrameLabels]) -> tuple[list[tuple[str, str]], int]:
     """The first frames that stand out, by name and with why; how many more there are."""
     found = [
         (labels[item.frame.id].name, item.shown.summary.drift.words)

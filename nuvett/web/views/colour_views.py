@@ -20,7 +20,7 @@ from nuvett.web.views.sheet import Coloured, hued
 _INNER, _OUTER, _HANDLES = 82.0, 96.0, 100.0  # radii on the chart: of a range where it is nothing, whole, and its edges
 _DEGREES = np.arange(0, 361, 3, dtype=np.float32)
 _SHOWN_CHROMA = 0.12  # at which a range is drawn
-_LEAST_SHOWN = 0.02
+_MIN_SHOWN = 0.02
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ class CastView:
 
 
 @dataclass(frozen=True)
-class FamilyView:
+class RangeStart:
     """A range to begin with, and the hue that stands for it."""
 
     hue: Coloured
@@ -99,7 +99,7 @@ def _at(hue: float, radius: float) -> tuple[float, float]:
 def _outline(weights: Floats) -> str:
     """A band along the rim as thick as a range is strong, as an SVG path: one piece for each run of hues."""
     runs: list[list[int]] = []
-    for place in np.flatnonzero(weights > _LEAST_SHOWN):
+    for place in np.flatnonzero(weights > _MIN_SHOWN):
         if runs and runs[-1][-1] == place - 1:
             runs[-1].append(int(place))
         else:
@@ -134,6 +134,6 @@ def cast_views(step: CastStep, apart: float) -> list[CastView]:
     return found
 
 
-def family_views(families: Sequence[HueBand]) -> list[FamilyView]:
+def family_views(families: Sequence[HueBand]) -> list[RangeStart]:
     """Ranges to begin with."""
-    return [FamilyView(hued(band.hue), band.model_dump(mode="json")) for band in families]
+    return [RangeStart(hued(band.hue), band.model_dump(mode="json")) for band in families]

@@ -10,7 +10,7 @@ from nuvett.core.errors import NotFoundError
 from nuvett.services.engine.facts import Facts
 from nuvett.services.lookbook.book import KeptVersion, version_of
 from nuvett.services.lookbook.book_list import names
-from nuvett.services.lookbook.trying import Ground, aimed_with, drafted, ground_of, with_frame_parts
+from nuvett.services.lookbook.trials import Ground, aimed_with, drafted, ground_of, with_frame_parts
 from nuvett.services.references.kept_references import ready_references
 from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.labels import labels_of
@@ -24,7 +24,7 @@ DRAFT = "draft"
 
 
 @dataclass(frozen=True)
-class Compared:
+class ComparedLook:
     """A look in a comparison: its name, the frames as it has them, and the address of the frame under it."""
 
     id: str
@@ -33,15 +33,15 @@ class Compared:
     picture: str
 
 
-def _compared(context: Context, ground: Ground, easel: Easel, version: KeptVersion | None) -> Compared:
+def _compared(context: Context, ground: Ground, easel: Easel, version: KeptVersion | None) -> ComparedLook:
     bench = context.studio.bench
     if version is None:
         shown = replace(easel, aimed=drafted(ground))
-        return Compared(DRAFT, "the draft", shown, addresses(bench, shown)["look"])
+        return ComparedLook(DRAFT, "the draft", shown, addresses(bench, shown)["look"])
     use = Use(strength=version.strength)
     facts: Facts = with_frame_parts(ground.facts, [easel.index], version, use)
     shown = replace(easel, facts=facts, aimed=aimed_with(ground, version, use))
-    return Compared(str(version.look_id), version.name, shown, addresses(bench, shown)["look"])
+    return ComparedLook(str(version.look_id), version.name, shown, addresses(bench, shown)["look"])
 
 
 def _version(session: Session, name: str) -> KeptVersion | None:
@@ -103,7 +103,7 @@ def comparing(context: Context, slug: str, frame: uuid.UUID, left: str, right: s
     )
 
 
-def _words(context: Context, mine: Compared, theirs: Compared) -> str:
+def _words(context: Context, mine: ComparedLook, theirs: ComparedLook) -> str:
     """What is said under the picture: how far each look leaves the frame from what it aims at."""
     said = []
     for one in (mine, theirs):

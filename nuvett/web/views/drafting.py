@@ -23,7 +23,7 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book_list import tables_kept
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.references.palettes import palette_of, saved_palettes
-from nuvett.web.bodies import Draft, Drag, Pointed
+from nuvett.web.bodies import Draft, Drag, PointedPlace
 from nuvett.web.context import Context
 from nuvett.web.views.chart import chart_place, instruments
 from nuvett.web.views.easel import Easel, addresses, evened_on, placed, plan_on, where_address
@@ -107,7 +107,7 @@ def drafted(context: Context, easel: Easel, document: Worked, asked: Draft) -> J
     return JSONResponse(answer)
 
 
-def picked(context: Context, easel: Easel, document: Worked, asked: Pointed) -> JSONResponse:
+def picked(context: Context, easel: Easel, document: Worked, asked: PointedPlace) -> JSONResponse:
     """What a colour that was picked in the frame does: the document with it, or the colour alone for an area.
 
     The colour is the one that comes to the step that it is picked for, wherever that stands.

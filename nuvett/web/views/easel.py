@@ -21,7 +21,7 @@ from nuvett.services.looks import carrying, looks, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
 from nuvett.services.series.catalogue import find_series
-from nuvett.services.series.labels import Labels, labels_of
+from nuvett.services.series.labels import FrameLabels, labels_of
 from nuvett.services.series.rows import Reference, Series
 from nuvett.web.views.tiles import picture_address
 
@@ -40,7 +40,7 @@ class Easel:
     facts: Facts
     index: int
     aimed: Aimed | None
-    labels: dict[uuid.UUID, Labels]
+    labels: dict[uuid.UUID, FrameLabels]
     reference: Reference | None = None
     proofs: tuple[uuid.UUID, ...] = ()
     group: GroupName = "look"
@@ -81,7 +81,7 @@ class Easel:
 
 def _begun(
     session: Session, slug: str, reference: uuid.UUID | None
-) -> tuple[Series, Facts, dict[uuid.UUID, Labels], Reference | None]:
+) -> tuple[Series, Facts, dict[uuid.UUID, FrameLabels], Reference | None]:
     series = find_series(session, slug)
     facts = frame_facts.series_facts(session, series)
     ready = kept_references.ready_references(session, series.id, readings=False)
@@ -158,7 +158,7 @@ class Shifts(TypedDict):
     back: list[list[list[float]]]
 
 
-class Placed(TypedDict):
+class FramePlacing(TypedDict):
     """What is seen of a frame: size in pixels, that of the uncut original, and where places of that one are seen.
 
     lens : what is undone of it first, none where nothing is
@@ -174,7 +174,7 @@ class Placed(TypedDict):
     cut: Cut
 
 
-def placed(easel: Easel) -> Placed:
+def placed(easel: Easel) -> FramePlacing:
     """What is seen of the frame on an easel."""
     frame = easel.frame
     size = (frame.width, frame.height)

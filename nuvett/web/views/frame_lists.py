@@ -8,7 +8,7 @@ from uuid import UUID
 from pydantic import BaseModel, ConfigDict, Field
 
 from nuvett.services.engine.facts import FrameFacts
-from nuvett.services.series.labels import Labels
+from nuvett.services.series.labels import FrameLabels
 
 _SHORT = 120  # frames of a series that are listed on a page at once
 _AROUND = 20  # on each side of the frame in work, of a longer one
@@ -47,7 +47,7 @@ class Choice:
     name: str
 
 
-def choices_of(frames: Sequence[FrameFacts], labels: Mapping[UUID, Labels]) -> list[Choice]:
+def choices_of(frames: Sequence[FrameFacts], labels: Mapping[UUID, FrameLabels]) -> list[Choice]:
     """All of some frames, to choose from."""
     return [Choice(str(frame.id), labels[frame.id].name) for frame in frames]
 
@@ -57,7 +57,7 @@ def is_long(frames: Sequence[FrameFacts]) -> bool:
     return len(frames) > _SHORT
 
 
-def choices_around(frames: Sequence[FrameFacts], labels: Mapping[UUID, Labels], index: int) -> list[Choice]:
+def choices_around(frames: Sequence[FrameFacts], labels: Mapping[UUID, FrameLabels], index: int) -> list[Choice]:
     """Frames that a page lists to choose from, where one of them is in work."""
     if not is_long(frames):
         return choices_of(frames, labels)

@@ -207,7 +207,7 @@ class PairingView:
         return any(band.unmatched for band in (*self.target, *self.frame))
 
 
-_LEAST_RIBBON = 0.012
+_MIN_RIBBON = 0.012
 
 
 def pairing_view(found: Paired) -> PairingView:
@@ -222,7 +222,7 @@ def pairing_view(found: Paired) -> PairingView:
         for j, upper in enumerate(above):
             share = float(found.shares[i, j])
             top, bottom = upper.width * share / float(columns[j]), lower.width * share / float(rows[i])
-            if share >= _LEAST_RIBBON:
+            if share >= _MIN_RIBBON:
                 pin = found.pins[i]
                 words = f"{100 * share:.0f} % of the frame: {lower.name} to {upper.name}, lands at {landed[1]}"
                 if pin is not None:

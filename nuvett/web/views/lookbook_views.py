@@ -13,10 +13,10 @@ from nuvett.core.table.expects import EXPECTS
 from nuvett.services.engine.wall import choose_proofs
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook.book import version_of
-from nuvett.services.lookbook.book_list import Asked, Counts, Entry, counts, entries
-from nuvett.services.lookbook.bringing_tables import learn_table
+from nuvett.services.lookbook.book_list import BookFilter, Counts, Entry, counts, entries
 from nuvett.services.lookbook.health import in_short
-from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, health_of, suit_on, with_frame_parts
+from nuvett.services.lookbook.table_import import learn_table
+from nuvett.services.lookbook.trials import Ground, aimed_with, ground_of, health_of, suit_on, with_frame_parts
 from nuvett.services.looks.looks import proofs_of
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_series, list_series
@@ -24,13 +24,13 @@ from nuvett.services.series.labels import labels_of
 from nuvett.web.views.frame_lists import Choice, choices_around
 from nuvett.web.views.instruments import Band, palette_bands
 
-COLUMNS, MOST_COLUMNS = 5, 8
+COLUMNS, MAX_COLUMNS = 5, 8
 CELLS = (180, 320)
 """Widths of cells in pixels that rows are drawn with, for usual windows and for wide ones."""
 
 
 @dataclass(frozen=True)
-class Column:
+class TrialColumn:
     """One frame that looks are tried on."""
 
     id: str
@@ -39,12 +39,12 @@ class Column:
 
 
 @dataclass(frozen=True)
-class InView:
+class SeriesInView:
     """The series in view: frames as columns, of `count` to choose from, and what its rows depend on."""
 
     slug: str
     title: str
-    columns: list[Column]
+    columns: list[TrialColumn]
     frames: list[Choice]
     count: int
     query: str
@@ -68,7 +68,7 @@ class Stand:
 
     ground: Ground
     places: list[int]
-    view: InView
+    view: SeriesInView
 
 
 def stand_of(studio: Studio, session: Session, slug: str, chosen: Sequence[uuid.UUID]) -> Stand | None:
@@ -82,14 +82,14 @@ def stand_of(studio: Studio, session: Session, slug: str, chosen: Sequence[uuid.
         if not ground.facts and not series:
             continue
         wanted = tuple(chosen) or proofs_of(session, candidate)
-        places = choose_proofs(studio.bench, ground.facts, wanted, COLUMNS)[:MOST_COLUMNS] if ground.facts else []
+        places = choose_proofs(studio.bench, ground.facts, wanted, COLUMNS)[:MAX_COLUMNS] if ground.facts else []
         labels = labels_of(session, candidate)
         shown = [ground.facts[place].id for place in places]
         query = f"series={candidate.slug}&frames={','.join(str(ground.facts[place].id) for place in places)}"
-        view = InView(
+        view = SeriesInView(
             candidate.slug,
             candidate.title,
-            [Column(str(own), labels[own].name, labels[own].hero) for own in shown],
+            [TrialColumn(str(own), labels[own].name, labels[own].hero) for own in shown],
             choices_around(ground.facts, labels, places[0] if places else 0),
             len(ground.facts),
             query,
@@ -132,12 +132,12 @@ def row_address(entry: Entry, ground: Ground, frames: Sequence[uuid.UUID], cell:
 class Page:
     """All that the page of the lookbook shows."""
 
-    asked: Asked
+    asked: BookFilter
     sort: str
     counts: Counts
     rows: list[Row]
     as_came: list[tuple[str, int]]
-    view: InView | None
+    view: SeriesInView | None
 
     @property
     def link(self) -> str:
@@ -145,7 +145,7 @@ class Page:
         return self.view.query if self.view else ""
 
 
-def page_of(studio: Studio, session: Session, asked: Asked, sort: str, stand: Stand | None) -> Page:
+def page_of(studio: Studio, session: Session, asked: BookFilter, sort: str, stand: Stand | None) -> Page:
     """The page with its looks in the order asked for, by name or by when they were used last."""
     found = entries(session, asked)
     if sort == "used":

@@ -2,10 +2,10 @@
 
 from prometheus_client import CollectorRegistry, Gauge, generate_latest
 
-from nuvett.services.upkeep.state import State
+from nuvett.services.upkeep.state import UpkeepState
 
 
-def prometheus_text(state: State) -> bytes:
+def prometheus_text(state: UpkeepState) -> bytes:
     """All numbers of a state, each with what it means."""
     registry = CollectorRegistry()
 

@@ -3,7 +3,7 @@
 from typing import Any
 
 from nuvett.core.planning.warnings import Note
-from nuvett.services.engine.wall import Shown, WallItem, choose_proofs
+from nuvett.services.engine.wall import ShownFrame, WallItem, choose_proofs
 from nuvett.services.looks.told import cause
 from nuvett.web.context import Context
 from nuvett.web.views.easel import Easel, plan_on
@@ -52,7 +52,7 @@ def _tiles(context: Context, easel: Easel, chosen: list[int]) -> list[tuple[Tile
         plan, aimed = plan_on(bench, here), here.aimed
         summary = bench.measures.summary
         came = summary(here.frame, bench.planner.as_came(here.frame), aimed)
-        shown = Shown(plan=plan.key, summary=summary(here.frame, plan, aimed))
+        shown = ShownFrame(plan=plan.key, summary=summary(here.frame, plan, aimed))
         tile = tile_of(easel.slug, WallItem(here.frame, shown, came), easel.labels[here.frame.id], _EDGE)
         notes = bench.measures.notes(here.frame, plan, aimed) if aimed else ()
         said = [(note, causes.get((index, note.kind), "")) for note in notes]

@@ -163,7 +163,7 @@ def sampled_words(reading: Reading) -> str:
     return f"{', '.join(said)}: {100 * reading.share:.0f} %"
 
 
-def card_of(row: Reference, standing: heroes.Standing | None = None) -> ReferenceCard:
+def card_of(row: Reference, standing: heroes.HeroStanding | None = None) -> ReferenceCard:
     """One reference in the list; `standing` of one that is a finished frame."""
     reading = kept_references.reading_of(row) if row.reading else None
     return ReferenceCard(
@@ -282,7 +282,7 @@ class TargetView:
     opposing: str
 
 
-def _target_view(session: Session, series: Series, draft: targets.Draft | None) -> TargetView | None:
+def _target_view(session: Session, series: Series, draft: targets.TargetDraft | None) -> TargetView | None:
     """The target that is kept, or what a draft would make of it."""
     row = targets.latest_target(session, series.id)
     if row is None:
@@ -312,7 +312,7 @@ class Version:
     can_return: bool
 
 
-def draft_values(session: Session, series: Series, row: Reference, draft: targets.Draft) -> dict[str, Any]:
+def draft_values(session: Session, series: Series, row: Reference, draft: targets.TargetDraft) -> dict[str, Any]:
     """What changes on Read while something is dragged: the reading of a reference, and the target."""
     reading = draft.readings.get(row.id) or kept_references.reading_of(row)
     return {
@@ -350,7 +350,7 @@ def page_values(session: Session, series: Series, wanted: uuid.UUID | None) -> d
 
 
 @dataclass(frozen=True)
-class Compared:
+class ComparedReference:
     """One of several references beside each other, and what tells it from the first, in words."""
 
     view: ReadingView
@@ -359,12 +359,12 @@ class Compared:
     colour: float
 
 
-def compared(session: Session, series: Series, wanted: list[uuid.UUID]) -> list[Compared]:
+def compared(session: Session, series: Series, wanted: list[uuid.UUID]) -> list[ComparedReference]:
     """References beside each other; all of them when none are asked for."""
     rows = [r for r in kept_references.ready_references(session, series.id) if not wanted or r.id in wanted]
     readings = [kept_references.reading_of(row) for row in rows]
     return [
-        Compared(
+        ComparedReference(
             reading_view(row, reading),
             differences(reading, readings[0], rows[0].name) if index else [],
             row.tone_weight,

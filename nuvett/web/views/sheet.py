@@ -15,12 +15,12 @@ from nuvett.core.fields import ChoiceWords, NumberWords, choices_of, numbers_of
 from nuvett.core.fit.grey import GreyHue
 from nuvett.core.fit.hues import HueBand
 from nuvett.core.fit.moves import landings
-from nuvett.core.fit.wash import MODES, MOST_LAYERS, WashLayer, WashStop
+from nuvett.core.fit.wash import MAX_LAYERS, MODES, WashLayer, WashStop
 from nuvett.core.geometry.geometry import PROPORTIONS, Geometry
 from nuvett.core.geometry.spots import Spot
 from nuvett.core.geometry.words import geometry_words
 from nuvett.core.look.common import COMMON_VALUES
-from nuvett.core.look.local import MOST_AREAS, Local
+from nuvett.core.look.local import MAX_AREAS, Local
 from nuvett.core.look.look import Look
 from nuvett.core.look.ready_areas import READY_AREAS
 from nuvett.core.look.trim import Trim
@@ -121,7 +121,7 @@ def hued(hue: float) -> Coloured:
 
 
 @dataclass(frozen=True)
-class StepName:
+class OfferedStep:
     """A step that is not on the sheet, to be brought in."""
 
     path: str
@@ -143,8 +143,8 @@ class Scope:
     where: str
     own: dict[str, Any]
     steps: list[StepView]
-    idle: list[StepName]
-    waiting: list[StepName]
+    idle: list[OfferedStep]
+    waiting: list[OfferedStep]
     brought: frozenset[str]
     words: dict[str, Any]
 
@@ -210,15 +210,15 @@ def _scope(document: WithSteps, prefix: str, where: str, aimed: bool) -> Scope:
     places = {kind.name: place for place, kind in enumerate(document.kinds, start=1)}
     views = [_view(step, places[step.name], prefix, aimed) for step in document.steps]
     held = {view.name for view in views}
-    absent = [StepName(f"{prefix}{k.name}", k.title, places[k.name]) for k in document.kinds if k.name not in held]
-    idle = [StepName(v.path, v.title, v.place) for v in views if v.idle and not v.waits]
+    absent = [OfferedStep(f"{prefix}{k.name}", k.title, places[k.name]) for k in document.kinds if k.name not in held]
+    idle = [OfferedStep(v.path, v.title, v.place) for v in views if v.idle and not v.waits]
     return Scope(
         prefix=prefix,
         where=where,
         own=document.model_dump(mode="json"),
         steps=views,
         idle=sorted([*idle, *absent], key=lambda step: step.place),
-        waiting=[StepName(v.path, v.title, v.place) for v in views if v.waits],
+        waiting=[OfferedStep(v.path, v.title, v.place) for v in views if v.waits],
         brought=frozenset(held if absent else ()),
         words=_words(document),
     )
@@ -296,7 +296,7 @@ def sheet_of(
         "seen_pieces": pieces(document, "{seen}", "") if isinstance(document, Look) and aimed else [],
         "area_kinds": {kind_name(kind): kind for kind in offered},
         "area_facts": {kind_name(k): {"edges": k.edges, "outline": k.outline, "begins": k.begins} for k in area_kinds},
-        "most_areas": MOST_AREAS,
+        "most_areas": MAX_AREAS,
         "ready_areas": [(words, own.local.model_dump(mode="json"), own.flow) for words, own in READY_AREAS.items()],
         "brush": Stroke(points=((0.5, 0.5, 1),)),
         "brush_values": numbers_of(Stroke),
@@ -308,7 +308,7 @@ def sheet_of(
         "wash_values": numbers_of(WashLayer),
         "stop_values": numbers_of(WashStop),
         "wash_modes": tuple(MODES),
-        "most_washes": MOST_LAYERS,
+        "most_washes": MAX_LAYERS,
         "pin_amount": numbers_of(Pin)["amount"],
         "point_values": {name: point_words(name) for name in CHANNELS},
         "channels": CHANNELS,

@@ -7,7 +7,7 @@ from nuvett.core.thread.places import Outline
 from nuvett.services.engine.facts import FrameFacts
 
 _WIDE = 2.4  # of the outline's own size that is shown about it
-_LEAST = 150.0  # of a picture 1000 across that is shown at least
+_MIN = 150.0  # of a picture 1000 across that is shown at least
 _PROPORTION = 1.5
 
 
@@ -42,7 +42,7 @@ def crop_of(frame: FrameFacts, name: str, src: str, outline: Outline) -> Crop:
     tall = 1000 / frame.proportion
     points = [(1000 * x, tall * y) for ring in outline.rings for x, y in ring] or [(500.0, tall / 2)]
     low, high = (tuple(choose(axis) for axis in zip(*points, strict=True)) for choose in (min, max))
-    width = max((high[0] - low[0]) * _WIDE, (high[1] - low[1]) * _WIDE * _PROPORTION, _LEAST)
+    width = max((high[0] - low[0]) * _WIDE, (high[1] - low[1]) * _WIDE * _PROPORTION, _MIN)
     width = min(width, 1000.0, tall * _PROPORTION)
     size = (width, width / _PROPORTION)
     at = [

@@ -27,10 +27,10 @@ from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.labels import labels_of
 from nuvett.services.series.rows import Series
 from nuvett.services.threads import threads
-from nuvett.services.threads.asking import Question, questions_of
 from nuvett.services.threads.changes import STROKES, subject_of
-from nuvett.services.threads.measuring import Bead, Seen, Strip, strips
-from nuvett.services.threads.threads import Place, Thread
+from nuvett.services.threads.questions import Question, questions_of
+from nuvett.services.threads.thread_colours import Bead, SeriesSeen, Strip, strips
+from nuvett.services.threads.threads import Thread, ThreadPlace
 from nuvett.web.context import Context
 from nuvett.web.views.frame_lists import is_long
 from nuvett.web.views.instruments import hexes
@@ -50,7 +50,7 @@ _LARGE = 1280  # pixels of the long edge of pictures that parts are shown of
 _OUTSIDE = "Screens cannot show this colour: the nearest one in sRGB stands in for it."
 
 
-class Shown(BaseModel):
+class ThreadsQuery(BaseModel):
     """How threads are asked for: which one is in hand, in which state frames are shown, and how large."""
 
     model_config = ConfigDict(extra="ignore")
@@ -80,7 +80,7 @@ class Item:
 
 
 @dataclass(frozen=True)
-class Tile:
+class ThreadTile:
     """A frame that is pointed at: where the thread in hand is seen in it, as a line in a box of 1000 across."""
 
     id: str
@@ -200,7 +200,7 @@ Names = dict[uuid.UUID, tuple[str, str]]
 """Names of frames, and in short."""
 
 
-def on_wall(bench: Workbench, seen: Seen, thread: Thread, names: Names) -> OnWall:
+def on_wall(bench: Workbench, seen: SeriesSeen, thread: Thread, names: Names) -> OnWall:
     """A thread through the frames of a wall."""
     (strip,) = strips(bench, seen, [thread])
     tiles = {}
@@ -228,7 +228,7 @@ def named(frames: Sequence[tuple[uuid.UUID, str]]) -> Names:
     return {frame: (name, brief) for (frame, name), brief in zip(frames, short, strict=True)}
 
 
-def _beads(strip: Strip, names: Names, seen: Seen) -> list[BeadView]:
+def _beads(strip: Strip, names: Names, seen: SeriesSeen) -> list[BeadView]:
     views = [_bead_view(bead, names, seen.hero) for bead in strip.beads]
     numbers = {setup: place for place, setup in enumerate(dict.fromkeys(f.setup for f in seen.facts.firsts), start=1)}
     runs = [list(run) for _, run in groupby(range(len(views)), key=lambda index: strip.beads[index].frame.setup)]
@@ -258,15 +258,15 @@ def _glimpse(thread: Thread) -> Thread:
     return replace(thread, places=dict(places[:: max(1, -(-len(places) // _GLIMPSED))]))
 
 
-def _seen(session: Session, series: Series, show: str) -> tuple[Seen, str, list[wall_states.Choice]]:
+def _seen(session: Session, series: Series, show: str) -> tuple[SeriesSeen, str, list[wall_states.StateChoice]]:
     facts = series_facts(session, series)
     state = carrying.carry_state(session, series, facts)
     key = show or wall_states.usual_state(state)
     wanted = wall_states.state_of(session, series, facts, key)
-    return Seen(facts, wanted.aims, wanted.show, series.hero_id), key, wall_states.choices(state)
+    return SeriesSeen(facts, wanted.aims, wanted.show, series.hero_id), key, wall_states.choices(state)
 
 
-def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
+def board_of(context: Context, slug: str, shown: ThreadsQuery) -> dict[str, Any]:
     """Values of the screen of threads."""
     bench = context.studio.bench
     with context.session() as session:
@@ -289,7 +289,7 @@ def board_of(context: Context, slug: str, shown: Shown) -> dict[str, Any]:
     about = {question.frame for question in own} | (set(chosen.places) if chosen and own else set())
     plans = {i: seen.uncut(bench, i) for i in firsts if i in page or seen.facts[i].id in about}
     bench.plans.keep(*plans.values())
-    tiles: list[tuple[str, Tile | None]] = []
+    tiles: list[tuple[str, ThreadTile | None]] = []
     for index in firsts:
         frame, tile = seen.facts[index], None
         if index in page:
@@ -354,8 +354,8 @@ def _asking(thread: Thread | None, asked: Sequence[Question], pictured: Pictured
     return Asking(known, crops) if known is not None and crops else None
 
 
-def _tile(frame: FrameFacts, name: str, src: str, place: Place | None, bead: Bead | None) -> Tile:
-    return Tile(
+def _tile(frame: FrameFacts, name: str, src: str, place: ThreadPlace | None, bead: Bead | None) -> ThreadTile:
+    return ThreadTile(
         id=str(frame.id),
         name=name,
         src=src,

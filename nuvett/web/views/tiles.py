@@ -4,7 +4,7 @@ import re
 from dataclasses import dataclass
 
 from nuvett.services.engine.wall import WallItem
-from nuvett.services.series.labels import Labels
+from nuvett.services.series.labels import FrameLabels
 from nuvett.web.views.instruments import Band, palette_bands
 
 
@@ -45,7 +45,9 @@ def picture_address(slug: str, frame_id: object, plan_key: str, edge: int) -> st
     return f"/series/{slug}/frames/{frame_id}/picture.jpg?{plan}edge={edge}"
 
 
-def tile_of(slug: str, item: WallItem, labels: Labels, edge: int = 400, beside: WallItem | None = None) -> Tile | None:
+def tile_of(
+    slug: str, item: WallItem, labels: FrameLabels, edge: int = 400, beside: WallItem | None = None
+) -> Tile | None:
     """Tile of one frame of a wall; none while that is not worked out. beside : the frame as it stands beside itself"""
     if item.shown is None or item.original is None:
         return None

@@ -7,7 +7,7 @@ from typing import Any
 from nuvett.services.engine.overlays import VEILS
 from nuvett.services.series.rows import Reference
 from nuvett.web.context import Context
-from nuvett.web.views.easel import Easel, Placed, addresses, placed, plan_on
+from nuvett.web.views.easel import Easel, FramePlacing, addresses, placed, plan_on
 from nuvett.web.views.frame_lists import Choice, choices_around
 
 _WORDS = {
@@ -39,7 +39,7 @@ class Viewing:
     frame: Choice
     hero: bool
     faces: int
-    placed: Placed
+    placed: FramePlacing
     shows: list[Choice]
     pictures: dict[str, str]
     reference: Reference | None

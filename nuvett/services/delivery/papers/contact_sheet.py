@@ -55,7 +55,7 @@ def page_count(papers: Papers, frames: int) -> int:
 
 
 @dataclass(frozen=True)
-class Tile:
+class SheetTile:
     """One picture as JPEG, and what stands under it: its name, colours with shares that sum to 1, and words."""
 
     picture: bytes
@@ -70,7 +70,7 @@ def _font(weight: str) -> Path:
         return path
 
 
-def sheet_pdf(title: str, below: str, tiles: list[Tile], papers: Papers) -> bytes:
+def sheet_pdf(title: str, below: str, tiles: list[SheetTile], papers: Papers) -> bytes:
     """A contact sheet; `title` and `below` stand at the head of every page."""
     layout = Layout.of(papers)
     pdf = _paper(title)
@@ -119,7 +119,7 @@ def _head(pdf: FPDF, title: str, below: str, page: str) -> None:
     _text(pdf, _MARGIN, _MARGIN + 6.2, below, wide)
 
 
-def _draw(pdf: FPDF, tile: Tile, left: float, top: float, layout: Layout) -> None:
+def _draw(pdf: FPDF, tile: SheetTile, left: float, top: float, layout: Layout) -> None:
     side = layout.side
     with Image.open(BytesIO(tile.picture)) as picture:
         across, down = picture.size

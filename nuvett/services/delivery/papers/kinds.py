@@ -39,23 +39,23 @@ class PaperKind:
 
     name: str
     files: Callable[[Ordered], list[str]]
-    make: Callable[[Parcel, models.DeliveryFile], bytes]
+    make: Callable[[Parcel, models.DeliveryFileRow], bytes]
     last: bool = False
 
 
-def _table(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+def _table(parcel: Parcel, paper: models.DeliveryFileRow) -> bytes:
     followed = parcel.followed[parcel.place(paper)]
     title, bench = f"{parcel.series.title} v{followed.number}", parcel.studio.bench
     return shared_table(bench, parcel.facts, followed.aimed, TableFormat.CUBE, USUAL_SIZE, title).encode()
 
 
-def _palette(parcel: Parcel, _: models.DeliveryFile) -> bytes:
+def _palette(parcel: Parcel, _: models.DeliveryFileRow) -> bytes:
     target = parcel.followed[-1].aimed.target if parcel.versions else None
     palette: Palette = target.palette if target else ()
     return write_tokens(palette, parcel.series.title).encode()
 
 
-def _card(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+def _card(parcel: Parcel, paper: models.DeliveryFileRow) -> bytes:
     target = parcel.followed[-1].aimed.target if parcel.versions else None
     palette: Palette = target.palette if target else ()
     if paper.name.endswith(".svg"):
@@ -73,7 +73,7 @@ def _pair_names(ordered: Ordered) -> list[str]:
     return found
 
 
-def _checksums(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+def _checksums(parcel: Parcel, paper: models.DeliveryFileRow) -> bytes:
     rows = [made.row for made in parcel.pictures] + [row for row in parcel.papers if row is not paper]
     listed = [row for row in rows if row.state == "done" and row.blob]
     return "".join(f"{row.blob}  {row.name}\n" for row in listed).encode()

@@ -34,11 +34,11 @@ def make_papers(studio: Studio, delivery_id: uuid.UUID, kinds: tuple[PaperKind, 
         except (NuvettError, OSError) as error:
             words = error.message if isinstance(error, NuvettError) else "It could not be made."
             with studio.database.session() as session:
-                failed = update(models.DeliveryFile).where(models.DeliveryFile.id == paper.id)
+                failed = update(models.DeliveryFileRow).where(models.DeliveryFileRow.id == paper.id)
                 session.execute(failed.values(state="failed", problem=words, finished=datetime.now(UTC)))
 
 
-def _keep(studio: Studio, parcel: Parcel, paper: models.DeliveryFile, data: bytes) -> None:
+def _keep(studio: Studio, parcel: Parcel, paper: models.DeliveryFileRow, data: bytes) -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "paper"
         path.write_bytes(data)
@@ -46,7 +46,7 @@ def _keep(studio: Studio, parcel: Parcel, paper: models.DeliveryFile, data: byte
         with studio.database.session() as session:
             keep = keeping(session, studio)
             blob, size = keep.put_file(path)
-            done = update(models.DeliveryFile).where(models.DeliveryFile.id == paper.id)
+            done = update(models.DeliveryFileRow).where(models.DeliveryFileRow.id == paper.id)
             found = {"name": placed.name, "placed": placed.stamp} if placed else {}
             values = {"state": "done", "problem": "", "blob": blob, "bytes": size, "finished": datetime.now(UTC)}
             session.execute(done.values(**values, **found))

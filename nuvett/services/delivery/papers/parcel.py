@@ -22,11 +22,11 @@ _T = TypeVar("_T")
 
 
 @dataclass(frozen=True)
-class Made:
+class MadePicture:
     """A picture of a delivery as its rows say it, with its frame."""
 
-    row: models.DeliveryFile
-    frame: models.Frame | None
+    row: models.DeliveryFileRow
+    frame: models.FrameRow | None
 
 
 @dataclass(frozen=True)
@@ -37,11 +37,11 @@ class Parcel:
     """
 
     studio: Studio
-    series: models.Series
-    delivery: models.Delivery
+    series: models.SeriesRow
+    delivery: models.DeliveryRow
     settings: DeliverySettings
-    pictures: list[Made]
-    papers: list[models.DeliveryFile]
+    pictures: list[MadePicture]
+    papers: list[models.DeliveryFileRow]
     seen: dict[uuid.UUID, FrameFacts]
     facts: Facts
     versions: dict[uuid.UUID, Following]
@@ -56,7 +56,7 @@ class Parcel:
         return found
 
     @property
-    def firsts(self) -> list[Made]:
+    def firsts(self) -> list[MadePicture]:
         """One picture of each frame: those of the first kind of file."""
         return [made for made in self.pictures if made.row.output == 0 and made.row.plan and made.frame]
 
@@ -65,23 +65,23 @@ class Parcel:
         """Versions of the look that its pictures follow, the oldest first."""
         return sorted(self.versions.values(), key=lambda one: one.number)
 
-    def place(self, paper: models.DeliveryFile) -> int:
+    def place(self, paper: models.DeliveryFileRow) -> int:
         """Which of the papers of its kind one is, from 0."""
         return [row.id for row in self.papers if row.kind == paper.kind].index(paper.id)
 
-    def plan(self, row: models.DeliveryFile) -> FramePlan:
+    def plan(self, row: models.DeliveryFileRow) -> FramePlan:
         """What was done to a picture."""
         return with_tables(read_plan(row.plan), self.studio.bench.tables.find)
 
-    def frame(self, row: models.DeliveryFile) -> FrameFacts | None:
+    def frame(self, row: models.DeliveryFileRow) -> FrameFacts | None:
         """Facts of a picture's frame, none once it is gone."""
         return self.seen.get(row.frame_id) if row.frame_id else None
 
-    def version(self, row: models.DeliveryFile) -> Following | None:
+    def version(self, row: models.DeliveryFileRow) -> Following | None:
         """The version of the look that a picture follows."""
         return self.versions.get(row.version_id) if row.version_id else None
 
-    def summary(self, row: models.DeliveryFile, frame: FrameFacts, plan: FramePlan | None) -> Summary:
+    def summary(self, row: models.DeliveryFileRow, frame: FrameFacts, plan: FramePlan | None) -> Summary:
         """What was measured of a frame under a plan, against what its picture follows."""
         followed = self.version(row)
         return self.studio.bench.measures.summary(frame, plan, followed.aimed if followed else None)
@@ -90,12 +90,14 @@ class Parcel:
 def gathered(studio: Studio, delivery_id: uuid.UUID) -> Parcel:
     """A delivery as its papers see it. No session is open afterwards."""
     with studio.database.session() as session:
-        delivery = session.get_one(models.Delivery, delivery_id)
-        series = session.get_one(models.Series, delivery.series_id)
+        delivery = session.get_one(models.DeliveryRow, delivery_id)
+        series = session.get_one(models.SeriesRow, delivery.series_id)
         rows = list(delivery.files)
-        of_series = select(models.Frame).where(models.Frame.series_id == series.id)
+        of_series = select(models.FrameRow).where(models.FrameRow.series_id == series.id)
         frames = {frame.id: frame for frame in session.scalars(of_series)}
-        pictures = [Made(row, frames.get(row.frame_id) if row.frame_id else None) for row in rows if _is_picture(row)]
+        pictures = [
+            MadePicture(row, frames.get(row.frame_id) if row.frame_id else None) for row in rows if _is_picture(row)
+        ]
         facts = series_facts(session, series)
         used = {made.row.version_id for made in pictures if made.row.version_id}
         return Parcel(
@@ -112,5 +114,5 @@ def gathered(studio: Studio, delivery_id: uuid.UUID) -> Parcel:
         )
 
 
-def _is_picture(row: models.DeliveryFile) -> bool:
+def _is_picture(row: models.DeliveryFileRow) -> bool:
     return row.kind == PICTURE

@@ -9,7 +9,7 @@ from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import NuvettError
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.imaging.encode import Format, encode
-from nuvett.services.delivery.papers.parcel import Made, Parcel
+from nuvett.services.delivery.papers.parcel import MadePicture, Parcel
 from nuvett.store import models
 
 _EDGE, _SMALL_EDGE = 1600, 640
@@ -19,7 +19,7 @@ _SHEET_WIDTH = 3200
 _QUALITY = 90
 
 
-def pair_of(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+def pair_of(parcel: Parcel, paper: models.DeliveryFileRow) -> bytes:
     """JPEG of one frame as it came, cut alike, beside the finished one. Raises NuvettError once its frame is gone."""
     firsts = [made for made in parcel.pictures if made.row.output == 0]
     pair = _pair(parcel, firsts[parcel.place(paper)], _EDGE)
@@ -61,7 +61,7 @@ def series_strip(parcel: Parcel) -> bytes:
     return encode(np.vstack(rows), Format.JPEG, _QUALITY)
 
 
-def _pair(parcel: Parcel, made: Made, edge: int) -> tuple[Pixels, Pixels] | None:
+def _pair(parcel: Parcel, made: MadePicture, edge: int) -> tuple[Pixels, Pixels] | None:
     """A frame as it came, seen where it is in the finished picture, and that picture; none where the frame is gone."""
     frame = parcel.frame(made.row)
     if frame is None or not made.row.plan:

@@ -10,8 +10,8 @@ from nuvett.core.thread.colours import GOALS
 from nuvett.core.types import OKLab
 from nuvett.imaging.facts import FileFacts
 from nuvett.services.delivery.kept_settings import credits_of
-from nuvett.services.delivery.papers.contact_sheet import TILE_EDGE, Tile, sheet_pdf, sheet_picture
-from nuvett.services.delivery.papers.parcel import Made, Parcel
+from nuvett.services.delivery.papers.contact_sheet import TILE_EDGE, SheetTile, sheet_pdf, sheet_picture
+from nuvett.services.delivery.papers.parcel import MadePicture, Parcel
 from nuvett.services.delivery.papers.record import (
     ColourShare,
     FileRecord,
@@ -22,7 +22,7 @@ from nuvett.services.delivery.papers.record import (
     steps_in_words,
 )
 from nuvett.services.looks.carrying import Following
-from nuvett.services.threads.measuring import Strip, strip_of
+from nuvett.services.threads.thread_colours import Strip, strip_of
 from nuvett.store import models
 
 
@@ -31,7 +31,7 @@ def sheet_of(parcel: Parcel) -> bytes:
     return parcel.once("contact sheet", lambda: _sheet(parcel))
 
 
-def sheet_page(parcel: Parcel, paper: models.DeliveryFile) -> bytes:
+def sheet_page(parcel: Parcel, paper: models.DeliveryFileRow) -> bytes:
     """A page of the contact sheet, as JPEG."""
     return sheet_picture(sheet_of(parcel), parcel.place(paper))
 
@@ -43,14 +43,14 @@ def _sheet(parcel: Parcel) -> bytes:
     return sheet_pdf(parcel.series.title, below, tiles, parcel.settings.papers)
 
 
-def _tile(parcel: Parcel, made: Made) -> Tile | None:
+def _tile(parcel: Parcel, made: MadePicture) -> SheetTile | None:
     frame, papers = parcel.frame(made.row), parcel.settings.papers
     if frame is None:
         return None
     plan = parcel.plan(made.row)
     summary = parcel.summary(made.row, frame, plan) if papers.palette or papers.drift else None
     drift = summary.drift if summary and papers.drift else None
-    return Tile(
+    return SheetTile(
         parcel.studio.bench.pictures.preview(frame, plan, TILE_EDGE),
         Path(made.row.name).name,
         tuple((c.hex, c.share) for c in summary.palette) if summary and papers.palette else (),
@@ -115,7 +115,7 @@ def _hex(colour: OKLab) -> str:
     return to_hex(from_linear(oklab_to_linear(OKLab(colour[None])))[0])
 
 
-def _file_record(parcel: Parcel, made: Made) -> FileRecord:
+def _file_record(parcel: Parcel, made: MadePicture) -> FileRecord:
     row, frame = made.row, made.frame
     seen = parcel.frame(row)
     measured = seen is not None and bool(row.plan)

@@ -3,7 +3,7 @@
 import { one } from "../lib/common.js";
 
 const AT_ONCE = 25; // files sent in one request
-const MOST_NAMED = 6; // refusals that are told one by one
+const MAX_NAMED = 6; // refusals that are told one by one
 
 async function sendBatch(batch, found) {
   const form = new FormData();
@@ -17,8 +17,8 @@ async function sendBatch(batch, found) {
 function inWords({ made, again, refused }) {
   const words = [`${made} brought in`];
   if (again) words.push(`${again} ${again === 1 ? "was" : "were"} there already`);
-  words.push(...refused.slice(0, MOST_NAMED).map(({ name, words: why }) => `${name}: ${why}`));
-  if (refused.length > MOST_NAMED) words.push(`${refused.length - MOST_NAMED} more could not be used`);
+  words.push(...refused.slice(0, MAX_NAMED).map(({ name, words: why }) => `${name}: ${why}`));
+  if (refused.length > MAX_NAMED) words.push(`${refused.length - MAX_NAMED} more could not be used`);
   return words.join("; ");
 }
 

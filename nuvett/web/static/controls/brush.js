@@ -5,7 +5,7 @@ import { one } from "../lib/common.js";
 import { boxOf } from "../lib/places.js";
 import { drawn } from "../lib/svg.js";
 
-const MOST_POINTS = 2000; // after which a stroke is laid down and the next one goes on
+const MAX_POINTS = 2000; // after which a stroke is laid down and the next one goes on
 const APART = 0.2; // of the radius: points of a stroke that lie nearer are left out
 const LIGHTEST = 0.25; // share of its radius that a pen without pressure has, as the application draws it
 const STEP = 0.01; // of the width or height, for an arrow key
@@ -52,7 +52,7 @@ export function connectBrush(page, { plate, svg, size, width, toFrame, toPlate, 
       const [cx, cy] = toPlate([x, y]);
       const radius = pixels() * (LIGHTEST + (1 - LIGHTEST) * pressure);
       svg.append(drawn("circle", { cx, cy, r: radius, class: "stroke-mark" }));
-      if (points.length < MOST_POINTS) return;
+      if (points.length < MAX_POINTS) return;
       const end = points.at(-1);
       lay();
       points = [end];

@@ -3,9 +3,9 @@
 import { all, one, say } from "../lib/common.js";
 import { arrowOf, stepped } from "../lib/places.js";
 
-const LEAST = 0.01;
+const MIN = 0.01;
 const CORNER = 12;
-const MOST_OUTLINE = 120;
+const MAX_OUTLINE = 120;
 const TOLERANCE_A_PIXEL = 0.35;
 const clamp = (value, low = 0, high = 1) => Math.min(high, Math.max(low, value));
 
@@ -38,7 +38,7 @@ function sized(patch, factor) {
 
 /** Every so many points of a drawn line, so that an outline stays small. */
 function thinned(points) {
-  const step = Math.max(1, Math.ceil(points.length / MOST_OUTLINE));
+  const step = Math.max(1, Math.ceil(points.length / MAX_OUTLINE));
   return points.filter((_, index) => index % step === 0);
 }
 
@@ -114,7 +114,7 @@ export function connectStill(page) {
         const other = [patch.points[1 - grabbed[0]][0], patch.points[1 - grabbed[1]][1]];
         const xs = [other[0], to[0]].sort((a, b) => a - b);
         const ys = [other[1], to[1]].sort((a, b) => a - b);
-        if (xs[1] - xs[0] < LEAST || ys[1] - ys[0] < LEAST) return;
+        if (xs[1] - xs[0] < MIN || ys[1] - ys[0] < MIN) return;
         next = {
           ...patch,
           points: [
@@ -158,8 +158,8 @@ export function connectStill(page) {
       const ys = patch.points.map((p) => p[1]);
       return (
         patch.points.length >= (outline ? 3 : 2) &&
-        Math.max(...xs) - Math.min(...xs) > LEAST &&
-        Math.max(...ys) - Math.min(...ys) > LEAST
+        Math.max(...xs) - Math.min(...xs) > MIN &&
+        Math.max(...ys) - Math.min(...ys) > MIN
       );
     };
     follow(

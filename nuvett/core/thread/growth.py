@@ -17,7 +17,7 @@ from scipy.sparse.csgraph import dijkstra
 from nuvett.core.types import Floats, OKLab
 
 EDGE = 320  # pixels of the long edge that outlines are grown in
-MOST_PLACES = 24
+MAX_PLACES = 24
 _SMOOTHED = 0.8  # of those pixels, so that grain is no edge
 _SQUARED = 30.0  # so that a difference of a thirtieth of OKLab costs as much squared as plain
 _LENGTH = 0.002  # OKLab that every pixel of the way costs
@@ -86,7 +86,7 @@ class Outlines:
 def grown(colours: OKLab, pointed: Sequence[Pointed]) -> Outlines:
     """Outlines in a picture (h, w, 3) about places that were pointed at; none where no place lies inside.
 
-    At most MOST_PLACES places are heard.
+    At most MAX_PLACES places are heard.
     """
     looked, candidates = candidates_in(colours, pointed)
     if not candidates:
@@ -105,7 +105,7 @@ def grown(colours: OKLab, pointed: Sequence[Pointed]) -> Outlines:
 
 def candidates_in(colours: OKLab, pointed: Sequence[Pointed]) -> tuple["Looked", list[Mask]]:
     """All outlines that costs give in a picture (h, w, 3), and the picture that they are judged in."""
-    heard = list(pointed)[:MOST_PLACES]
+    heard = list(pointed)[:MAX_PLACES]
     smooth = np.asarray(cv2.GaussianBlur(colours, (0, 0), _SMOOTHED), dtype=np.float32)
     inside = _indices([one for one in heard if one.inside], smooth.shape[:2])
     if not inside:
@@ -222,7 +222,7 @@ _WEIGHTS = np.array(
         -1.1384,
     ]
 )
-_MOST = 4.0  # spreads from the middle beyond which a trait says no more
+_MAX = 4.0  # spreads from the middle beyond which a trait says no more
 """Middles and spreads of traits, and how they and their squares weigh (tools/derive_outline.py)."""
 
 
@@ -274,5 +274,5 @@ def traits(looked: Looked, mask: Mask) -> Values:
 
 def standard(rows: Values, means: Values = _MIDDLES, spreads: Values = _SPREADS) -> Values:
     """Traits (n, 9) in spreads from their middles, and the squares of that: (n, 18)."""
-    scaled = np.clip((rows - means) / spreads, -_MOST, _MOST)
+    scaled = np.clip((rows - means) / spreads, -_MAX, _MAX)
     return np.concatenate([scaled, scaled**2], axis=1)

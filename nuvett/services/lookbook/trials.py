@@ -28,7 +28,7 @@ from nuvett.services.series.catalogue import look_of
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 
-_MOST_EDGE = 1280
+_MAX_EDGE = 1280
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Ground:
     target_key: str
 
 
-def ground_of(session: Session, series: models.Series) -> Ground:
+def ground_of(session: Session, series: models.SeriesRow) -> Ground:
     """A series made ready for trying looks on it."""
     row = look_of(session, series)
     target = aim_of_draft(session, series, row)
@@ -107,7 +107,7 @@ def _side_by_side(
         seen = used.placed((frame.width, frame.height)).size
         edge = round(max(seen) * max(width / seen[0], height / seen[1]))
         row[:, index * width : (index + 1) * width] = _filled(
-            bench.pictures.drawn(frame, used, min(edge, _MOST_EDGE), TILE_POINTS), cell
+            bench.pictures.drawn(frame, used, min(edge, _MAX_EDGE), TILE_POINTS), cell
         )
     return encode(row, Format.JPEG, PREVIEW_QUALITY)
 

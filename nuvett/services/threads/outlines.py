@@ -11,7 +11,7 @@ from nuvett.core.measure.sampling import Sample
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.thread.brushing import Brushed, with_strokes
-from nuvett.core.thread.growing import EDGE, Mask, Outlines, Pointed
+from nuvett.core.thread.growth import EDGE, Mask, Outlines, Pointed
 from nuvett.core.thread.places import Outline, colours_in, outline_of
 from nuvett.core.types import OKLab
 from nuvett.imaging.proxy import fit_within

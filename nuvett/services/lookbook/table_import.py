@@ -10,7 +10,7 @@ from io import BytesIO
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from nuvett.core.book.files import MOST_NAME, Labels
+from nuvett.core.book.files import MAX_NAME, Labels
 from nuvett.core.book.kept import USUAL_PARTS, Kept, bare_look
 from nuvett.core.errors import MissingBlobError, TableError
 from nuvett.core.steps.lookup import TableStep
@@ -27,7 +27,7 @@ from nuvett.store import models
 
 BROUGHT_IN = "Brought in"
 _FIRST = "Brought in"  # words of the first version of a table's look
-_MOST_BYTES = 80_000_000
+_MAX_BYTES = 80_000_000
 _HEAD = 20_000  # bytes in which the head of a Cube must end
 
 
@@ -41,7 +41,7 @@ class Incoming:
 
 def table_look(held: HeldTable, called: str, expects: Expects = "srgb") -> Kept:
     """A kept look that is one table and nothing else; it aims at nothing."""
-    step = TableStep(on=True, table=held, called=called[:MOST_NAME], expects=expects)
+    step = TableStep(on=True, table=held, called=called[:MAX_NAME], expects=expects)
     return Kept(look=bare_look().with_step(step), parts=USUAL_PARTS)
 
 
@@ -71,7 +71,7 @@ def bring_in_tables(studio: Studio, files: Sequence[Incoming], group: str = "") 
         with ThreadPoolExecutor(os.cpu_count()) as pool:
             blobs = dict(zip(kinds, pool.map(lambda n: keep.put(BytesIO(files[n].data))[0], kinds), strict=True))
         hold(session, Lock.BOOK)  # names are given one after the other
-        tables = models.LookupTable
+        tables = models.LookupTableRow
         known = {r.file: r for r in session.scalars(select(tables).where(tables.file.in_(blobs.values())))}
         names, versions = FreeNames.of(session), []
         for n, blob in blobs.items():
@@ -79,7 +79,7 @@ def bring_in_tables(studio: Studio, files: Sequence[Incoming], group: str = "") 
             if row is not None and row.state != "refused":
                 found.again += 1
                 continue
-            name = display_name(files[n].name)[:MOST_NAME]
+            name = display_name(files[n].name)[:MAX_NAME]
             if row is None:
                 row = known[blob] = tables(file=blob, name=name)
                 session.add(row)
@@ -93,17 +93,17 @@ def bring_in_tables(studio: Studio, files: Sequence[Incoming], group: str = "") 
     return found
 
 
-def _added(session: Session, labels: Labels, kept: Kept) -> models.KeptVersion:
+def _added(session: Session, labels: Labels, kept: Kept) -> models.KeptVersionRow:
     """Add a look that aims at nothing; its first version, to be added once all looks are there."""
-    look = models.KeptLook(id=uuid.uuid4(), **labels.model_dump())
+    look = models.KeptLookRow(id=uuid.uuid4(), **labels.model_dump())
     session.add(look)
     document = kept.model_dump(mode="json")
-    return models.KeptVersion(look_id=look.id, number=1, document=document, words=_FIRST)
+    return models.KeptVersionRow(look_id=look.id, number=1, document=document, words=_FIRST)
 
 
 def _kind_of(incoming: Incoming) -> str:
     """What a file is by its head. Raises TableError for what is no table."""
-    if not incoming.data or len(incoming.data) > _MOST_BYTES:
+    if not incoming.data or len(incoming.data) > _MAX_BYTES:
         raise TableError("The file is empty." if not incoming.data else "The file is too large to be a lookup table.")
     if b"\0" in incoming.data[:_HEAD]:
         raise TableError("This is no lookup table: it is not text.")
@@ -115,13 +115,13 @@ def _kind_of(incoming: Incoming) -> str:
     return f"Cube, {head.words}"
 
 
-def learn_table(studio: Studio, digest: str) -> models.LookupTable | None:
+def learn_table(studio: Studio, digest: str) -> models.LookupTableRow | None:
     """Read a table that waits, and remember what it seems to expect, or why it cannot be used; its row.
 
     Looks that hold it as it came are told what it expects. No transaction is open while it is read.
     """
     with studio.database.session() as session:
-        row = session.get(models.LookupTable, digest)
+        row = session.get(models.LookupTableRow, digest)
         if row is None or row.state != "waiting":
             return row
     try:
@@ -130,7 +130,7 @@ def learn_table(studio: Studio, digest: str) -> models.LookupTable | None:
     except (TableError, MissingBlobError) as error:
         values = {"state": "refused", "problem": error.message}
     with studio.database.session() as session:
-        table = models.LookupTable
+        table = models.LookupTableRow
         waits = update(table).where(table.file == digest, table.state == "waiting")
         session.execute(waits.values(**values))
         if values["state"] == "ready" and values["expects"] != "srgb":
@@ -140,7 +140,7 @@ def learn_table(studio: Studio, digest: str) -> models.LookupTable | None:
 
 def _tell_looks(session: Session, digest: str, expects: str) -> None:
     """Give looks that were made of a table before it was read what it expects."""
-    version = models.KeptVersion
+    version = models.KeptVersionRow
     step = version.document["look"]["table"]
     query = select(version).where(step["table"].astext == digest, version.number == 1, version.words == _FIRST)
     for row in session.scalars(query):

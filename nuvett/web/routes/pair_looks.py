@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse, JSONResponse, Response
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.services.lookbook import book_list, finished
-from nuvett.services.lookbook.working_out import MOST_PAIRS, PairFiles, work_out
+from nuvett.services.lookbook.pair_looks import MAX_PAIRS, PairFiles, work_out
 from nuvett.web.context import FOREVER, Context, Means
 from nuvett.web.heavy import heavy
 
@@ -19,7 +19,7 @@ What = Literal["before", "after", "veil"]
 @router.get("/work/out")
 def show(context: Means, series: Annotated[str, Query()] = "") -> HTMLResponse:
     """Where pairs and finished pictures are brought in."""
-    return context.page("work_out.html", "working", most=MOST_PAIRS, slug=series)
+    return context.page("work_out.html", "working", most=MAX_PAIRS, slug=series)
 
 
 def _read(context: Context, file: UploadFile) -> tuple[str, bytes]:

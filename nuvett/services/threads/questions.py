@@ -8,14 +8,14 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.thread.following import Answer
-from nuvett.core.thread.growing import Pointed
+from nuvett.core.thread.growth import Pointed
 from nuvett.core.thread.places import Outline
 from nuvett.services.engine.facts import FrameFacts
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_frame, find_series, lock_series
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.threads.changes import POINTED, Grown, recorded
-from nuvett.services.threads.growing import grow
+from nuvett.services.threads.outlines import grow
 from nuvett.services.threads.threads import find_thread, keep_place
 from nuvett.store import models
 from nuvett.store.models import Json
@@ -42,14 +42,14 @@ def place_asked(grown: Grown) -> Json:
     }
 
 
-def _question(row: models.ThreadQuestion) -> Question:
+def _question(row: models.ThreadQuestionRow) -> Question:
     pointed, outline = POINTED.validate_python(row.place["places"]), Outline.model_validate(row.place["outline"])
     return Question(row.thread_id, row.frame_id, pointed, int(row.place["choice"]), outline, row.sure)
 
 
 def questions_of(session: Session, series_id: uuid.UUID) -> list[Question]:
     """What is asked of a series' threads, the surest first."""
-    question, thread, frame = models.ThreadQuestion, models.Thread, models.Frame
+    question, thread, frame = models.ThreadQuestionRow, models.ThreadRow, models.FrameRow
     query = (
         select(question)
         .join(thread, thread.id == question.thread_id)
@@ -80,16 +80,16 @@ def _asked(studio: Studio, slug: str, seen: tuple[uuid.UUID, uuid.UUID]) -> tupl
         series = find_series(session, slug)
         find_thread(session, series, seen[0])
         frame = find_frame(session, series, seen[1])
-        row = session.get(models.ThreadQuestion, seen)
+        row = session.get(models.ThreadQuestionRow, seen)
         if row is None or row.state != "asked" or frame.state != "ready":
             raise NotFoundError
         return _question(row), facts_of(frame)
 
 
-def _refuse(session: Session, series: models.Series, seen: tuple[uuid.UUID, uuid.UUID], by: Answer) -> None:
+def _refuse(session: Session, series: models.SeriesRow, seen: tuple[uuid.UUID, uuid.UUID], by: Answer) -> None:
     lock_series(session, series.id)
     thread, frame = find_thread(session, series, seen[0]), find_frame(session, series, seen[1])
-    row = session.get(models.ThreadQuestion, seen)
+    row = session.get(models.ThreadQuestionRow, seen)
     if row is None:
         raise NotFoundError
     words = f"{thread.name}: {'not in' if by == 'no' else 'left open in'} {frame.name}"

@@ -10,7 +10,7 @@ from nuvett.core.book.kept import Use
 from nuvett.core.errors import NotFoundError
 from nuvett.services.lookbook import book, book_list
 from nuvett.services.lookbook.starters import add_starters
-from nuvett.services.lookbook.trying import Ground, aimed_with, ground_of, with_frame_parts
+from nuvett.services.lookbook.trials import Ground, aimed_with, ground_of, with_frame_parts
 from nuvett.services.series.catalogue import find_series
 from nuvett.web.bodies import TryLook
 from nuvett.web.context import Means
@@ -41,7 +41,7 @@ def strip(context: Means, slug: str, frame_id: uuid.UUID) -> HTMLResponse:
         add_starters(session)
     with context.session() as session:
         ground = ground_of(session, find_series(session, slug))
-        found = book_list.entries(session, book_list.Asked())
+        found = book_list.entries(session, book_list.BookFilter())
     place = ground.facts.index_of(frame_id)
     if place is None:
         raise NotFoundError

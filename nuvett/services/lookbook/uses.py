@@ -15,7 +15,7 @@ from nuvett.core.steps.wash import WashStep
 from nuvett.services.engine.facts import Aimed
 from nuvett.services.lookbook.book import KeptVersion, keep_target, mark_used, version_of
 from nuvett.services.lookbook.made_on import differing, made_on
-from nuvett.services.lookbook.trying import aimed_with, ground_of
+from nuvett.services.lookbook.trials import aimed_with, ground_of
 from nuvett.services.looks import looks
 from nuvett.services.looks.carrying import Carried, carry_as
 from nuvett.services.looks.trims_of_many import keep_trim
@@ -34,7 +34,7 @@ def words_of_use(version: KeptVersion, use: Use) -> str:
     return said if use.strength == 100 else f"{said}, at {use.strength:g} %"
 
 
-def _aim_row(session: Session, series: models.Series, aimed: Aimed, version: KeptVersion) -> uuid.UUID | None:
+def _aim_row(session: Session, series: models.SeriesRow, aimed: Aimed, version: KeptVersion) -> uuid.UUID | None:
     """The row of what a look aims at with a kept one laid onto it; none for the series' own newest target."""
     own = looks.aim_of_draft(session, series, look_of(session, series))
     if own is not None and aimed.target_key == str(own.id):
@@ -71,10 +71,10 @@ def meant(studio: Studio, slug: str, look_id: uuid.UUID, number: int | None, use
     return Meant(version, use, aimed_with(ground, version, use), revision)
 
 
-def use_here(session: Session, series: models.Series, asked: Meant) -> str:
+def use_here(session: Session, series: models.SeriesRow, asked: Meant) -> str:
     """Make a kept look the draft of a series, as one step of its history; in words. Raises ConflictError."""
     version, use, aimed = asked.version, asked.use, asked.aimed
-    aim = looks.Aim(_aim_row(session, series, aimed, version), version.origin, aimed.target is None)
+    aim = looks.DraftAim(_aim_row(session, series, aimed, version), version.origin, aimed.target is None)
     words = words_of_use(version, use)
     looks.change_look(session, series, aimed.look, asked.revision, words, aim)
     mark_used(session, version.look_id)
@@ -82,7 +82,7 @@ def use_here(session: Session, series: models.Series, asked: Meant) -> str:
     return f"{words}: {other}" if other else words
 
 
-def aim_at_own(session: Session, series: models.Series) -> None:
+def aim_at_own(session: Session, series: models.SeriesRow) -> None:
     """Let the draft aim at the series' own target again. Raises TargetError before anything was read."""
     row = look_of(session, series)
     target = latest_target(session, series.id)
@@ -92,7 +92,7 @@ def aim_at_own(session: Session, series: models.Series) -> None:
     if row.by_hand and frames_read(target):  # made on that very frame: its steps are not to be made after the fit again
         look = look.model_copy(update={"way": "both"})
     looks.change_look(
-        session, series, look, row.revision, "Aims at the series’ own target", looks.Aim(None, row.origin)
+        session, series, look, row.revision, "Aims at the series’ own target", looks.DraftAim(None, row.origin)
     )
 
 
@@ -101,7 +101,7 @@ AIM = "aim"
 
 
 def take_over(
-    session: Session, series: models.Series, source: models.Series, parts: frozenset[str] | None, revision: int
+    session: Session, series: models.SeriesRow, source: models.SeriesRow, parts: frozenset[str] | None, revision: int
 ) -> None:
     """Take another series' look, whole or by named parts, as one step that can be undone.
 
@@ -121,15 +121,15 @@ def take_over(
     looks.change_look(session, series, look, revision, words, aim)
 
 
-def _aim_of(session: Session, series: models.Series, row: models.Look) -> looks.Aim:
+def _aim_of(session: Session, series: models.SeriesRow, row: models.LookRow) -> looks.DraftAim:
     """What a draft aims at, kept so that another series can aim at it. Raises InvalidChangeError for nothing."""
     kept = _aim_kept(session, series, row)
     if kept is None:
         raise InvalidChangeError(f"The look of {series.title} aims at nothing.")
-    return looks.Aim(kept, row.origin)
+    return looks.DraftAim(kept, row.origin)
 
 
-def _aim_kept(session: Session, series: models.Series, row: models.Look) -> uuid.UUID | None:
+def _aim_kept(session: Session, series: models.SeriesRow, row: models.LookRow) -> uuid.UUID | None:
     """The target that a draft aims at, kept apart from its series; none for one that aims at nothing."""
     target = looks.aim_of_draft(session, series, row)
     if target is None:
@@ -137,7 +137,7 @@ def _aim_kept(session: Session, series: models.Series, row: models.Look) -> uuid
     return keep_target(session, target_document(target)).id if target.series_id else target.id
 
 
-def lay_palette_as_wash(session: Session, series: models.Series, palette: SavedPalette) -> None:
+def lay_palette_as_wash(session: Session, series: models.SeriesRow, palette: SavedPalette) -> None:
     """Lay a saved palette over the draft of a series as its wash, as one step of its history."""
     row = look_of(session, series)
     look = Look.model_validate(row.draft)
@@ -146,7 +146,7 @@ def lay_palette_as_wash(session: Session, series: models.Series, palette: SavedP
     looks.change_look(session, series, look.with_step(wash), row.revision, f"Wash with {palette.name}")
 
 
-def aim_at_palette(session: Session, series: models.Series, palette: SavedPalette) -> None:
+def aim_at_palette(session: Session, series: models.SeriesRow, palette: SavedPalette) -> None:
     """Let the draft of a series aim at the colours of a saved palette, as one step of its history.
 
     Raises TargetError before there is a target whose tone it keeps.
@@ -158,11 +158,16 @@ def aim_at_palette(session: Session, series: models.Series, palette: SavedPalett
     target = keep_target(session, with_palette(target_document(own), palette.colours))
     look = Look.model_validate(row.draft)
     looks.change_look(
-        session, series, look, row.revision, f"Aims at the colours of {palette.name}", looks.Aim(target.id, row.origin)
+        session,
+        series,
+        look,
+        row.revision,
+        f"Aims at the colours of {palette.name}",
+        looks.DraftAim(target.id, row.origin),
     )
 
 
-def carry_kept(session: Session, series: models.Series, asked: Meant, frames: list[uuid.UUID]) -> str:
+def carry_kept(session: Session, series: models.SeriesRow, asked: Meant, frames: list[uuid.UUID]) -> str:
     """Make chosen frames follow a kept look, whatever the draft is; in words. Raises as `carry_as`."""
     version, use, aimed = asked.version, asked.use, asked.aimed
     target = _aim_row(session, series, aimed, version) or _own_target(session, series)
@@ -174,23 +179,23 @@ def carry_kept(session: Session, series: models.Series, asked: Meant, frames: li
     return f"Carried {words_of_use(version, use)} to {count}, as version {made.number}"
 
 
-def _own_target(session: Session, series: models.Series) -> uuid.UUID | None:
+def _own_target(session: Session, series: models.SeriesRow) -> uuid.UUID | None:
     own = looks.aim_of_draft(session, series, look_of(session, series))
     return own.id if own is not None else None
 
 
 def _frame_parts(
-    session: Session, series: models.Series, version: KeptVersion, use: Use, frames: list[uuid.UUID]
+    session: Session, series: models.SeriesRow, version: KeptVersion, use: Use, frames: list[uuid.UUID]
 ) -> None:
     """Lay the kept geometry and areas of a frame onto those that the look was carried to."""
     parts = set(version.kept.parts if use.parts is None else use.parts)
     if version.kept.trim is None or not parts & {GEOMETRY, BRUSHED}:
         return
-    for frame in session.scalars(select(models.Frame).where(models.Frame.id.in_(frames))):
+    for frame in session.scalars(select(models.FrameRow).where(models.FrameRow.id.in_(frames))):
         keep_trim(session, frame, trim_onto(trim_of(frame), version.kept, use), f"From {version.name}: ")
 
 
-def carry_in_hand(session: Session, source: models.Series, series: models.Series) -> str:
+def carry_in_hand(session: Session, source: models.SeriesRow, series: models.SeriesRow) -> str:
     """Make the look in hand of a series the draft of another one, and carry it to all its frames; in words.
 
     Two steps there, each of which can be undone.
@@ -199,13 +204,13 @@ def carry_in_hand(session: Session, source: models.Series, series: models.Series
         raise InvalidChangeError("That is this series itself.")
     theirs = look_of(session, source)
     kept = _aim_kept(session, source, theirs)
-    aim = looks.Aim(kept, theirs.origin, by_hand=kept is None)
+    aim = looks.DraftAim(kept, theirs.origin, by_hand=kept is None)
     look = Look.model_validate(theirs.draft).everywhere()
     looks.change_look(
         session, series, look, look_of(session, series).revision, f"The look in hand of {source.title}", aim
     )
     made = carry_as(session, series, Carried(look.model_dump(mode="json"), kept, theirs.origin))
-    count = session.scalar(select(func.count()).where(models.Frame.follows_id == made.id)) or 0
+    count = session.scalar(select(func.count()).where(models.FrameRow.follows_id == made.id)) or 0
     return f"Carried to {count} frame{'' if count == 1 else 's'} of {series.title}, as its version {made.number}"
 
 
@@ -230,8 +235,8 @@ def origin_of(session: Session, kept: dict[str, Any] | None) -> Origin | None:
     """Where a look came from; none for one that was made in its series, or whose kept look was deleted."""
     if not kept:
         return None
-    row = session.get(models.KeptLook, uuid.UUID(kept["kept"]))
+    row = session.get(models.KeptLookRow, uuid.UUID(kept["kept"]))
     if row is None:
         return None
-    query = select(func.max(models.KeptVersion.number)).where(models.KeptVersion.look_id == row.id)
+    query = select(func.max(models.KeptVersionRow.number)).where(models.KeptVersionRow.look_id == row.id)
     return Origin(kept["kept"], row.name, int(kept["number"]), session.scalar(query) or 0, row.state, bool(row.starter))

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.services.engine.facts import Facts
-from nuvett.services.engine.wall import State, Wall
+from nuvett.services.engine.wall import Wall, WallState
 from nuvett.services.looks.carrying import carry_state
 from nuvett.services.looks.wall_states import state_of, usual_state
 from nuvett.services.platform.queue import FILL_WALL
@@ -39,7 +39,7 @@ def queue_fill(
 
 
 def _queue(session: Session, studio: Studio, series_id: uuid.UUID, states: Sequence[str]) -> None:
-    asked = update(models.Series).where(models.Series.id == series_id)
+    asked = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
     session.execute(asked.values(wall_asked=" ".join(states)))
     studio.queue.defer(session, FILL_WALL, once=f"wall-{series_id}", series_id=str(series_id))
 
@@ -54,7 +54,7 @@ def filling_of(studio: Studio, session: Session, slug: str, key: str) -> Filling
     return Filling(len(facts) - len(missing), len(facts))
 
 
-def leave_wall(session: Session, series: models.Series, stopped: bool) -> None:
+def leave_wall(session: Session, series: models.SeriesRow, stopped: bool) -> None:
     """Work out no more of what is looked at; unless it was stopped, what is seen first is worked out all the same."""
     asked, usual = series.wall_asked.split(), ""
     if asked and not stopped:
@@ -62,14 +62,14 @@ def leave_wall(session: Session, series: models.Series, stopped: bool) -> None:
     series.wall_asked = usual if usual in asked else ""
 
 
-def _state(studio: Studio, session: Session, series: models.Series, facts: Facts, key: str) -> State:
+def _state(studio: Studio, session: Session, series: models.SeriesRow, facts: Facts, key: str) -> WallState:
     wanted = state_of(session, series, facts, key)
-    return State.of(studio.bench, facts, wanted.aims, wanted.show)
+    return WallState.of(studio.bench, facts, wanted.aims, wanted.show)
 
 
 def prepare_wall(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     """Let what a person sees first of a series be worked out before they look, once its light is evened."""
-    series = session.get(models.Series, series_id)
+    series = session.get(models.SeriesRow, series_id)
     if series is None or series.light_due:
         return
     facts = series_facts(session, series)
@@ -83,8 +83,8 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
 
     What is asked for meanwhile takes the place of what was: a look that was changed again is not worked out.
     """
-    at_work: list[State] = []
-    missing: list[tuple[State, int]] = []
+    at_work: list[WallState] = []
+    missing: list[tuple[WallState, int]] = []
     while True:
         studio.pause()
         asked = _asked(studio, series_id)
@@ -98,13 +98,13 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
         del missing[: len(due)]
 
 
-def _are_same(one: Sequence[State], other: Sequence[State]) -> bool:
+def _are_same(one: Sequence[WallState], other: Sequence[WallState]) -> bool:
     return len(one) == len(other) and all(a.is_same(b) for a, b in zip(one, other, strict=True))
 
 
-def _asked(studio: Studio, series_id: uuid.UUID) -> list[State]:
+def _asked(studio: Studio, series_id: uuid.UUID) -> list[WallState]:
     with studio.database.session() as session:
-        series = session.get(models.Series, series_id)
+        series = session.get(models.SeriesRow, series_id)
         if series is None:
             return []
         facts = series_facts(session, series)

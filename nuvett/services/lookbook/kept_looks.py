@@ -21,18 +21,18 @@ from nuvett.services.series.catalogue import find_frame, look_of
 from nuvett.services.series.frame_facts import trim_of
 from nuvett.store import models
 
-_MOST_FROM = 260
+_MAX_FROM = 260
 
 
 @dataclass(frozen=True)
-class Chosen:
+class KeptParts:
     """What of a look in hand is kept: parts by name, and the frame whose geometry or areas go along if asked for."""
 
     parts: Sequence[str]
     frame: uuid.UUID | None = None
 
 
-def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
+def _kept(session: Session, series: models.SeriesRow, chosen: KeptParts) -> Kept:
     """The look in hand of a series as it would be kept. Raises InvalidChangeError."""
     row = look_of(session, series)
     target = looks.aim_of_draft(session, series, row)
@@ -56,19 +56,21 @@ def _kept(session: Session, series: models.Series, chosen: Chosen) -> Kept:
         raise InvalidChangeError("There is no such part of a look; nothing was kept.") from error
 
 
-def keep_look(session: Session, series: models.Series, labels: Labels, chosen: Chosen) -> models.KeptLook:
+def keep_look(session: Session, series: models.SeriesRow, labels: Labels, chosen: KeptParts) -> models.KeptLookRow:
     """Keep the look in hand under a name; the draft is said to come from it. Raises as `add_kept`."""
     kept = _kept(session, series, chosen)
     heaviest = _heaviest(session, series)
     came = f"{series.title}; {', '.join(r.name for r in _weighed(session, series))}"
     seen = {"thumbnail": heaviest.view, "domain": heaviest.domain} if heaviest else {}
-    named = labels.model_copy(update={"came_from": came[:_MOST_FROM].rstrip("; ")})
+    named = labels.model_copy(update={"came_from": came[:_MAX_FROM].rstrip("; ")})
     row = book.add_kept(session, named, kept, f"Kept from {series.title}", **seen)
     _remember(session, series, row, 1)
     return row
 
 
-def revise_from(session: Session, series: models.Series, row: models.KeptLook, chosen: Chosen, number: int) -> int:
+def revise_from(
+    session: Session, series: models.SeriesRow, row: models.KeptLookRow, chosen: KeptParts, number: int
+) -> int:
     """Make the look in hand a new version of a kept one, made upon version `number`; the number of it.
 
     Raises as `revise`.
@@ -79,26 +81,26 @@ def revise_from(session: Session, series: models.Series, row: models.KeptLook, c
 
 
 def keep_from_trim(
-    session: Session, series: models.Series, frame: models.Frame, labels: Labels, parts: Sequence[str]
-) -> models.KeptLook:
+    session: Session, series: models.SeriesRow, frame: models.FrameRow, labels: Labels, parts: Sequence[str]
+) -> models.KeptLookRow:
     """Keep parts of a frame's trim as a look that aims at nothing. Raises as `add_kept`, and DocumentError."""
     look, _ = lifted(bare_look(), trim_of(frame), parts, uuid.uuid4().hex[:6])
     held = [name for name in parts if not name.startswith("area.")] + [AREAS] * bool(look.areas)
-    named = labels.model_copy(update={"came_from": f"{series.title}; the trim of {frame.name}"[:_MOST_FROM]})
+    named = labels.model_copy(update={"came_from": f"{series.title}; the trim of {frame.name}"[:_MAX_FROM]})
     seen = {"thumbnail": frame.view, "domain": frame.domain}
     return book.add_kept(session, named, Kept(look=look, parts=tuple(held)), f"From the trim of {frame.name}", **seen)
 
 
-def _remember(session: Session, series: models.Series, row: models.KeptLook, number: int) -> None:
+def _remember(session: Session, series: models.SeriesRow, row: models.KeptLookRow, number: int) -> None:
     """Let the draft say which kept look it came from; that is no change of the look itself."""
     look = looks.locked_look(session, series)
     look.origin = {"kept": str(row.id), "number": number, "name": row.name}
 
 
-def _weighed(session: Session, series: models.Series) -> list[models.Reference]:
+def _weighed(session: Session, series: models.SeriesRow) -> list[models.ReferenceRow]:
     rows = ready_references(session, series.id, readings=False)
     return [row for row in rows if row.tone_weight + row.colour_weight > 0]
 
 
-def _heaviest(session: Session, series: models.Series) -> models.Reference | None:
+def _heaviest(session: Session, series: models.SeriesRow) -> models.ReferenceRow | None:
     return max(_weighed(session, series), key=lambda r: r.tone_weight + r.colour_weight, default=None)

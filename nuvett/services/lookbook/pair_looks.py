@@ -27,21 +27,21 @@ from nuvett.imaging.encode import Format, encode
 from nuvett.imaging.opened import Limits
 from nuvett.services.files.measuring import small_encoded
 from nuvett.services.lookbook.book import TRIAL, add_kept
-from nuvett.services.lookbook.bringing_tables import table_look
+from nuvett.services.lookbook.table_import import table_look
 from nuvett.services.platform.blobs import Keeping, keeping
 from nuvett.services.platform.incoming import display_name
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
-MOST_PAIRS = 12
+MAX_PAIRS = 12
 _CELLS = 12  # a side of the chart of what was seen
 _CHART = 0.17  # OKLab chroma at the chart's rim
-_LEAST_SEEN = 0.15  # of the colours behind a cell of the chart
+_MIN_SEEN = 0.15  # of the colours behind a cell of the chart
 _TOLD = 0.005  # share of a picture that must disagree before that is said
 _VEILED = (119, 119, 119, 200)
 
 
-class Found(Document):
+class WorkedOutLook(Document):
     """What working out a look found.
 
     residual : mean CIEDE2000 where the pairs agree; coverage : share of the cube that was seen
@@ -69,8 +69,8 @@ def work_out(studio: Studio, pairs: Sequence[PairFiles]) -> uuid.UUID:
     Raises PairError where a pair does not show the same, StoppingError where nobody waits for it any more, and as
     `decode` for a file that cannot be read.
     """
-    if not 0 < len(pairs) <= MOST_PAIRS:
-        raise PairError(f"Give 1 to {MOST_PAIRS} pairs of before and after.")
+    if not 0 < len(pairs) <= MAX_PAIRS:
+        raise PairError(f"Give 1 to {MAX_PAIRS} pairs of before and after.")
     laid = []
     for files in pairs:
         studio.pause()
@@ -83,9 +83,9 @@ def work_out(studio: Studio, pairs: Sequence[PairFiles]) -> uuid.UUID:
     with studio.database.session() as session:
         keep = keeping(session, studio)
         blob, _ = keep.put(BytesIO(text))
-        if session.get(models.LookupTable, blob) is None:
+        if session.get(models.LookupTableRow, blob) is None:
             words = "worked out from pairs on a screen"
-            row = models.LookupTable(file=blob, name=name, state="ready", kind=f"{SIZE} points a side", words=words)
+            row = models.LookupTableRow(file=blob, name=name, state="ready", kind=f"{SIZE} points a side", words=words)
             session.add(row)
         count = f"{len(pairs)} pair{'' if len(pairs) == 1 else 's'}"
         labels = Labels(name=name, came_from=f"Worked out from {count}: {', '.join(p.after[0] for p in pairs)}"[:280])
@@ -93,7 +93,7 @@ def work_out(studio: Studio, pairs: Sequence[PairFiles]) -> uuid.UUID:
         look = add_kept(session, labels, kept, "Worked out from pairs", state=TRIAL)
         for position, (files, pair, view) in enumerate(zip(pairs, laid, views, strict=True), start=1):
             _add_pair(session, keep, look.id, position, files, (pair, view))
-        session.add(models.WorkedOut(look_id=look.id, document=_found(found).model_dump(mode="json")))
+        session.add(models.WorkedOutRow(look_id=look.id, document=_found(found).model_dump(mode="json")))
         return look.id
 
 
@@ -149,7 +149,7 @@ def _add_pair(
     blobs = [keep.put(BytesIO(data))[0] for data in (views.before, views.after, views.veil)]
     left_out = f"{100 * views.share:.0f} % does not agree and was left out"
     words = f"{pair.words}; {left_out if views.share >= _TOLD else 'all of it agrees'}"
-    row = models.Pair(
+    row = models.PairRow(
         look_id=look_id,
         position=position,
         name=f"{display_name(files.before[0])} and {display_name(files.after[0])}",
@@ -161,8 +161,8 @@ def _add_pair(
     session.add(row)
 
 
-def _found(inference: Inference) -> Found:
-    return Found(
+def _found(inference: Inference) -> WorkedOutLook:
+    return WorkedOutLook(
         residual=inference.residual,
         coverage=inference.coverage,
         warnings=inference.warnings,
@@ -178,6 +178,6 @@ def _unseen(seen: NDArray[np.bool_]) -> tuple[tuple[float, float], ...]:
     count, hits = np.zeros((_CELLS, _CELLS)), np.zeros((_CELLS, _CELLS))
     np.add.at(count, (index[:, 0], index[:, 1]), 1)
     np.add.at(hits, (index[:, 0], index[:, 1]), seen.reshape(-1))
-    cells = np.argwhere((count > 0) & (hits < _LEAST_SEEN * np.maximum(count, 1)))
+    cells = np.argwhere((count > 0) & (hits < _MIN_SEEN * np.maximum(count, 1)))
     middles = (cells + 0.5) * 2 / _CELLS - 1
     return tuple((round(float(x), 4), round(float(y), 4)) for x, y in middles if np.hypot(x, y) < 1)

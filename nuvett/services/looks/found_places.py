@@ -15,7 +15,7 @@ from nuvett.services.series.frame_facts import facts_of
 from nuvett.store import models
 
 
-def measured_among(frames: Sequence[models.Frame]) -> list[FrameFacts]:
+def measured_among(frames: Sequence[models.FrameRow]) -> list[FrameFacts]:
     """Facts of those of some frames that are measured, and can be looked at."""
     return [facts_of(frame) for frame in frames if frame.view]
 

@@ -14,7 +14,7 @@ from nuvett.core.types import OKLab
 from nuvett.services.engine.facts import Aimed, Facts, FrameFacts
 from nuvett.services.engine.wall import Show, shown_plan
 from nuvett.services.engine.workbench import Workbench
-from nuvett.services.threads.threads import Place, Thread
+from nuvett.services.threads.threads import Thread, ThreadPlace
 
 
 @dataclass(frozen=True)
@@ -26,7 +26,7 @@ class Bead:
     """
 
     frame: FrameFacts
-    place: Place
+    place: ThreadPlace
     came: OKLab
     shown: OKLab | None
     goal: OKLab | None
@@ -91,7 +91,7 @@ def _mean(values: Sequence[float | None]) -> float | None:
 
 
 @dataclass(frozen=True)
-class Seen:
+class SeriesSeen:
     """Frames of a series as a wall shows them; hero : which of them is the hero."""
 
     facts: Facts
@@ -108,7 +108,7 @@ class Seen:
         return self.plan(bench, index).model_copy(update={"geometry": Geometry(), "lens": None})
 
 
-def strips(bench: Workbench, seen: Seen, threads: Sequence[Thread]) -> list[Strip]:
+def strips(bench: Workbench, seen: SeriesSeen, threads: Sequence[Thread]) -> list[Strip]:
     """Threads through the frames of a series."""
     wanted = {frame for thread in threads for frame in thread.places}
     frames = [
