@@ -126,6 +126,17 @@ def test_modules_and_functions_stay_readable(path: Path) -> None:
             assert (node.end_lineno or 0) - node.lineno < 62, f"{node.name} is too long"
 
 
+def test_no_two_classes_share_a_name_and_rows_are_told_from_what_they_hold() -> None:
+    where: dict[str, list[Path]] = {}
+    for path in MODULES:
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                where.setdefault(node.name, []).append(path.relative_to(PACKAGE))
+                is_row = any(isinstance(base, ast.Name) and base.id == "Base" for base in node.bases)
+                assert not is_row or node.name.endswith("Row"), node.name
+    assert not {name: paths for name, paths in where.items() if len(paths) > 1}
+
+
 def test_routes_hold_no_array_work() -> None:
     for path in (PACKAGE / "web" / "routes").glob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):

@@ -20,7 +20,7 @@ from nuvett.core.types import Linear
 from nuvett.imaging.opened import Limits
 from nuvett.services.caching.lasting import KEPT_DAYS
 from nuvett.services.engine.facts import Aimed, Facts, HeldPlace, HeldThread
-from nuvett.services.engine.wall import Show, WallState, build_wall
+from nuvett.services.engine.wall import Show, WallRequest, build_wall
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import wall_jobs
 from nuvett.services.platform.studio import Studio
@@ -40,7 +40,7 @@ def test_what_one_process_worked_out_another_one_shows_without_working(
 ) -> None:
     first = build_wall(bench, frames, aimed, Show.LOOK)
     other = Workbench(store, studio.database, Limits(), 64)
-    monkeypatch.setattr(WallState, "work_out", lambda self, indices: indices and pytest.fail("it is known"))
+    monkeypatch.setattr(WallRequest, "work_out", lambda self, indices: indices and pytest.fail("it is known"))
     again = build_wall(other, frames, aimed, Show.LOOK)
     assert [i.shown.model_dump_json() for i in again.items] == [i.shown.model_dump_json() for i in first.items]
     assert (again.drift, again.spread, again.missing) == (first.drift, first.spread, 0)
@@ -89,10 +89,10 @@ VERSION = uuid.uuid4()
 def test_a_frame_whose_plan_may_differ_is_worked_out_anew(
     bench: Workbench, frames: Facts, aimed: Aimed, change: Callable[[Facts, Aimed], tuple[Facts, Aimed]]
 ) -> None:
-    before = WallState.of(bench, frames, aimed, Show.LOOK).names[1]
+    before = WallRequest.of(bench, frames, aimed, Show.LOOK).names[1]
     other, changed = change(frames, aimed)
-    assert WallState.of(bench, other, changed, Show.LOOK).names[1][0] != before[0]
-    assert WallState.of(bench, Facts(frames), replace(aimed), Show.LOOK).names[1] == before
+    assert WallRequest.of(bench, other, changed, Show.LOOK).names[1][0] != before[0]
+    assert WallRequest.of(bench, Facts(frames), replace(aimed), Show.LOOK).names[1] == before
 
 
 def test_evened_frames_are_worked_out_anew_by_how_strongly_they_are_evened(
@@ -100,12 +100,12 @@ def test_evened_frames_are_worked_out_anew_by_how_strongly_they_are_evened(
 ) -> None:
     half = aimed.with_look(Look.of(EvenStep(amount=50)))
     assert (
-        WallState.of(bench, frames, aimed, Show.EVENED).names[1]
-        != WallState.of(bench, frames, half, Show.EVENED).names[1]
+        WallRequest.of(bench, frames, aimed, Show.EVENED).names[1]
+        != WallRequest.of(bench, frames, half, Show.EVENED).names[1]
     )
     assert (
-        WallState.of(bench, frames, aimed, Show.EVENED).names[0]
-        == WallState.of(bench, frames, half, Show.EVENED).names[0]
+        WallRequest.of(bench, frames, aimed, Show.EVENED).names[0]
+        == WallRequest.of(bench, frames, half, Show.EVENED).names[0]
     )
 
 
@@ -182,14 +182,14 @@ def test_a_wall_is_filled_in_the_background(looked: Looked) -> None:
 def test_a_newer_state_takes_the_place_of_one_that_nobody_looks_at_any_more(
     looked: Looked, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    work, every = WallState.work_out, looked.missing("draft")
+    work, every = WallRequest.work_out, looked.missing("draft")
 
-    def once(self: WallState, indices: list[int]) -> None:
+    def once(self: WallRequest, indices: list[int]) -> None:
         work(self, indices)
         with looked.studio.database.session() as session:
             session.get_one(models.SeriesRow, looked.series).wall_asked = "evened"
 
-    monkeypatch.setattr(WallState, "work_out", once)
+    monkeypatch.setattr(WallRequest, "work_out", once)
     wall_jobs.fill_wall(looked.studio, looked.series)
     assert (looked.missing("evened"), looked.missing("draft")) == (0, every - 1)
 

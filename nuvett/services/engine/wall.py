@@ -96,7 +96,7 @@ def _name(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show
 
 
 @dataclass(frozen=True)
-class WallState:
+class WallRequest:
     """What is asked of a wall: how each frame is shown, by the names of all that it depends on."""
 
     bench: Workbench
@@ -105,7 +105,7 @@ class WallState:
     show: Show
 
     @classmethod
-    def of(cls, bench: Workbench, frames: Facts, aims: Aims, show: Show) -> "WallState":
+    def of(cls, bench: Workbench, frames: Facts, aims: Aims, show: Show) -> "WallRequest":
         each = [aims] * len(frames) if aims is None or isinstance(aims, Aimed) else list(aims)
         return cls(bench, frames, each, show)
 
@@ -113,7 +113,7 @@ class WallState:
     def _looks(self) -> Hashable:
         return tuple((aimed.key, aimed.version) if aimed else None for aimed in self.aims)
 
-    def is_same(self, other: "WallState") -> bool:
+    def is_same(self, other: "WallRequest") -> bool:
         """Whether another is of the very same facts, seen in the same way."""
         return self.frames is other.frames and self.show is other.show and self._looks == other._looks
 
@@ -177,7 +177,7 @@ def build_wall(bench: Workbench, frames: Facts, aims: Aims, show: Show, now: Col
 
     now : indices of the frames that are worked out if they are not known
     """
-    came, shown = WallState.of(bench, frames, aims, show).known_once(now)
+    came, shown = WallRequest.of(bench, frames, aims, show).known_once(now)
     bench.plans.mark_seen(one.plan for one in (*came, *shown) if one)
     pairs = zip(frames, shown, came, strict=True)
     items = [WallItem(frame, one, original.summary if original else None) for frame, one, original in pairs]
@@ -210,6 +210,6 @@ def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = ()
     firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
     tried = firsts[:: max(1, -(-len(firsts) // _LOOKED_AT))]
     looked = Facts(replace(frames[i], trim=Trim()) for i in tried)
-    came, _ = WallState.of(bench, looked, None, Show.ORIGINAL).known_once(None)
+    came, _ = WallRequest.of(bench, looked, None, Show.ORIGINAL).known_once(None)
     features = np.array([features_of(one.summary.marks, one.summary.cast) for one in came if one])
     return [tried[place] for place in most_different(features, count)]

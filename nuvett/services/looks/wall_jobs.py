@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.services.engine.facts import Facts
-from nuvett.services.engine.wall import Wall, WallState
+from nuvett.services.engine.wall import Wall, WallRequest
 from nuvett.services.looks.carrying import carry_state
 from nuvett.services.looks.wall_states import state_of, usual_state
 from nuvett.services.platform.queue import FILL_WALL
@@ -62,9 +62,9 @@ def leave_wall(session: Session, series: models.SeriesRow, stopped: bool) -> Non
     series.wall_asked = usual if usual in asked else ""
 
 
-def _state(studio: Studio, session: Session, series: models.SeriesRow, facts: Facts, key: str) -> WallState:
+def _state(studio: Studio, session: Session, series: models.SeriesRow, facts: Facts, key: str) -> WallRequest:
     wanted = state_of(session, series, facts, key)
-    return WallState.of(studio.bench, facts, wanted.aims, wanted.show)
+    return WallRequest.of(studio.bench, facts, wanted.aims, wanted.show)
 
 
 def prepare_wall(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
@@ -83,8 +83,8 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
 
     What is asked for meanwhile takes the place of what was: a look that was changed again is not worked out.
     """
-    at_work: list[WallState] = []
-    missing: list[tuple[WallState, int]] = []
+    at_work: list[WallRequest] = []
+    missing: list[tuple[WallRequest, int]] = []
     while True:
         studio.pause()
         asked = _asked(studio, series_id)
@@ -98,11 +98,11 @@ def fill_wall(studio: Studio, series_id: uuid.UUID) -> None:
         del missing[: len(due)]
 
 
-def _are_same(one: Sequence[WallState], other: Sequence[WallState]) -> bool:
+def _are_same(one: Sequence[WallRequest], other: Sequence[WallRequest]) -> bool:
     return len(one) == len(other) and all(a.is_same(b) for a, b in zip(one, other, strict=True))
 
 
-def _asked(studio: Studio, series_id: uuid.UUID) -> list[WallState]:
+def _asked(studio: Studio, series_id: uuid.UUID) -> list[WallRequest]:
     with studio.database.session() as session:
         series = session.get(models.SeriesRow, series_id)
         if series is None:

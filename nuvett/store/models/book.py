@@ -45,7 +45,7 @@ class KeptLookRow(Base):
     domain: Mapped[str] = mapped_column(default="srgb")
     created: Mapped[datetime] = mapped_column(default=now)
     used: Mapped[datetime | None]
-    versions: Mapped[list["KeptVersionRow"]] = relationship(order_by="KeptVersion.number", viewonly=True)
+    versions: Mapped[list["KeptVersionRow"]] = relationship(order_by="KeptVersionRow.number", viewonly=True)
 
 
 class KeptVersionRow(Base):

@@ -26,7 +26,7 @@ class DeliveryRow(Base):
     created: Mapped[datetime] = mapped_column(default=now)
     started: Mapped[datetime | None]
     finished: Mapped[datetime | None]
-    files: Mapped[list["DeliveryFileRow"]] = relationship(order_by="DeliveryFile.position", viewonly=True)
+    files: Mapped[list["DeliveryFileRow"]] = relationship(order_by="DeliveryFileRow.position", viewonly=True)
 
 
 class DeliveryFileRow(Base):

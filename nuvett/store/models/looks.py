@@ -52,7 +52,7 @@ class LookRow(Base):
     target_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("target.id", name="fk_look_target"), index=True)
     by_hand: Mapped[bool] = mapped_column(default=False, server_default=false())
     origin: Mapped[Json | None]
-    versions: Mapped[list["LookVersionRow"]] = relationship(order_by="LookVersion.number", viewonly=True)
+    versions: Mapped[list["LookVersionRow"]] = relationship(order_by="LookVersionRow.number", viewonly=True)
 
 
 class LookVersionRow(Base):

@@ -42,14 +42,14 @@ class SeriesRow(Base):
     drift_now: Mapped[float | None]
     created: Mapped[datetime] = mapped_column(default=now)
     frames: Mapped[list["FrameRow"]] = relationship(
-        order_by="Frame.position", foreign_keys="Frame.series_id", viewonly=True
+        order_by="FrameRow.position", foreign_keys="FrameRow.series_id", viewonly=True
     )
     references: Mapped[list["ReferenceRow"]] = relationship(
-        order_by="Reference.position",
-        primaryjoin="and_(Series.id == Reference.series_id, Reference.removed.is_(False))",
+        order_by="ReferenceRow.position",
+        primaryjoin="and_(SeriesRow.id == ReferenceRow.series_id, ReferenceRow.removed.is_(False))",
         viewonly=True,
     )
-    setups: Mapped[list["SetUpRow"]] = relationship(order_by="SetUp.position", viewonly=True)
+    setups: Mapped[list["SetUpRow"]] = relationship(order_by="SetUpRow.position", viewonly=True)
 
 
 class SeriesRevisionRow(Base):
