@@ -16,7 +16,6 @@ cdef extern from *:
     #include "nuvett/core/fit/simple.h"
     #include "nuvett/core/measure/lanes.h"
     #include "nuvett/core/spatial/lanes.h"
-    #include "nuvett/core/spatial/soft.h"
     """
     enum:
         NV_LANES

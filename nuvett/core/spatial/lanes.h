@@ -2,7 +2,7 @@
 #ifndef NUVETT_SPATIAL_LANES_H
 #define NUVETT_SPATIAL_LANES_H
 
-#include "nuvett/core/spatial/light.h"
+#include "nuvett/core/spatial/soft.h"
 
 /* in: colours, slope, offset; how: gain, minus one over a large step squared, in octaves */
 NV_BLOCK nv_detailed(const float *const *in, float *const *out, const float *how) {
@@ -98,5 +98,8 @@ NV_BLOCK nv_shaded(const float *const *in, float *const *out, const float *how) 
         nv_lay(out, k, r * factor, g * factor, b * factor);
     }
 }
+
+/* in: as `nv_draw_in`; how: amount */
+NV_BLOCK nv_drawn_in(const float *const *in, float *const *out, const float *how) { nv_draw_in(in, out, how[0], NV_LANES); }
 
 #endif

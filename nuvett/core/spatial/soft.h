@@ -14,9 +14,6 @@ NV_INLINE void nv_draw_in(const float *const *in, float *const *out, float amoun
     }
 }
 
-/* in: as `nv_draw_in`; how: amount */
-NV_BLOCK nv_drawn_in(const float *const *in, float *const *out, const float *how) { nv_draw_in(in, out, how[0], NV_LANES); }
-
 #define NV_TORN 64 /* pixels looked at together: most of a row is drawn straight */
 
 /* Where soft colour is torn: rows (3, count, width) as `nv_draw_in` takes them, enlarged across already; at, shares :
