@@ -2,7 +2,9 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { cropBox, edgeFor, nextScale, placeUnder, planOf, splitClip } from "../../nuvett/web/static/lib/views.js";
+import {
+  cropBox, edgeFor, nextScale, placeUnder, planOf, splitClip, splitWithin,
+} from "../../nuvett/web/static/lib/views.js";
 
 test("a picture is asked for no smaller than it is drawn, and no larger than it is kept", () => {
   assert.deepEqual([300, 640, 641, 1280, 1400, 4000].map(edgeFor), [640, 640, 1280, 1280, 1600, 1600]);
@@ -25,6 +27,12 @@ test("a part at full size lies about the centre, within the picture, as large as
 
 test("a split shows what lies left of its edge", () => {
   assert.equal(splitClip(30), "inset(0 70% 0 0)");
+});
+
+test("an edge over a mat lies in a picture about its middle, and stays at its ends", () => {
+  assert.deepEqual([0, 25, 50, 75, 100].map((split) => splitWithin(split, 800, 400)), [0, 0, 50, 100, 100]);
+  assert.deepEqual([10, 50, 90].map((split) => splitWithin(split, 400, 800)), [30, 50, 70]);
+  assert.equal(splitWithin(30, 800, 0), 30);
 });
 
 test("one turn of the wheel is one scale further, and the ends are stayed at", () => {

@@ -65,7 +65,7 @@ def test_a_frame_finished_by_hand_becomes_the_look_of_its_series(quiet: Page, si
     expect(page.locator("[aria-label$=': the same steps'][aria-pressed=true]")).to_have_count(1)
     expect(columns).to_have_count(2)
     page.goto(f"{address}/carry")
-    expect(page.get_by_text("Goes to 4 frames:")).to_be_visible()
+    expect(page.get_by_text("Carries to 4 frames:")).to_be_visible()
     page.get_by_role("button", name="Carry v2 to all").click()
     expect(page.get_by_role("button", name="v2 is carried")).to_be_disabled()
     expect(page.get_by_text("1 frame follows v1")).to_be_visible()

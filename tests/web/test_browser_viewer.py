@@ -46,6 +46,40 @@ def test_the_picture_is_large_and_proofs_stay_in_view(
     assert page.evaluate(_MEASURED)["share"] >= 0.5
 
 
+def test_before_and_after_are_split_at_full_size_too_and_panned_together(quiet: Page, site: str) -> None:
+    page = quiet
+    page.goto(f"{site}{DEMO_SERIES}/shape?zoom=1")
+    after, before = page.locator("[data-zoomed]"), page.locator("[data-zoomed-before]")
+    expect(after).to_be_visible()
+    expect(before).to_be_hidden()
+    page.get_by_role("button", name="Split").click()
+    expect(before).to_be_visible()
+    edge = page.locator("[data-mat] > [data-edge]")
+    edge.press("Shift+ArrowRight")
+    mat, box = place(page, page.locator("[data-mat]")), place(page, edge)
+    assert box["x"] + box["width"] / 2 - mat["x"] == pytest.approx(0.6 * mat["width"], abs=1.5)
+    ends = before.evaluate("image => { const box = image.getBoundingClientRect(); return [box.left, box.width]; }")
+    right = float(re.findall(r"[\d.]+", before.evaluate("image => image.style.clipPath"))[1]) / 100
+    assert ends[0] + (1 - right) * ends[1] == pytest.approx(mat["x"] + 0.6 * mat["width"], abs=1.5)
+    seen = place_of(source(page, "[data-zoomed-before]"))
+    assert seen == place_of(source(page, "[data-zoomed]")), "the edge was moved, and not the picture"
+    page.mouse.move(mat["x"] + 60, mat["y"] + 60)
+    page.mouse.down()
+    page.mouse.move(mat["x"] + 20, mat["y"] + 60, steps=3)
+    page.mouse.up()
+    for image in ("[data-zoomed]", "[data-zoomed-before]"):
+        expect(page.locator(image)).not_to_have_attribute("src", re.compile(re.escape(seen)))
+    assert place_of(source(page, "[data-zoomed-before]")) == place_of(source(page, "[data-zoomed]"))
+    page.get_by_role("button", name="Alone").click()
+    expect(before).to_be_hidden()
+    expect(after).to_be_visible()
+
+
+def place_of(address: str) -> str:
+    """The part of a frame that an address of a crop asks for."""
+    return address.partition("place=")[2]
+
+
 def test_the_usual_sheet_fits_on_one_screen_and_folds_what_does_nothing(quiet: Page, site: str) -> None:
     page = quiet
     with httpx2.Client(base_url=f"{site}{DEMO_SERIES}", headers={"accept": "application/json"}) as client:

@@ -3,7 +3,7 @@
 
 import { ask, one, say, setAddress, swapPicture } from "../lib/common.js";
 import { latest, newestWins } from "../lib/draft.js";
-import { cropBox, edgeFor, planOf, splitClip } from "../lib/views.js";
+import { cropBox, edgeFor, planOf, splitClip, splitWithin } from "../lib/views.js";
 import { listenToZoom } from "./zooming.js";
 
 const QUIET = 90; // ms between colours that are asked for while the pointer moves
@@ -112,21 +112,26 @@ export const viewer = () => ({
     if (this.what?.startsWith("strength")) this.besideBy(this.what);
   },
   arrangeAs(name) {
-    if (this.zoom) this.zoomTo(0);
     this.arrange = name;
     setAddress({ arrange: name === "beside" ? null : name });
-    this.sized();
+    this.$nextTick(() => this.sized());
   },
   sized() {
-    const clip = splitClip(this.split);
-    one("[data-over]", this.root).style.clipPath = clip;
-    one("[data-edge]", this.root).style.left = `${this.split}%`;
+    this.splitAt();
     if (this.zoom) this.cropAnew();
     else if (!this.picture.src.includes(`edge=${edgeFor(this.picture.clientWidth * devicePixelRatio)}`)) this.paint();
   },
   setSplit(share) {
     this.split = Math.min(100, Math.max(0, Math.round(share)));
-    this.sized();
+    this.splitAt();
+  },
+  /** What is before ends at the edge; at full size that is a place of the mat, about whose middle parts lie. */
+  splitAt() {
+    one("[data-over]", this.root).style.clipPath = splitClip(this.split);
+    for (const edge of this.root.querySelectorAll("[data-edge]")) edge.style.left = `${this.split}%`;
+    const before = one("[data-zoomed-before]", this.root);
+    const mat = one("[data-mat]", this.root).clientWidth;
+    before.style.clipPath = splitClip(splitWithin(this.split, mat, before.offsetWidth));
   },
   /** At a scale, 0 for the whole; a place in the picture may stay where it is seen: [its shares, its offset]. */
   zoomTo(scale, held = null) {
@@ -154,20 +159,23 @@ export const viewer = () => ({
     const { slug, frame, reference } = this.facts;
     const { width, height } = this.placed;
     const source = this.holding ? this.pictures.original : this.pictures[this.shown];
+    const under = (picture) => (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(picture)}&place=${box}`;
     /** @type {any} A mat, its picture, and where parts of it are found. */
     const mine = { mat: one("[data-mat]", this.root), image: one("[data-zoomed]", this.root), width, height };
-    mine.address = (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(source)}&place=${box}`;
+    mine.address = under(source);
     /** @type {any} */
     const theirs = { mat: one("[data-mat-beside]", this.root), image: one("[data-zoomed-beside]", this.root) };
     if (this.other) {
       const own = this.other === this.facts.beside?.picture ? this.facts.beside : this.placed;
       Object.assign(theirs, { width: own.width, height: own.height });
-      theirs.address = (box) => `/series/${slug}/frames/${frame}/crop.png?plan=${planOf(this.other)}&place=${box}`;
+      theirs.address = under(this.other);
     } else if (reference) {
       Object.assign(theirs, reference);
       theirs.address = (box) => `/series/${slug}/references/${reference.id}/crop.png?place=${box}`;
     }
-    for (const side of [mine, theirs]) if (side.address && side.mat.clientWidth) this.cropInto(side);
+    const before = { ...mine, image: one("[data-zoomed-before]", this.root), address: under(this.pictures.original) };
+    const sides = this.arrange === "split" ? [mine, before] : [mine, theirs];
+    for (const side of sides) if (side.address && side.mat.clientWidth) this.cropInto(side);
   },
   async cropInto({ mat, image, width, height, address }) {
     const box = cropBox(mat, { width, height }, this.centre, this.zoom);
@@ -178,6 +186,7 @@ export const viewer = () => ({
     image.style.width = `${box[2] * this.zoom}px`;
     image.style.height = `${box[3] * this.zoom}px`;
     image.hidden = false;
+    this.splitAt();
   },
   pan(dx, dy) {
     this.centre.x = Math.min(1, Math.max(0, this.centre.x + dx));
@@ -272,7 +281,6 @@ export const viewer = () => ({
   },
   listen() {
     const root = this.root;
-    const edge = one("[data-edge]", root);
     const plate = one("[data-plate]", root);
     const share = (event) => {
       const box = plate.getBoundingClientRect();
@@ -282,18 +290,7 @@ export const viewer = () => ({
       const place = share(event);
       if (place.x >= 0 && place.x <= 1 && place.y >= 0 && place.y <= 1) this.readColour(place);
     });
-    edge.addEventListener("keydown", (event) => {
-      const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-      if (!step) return;
-      event.preventDefault();
-      this.setSplit(this.split + step * (event.shiftKey ? 10 : 1));
-    });
-    edge.addEventListener("pointerdown", (event) => {
-      edge.setPointerCapture(event.pointerId);
-      const move = (at) => this.setSplit(100 * share(at).x);
-      edge.addEventListener("pointermove", move);
-      edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", move), { once: true });
-    });
+    for (const edge of root.querySelectorAll("[data-edge]")) this.listenToEdge(edge);
     one("[data-beside-choice]", root).addEventListener("change", (event) => this.besideBy(event.target.value));
     root.addEventListener("click", (event) => {
       const note = event.target.closest("[data-note]");
@@ -303,6 +300,26 @@ export const viewer = () => ({
       this.listenToMat(mat);
       listenToZoom(this, mat);
     }
+  },
+  /** The edge between before and after is dragged or stepped over what holds it, which is not panned meanwhile. */
+  listenToEdge(edge) {
+    edge.addEventListener("keydown", (event) => {
+      const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+      if (!step) return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.setSplit(this.split + step * (event.shiftKey ? 10 : 1));
+    });
+    edge.addEventListener("pointerdown", (event) => {
+      event.stopPropagation();
+      edge.setPointerCapture(event.pointerId);
+      const move = (at) => {
+        const box = edge.parentElement.getBoundingClientRect();
+        this.setSplit((100 * (at.clientX - box.left)) / box.width);
+      };
+      edge.addEventListener("pointermove", move);
+      edge.addEventListener("pointerup", () => edge.removeEventListener("pointermove", move), { once: true });
+    });
   },
   listenToMat(mat) {
     mat.addEventListener("pointerdown", (event) => {

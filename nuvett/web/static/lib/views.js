@@ -40,3 +40,9 @@ export function placeUnder(offset, mat, picture, centre, scale) {
 export function splitClip(split) {
   return `inset(0 ${100 - split}% 0 0)`;
 }
+
+/** Where an edge at a share of a mat, in percent, lies in a picture of a width about the mat's middle. */
+export function splitWithin(split, mat, picture) {
+  const from = (mat - picture) / 2;
+  return picture ? Math.min(100, Math.max(0, (100 * ((split / 100) * mat - from)) / picture)) : split;
+}
