@@ -46,7 +46,7 @@ def test_the_picture_is_large_and_proofs_stay_in_view(
     assert page.evaluate(_MEASURED)["share"] >= 0.5
 
 
-def test_before_and_after_are_split_at_full_size_too_and_panned_together(quiet: Page, site: str) -> None:
+def test_before_and_after_are_split_at_full_size_too_and_overlays_lie_over_them(quiet: Page, site: str) -> None:
     page = quiet
     page.goto(f"{site}{DEMO_SERIES}/shape?zoom=1")
     after, before = page.locator("[data-zoomed]"), page.locator("[data-zoomed-before]")
@@ -73,6 +73,12 @@ def test_before_and_after_are_split_at_full_size_too_and_panned_together(quiet: 
     page.get_by_role("button", name="Alone").click()
     expect(before).to_be_hidden()
     expect(after).to_be_visible()
+    page.get_by_role("button", name="Clipping").click()
+    overlay = page.locator("[data-zoomed-veil]")
+    expect(overlay).to_be_visible()
+    assert place(page, overlay) == place(page, after)
+    page.get_by_role("button", name="Clipping").click()
+    expect(overlay).to_be_hidden()
 
 
 def place_of(address: str) -> str:

@@ -360,6 +360,10 @@ def test_handles_are_dragged_and_other_states_stand_beside(client: TestClient, s
     crop = plain.partition("/picture")[0] + f"/crop.png?plan={plan}&place="
     assert client.get(f"{crop}100,100,64,64").content[:4] == b"\x89PNG"
     assert client.get(f"{crop}9000,100,64,64").status_code == 422
+    part = client.get(plain.partition("/picture")[0] + f"/veil.png?plan={plan}&place=100,50,64,32")
+    assert cv2.imdecode(np.frombuffer(part.content, np.uint8), cv2.IMREAD_UNCHANGED).shape == (32, 64, 4)
+    for wrong in ("place=9000,100,64,64", "place=1,2,3", "edge=8", "colour=red", "part=look"):
+        assert client.get(plain.partition("/picture")[0] + f"/veil.png?plan={plan}&{wrong}").status_code == 422
 
 
 def test_steps_of_the_history_are_gone_to_and_looks_copied(client: TestClient, slug: str) -> None:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.book.health import merged_pairs, merged_places, tinted_whites, torn_places
+from nuvett.core.drawing.boxes import Box
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.errors import NotFoundError
@@ -30,6 +31,7 @@ from nuvett.core.spaces.rgb import from_linear, to_linear
 from nuvett.core.spatial.finish import Finisher, InArea
 from nuvett.core.types import Encoded01, Floats, Linear
 from nuvett.services.engine.facts import FrameFacts
+from nuvett.services.engine.pictures import part_inside
 from nuvett.services.engine.workbench import Workbench
 
 _VEILED, _OPEN = (119, 119, 119, 150), (0, 0, 0, 0)
@@ -59,33 +61,41 @@ class At:
 
 @dataclass(frozen=True)
 class OverlaySource:
-    """A frame as a veil looks at it; edge : the long edge of what is shown."""
+    """A frame as a veil looks at it.
+
+    edge : the long edge of what is shown; box : the part of it at full size that is shown instead, none for all of it
+    """
 
     bench: Workbench
     frame: FrameFacts
     plan: FramePlan
     edge: int
     at: At = At()
+    box: Box | None = None
 
     @cached_property
     def _source(self) -> tuple[Pixels, tuple[int, int]]:
         return self.bench.pictures.source(self.frame, self.plan, self.edge)
 
+    @cached_property
+    def size(self) -> tuple[int, int]:
+        """Width and height of all that is seen of the frame, at the size that it is shown at."""
+        return self.plan.placed((self.frame.width, self.frame.height)).size if self.box else self._source[1]
+
     @property
     def shape(self) -> tuple[int, int]:
-        """Height and width of what is seen."""
-        return self._source[1][::-1]
+        """Height and width of what is shown."""
+        return (self.box[2:] if self.box else self.size)[::-1]
 
     @cached_property
     def places(self) -> tuple[Floats, Floats]:
-        """Shares of the original x, y (h, w) at the pixels of what is seen."""
+        """Shares of the original x, y (h, w) at the pixels of what is shown."""
         whole = (self.frame.width, self.frame.height)
-        size = self._source[1]
-        return Resampling(self.plan.placed(whole), size, whole).places((0, 0, *size))
+        return Resampling(self.plan.placed(whole), self.size, whole).places(self.box or (0, 0, *self.size))
 
     @cached_property
     def came(self) -> Encoded01:
-        """Encoded pixels (h, w, 3) of the frame as it came, in its own domain."""
+        """Encoded pixels (h, w, 3) of the frame as it came, in its own domain, from its view."""
         source = self._source[0]
         x, y = (
             np.clip(p * side, 0, side - 1).astype(np.intp)
@@ -101,7 +111,11 @@ class OverlaySource:
     @cached_property
     def made(self) -> Encoded01:
         """Encoded sRGB (h, w, 3) under the plan, from 16 bits: a JPEG may make faults up or hide them."""
-        drawn = self.bench.pictures.drawn(self.frame, self.plan, self.edge, depth=16)
+        pictures = self.bench.pictures
+        if self.box:
+            drawn = pictures.part(self.frame, self.plan, self.box, depth=16)
+        else:
+            drawn = pictures.drawn(self.frame, self.plan, self.edge, depth=16)
         return Encoded01(np.multiply(drawn, np.float32(1 / 65535), dtype=np.float32))
 
     def open_at(self, there: NDArray[np.bool_]) -> Veil:
@@ -213,7 +227,7 @@ def _richer(looked: OverlaySource) -> Veil:
 
 def _sharpened(looked: OverlaySource) -> Veil:
     """Open as far as sharpening acts, at the size of the view."""
-    finisher = Finisher([InArea(operation) for operation in looked.plan.finish], looked.shape[::-1], 0)
+    finisher = Finisher([InArea(operation) for operation in looked.plan.finish], looked.size, 0)
     veil = looked.open_at(np.zeros(looked.shape, dtype=bool))
     veil[..., 3] = np.rint(_VEILED[3] * (1 - finisher.sharpened(looked.made)))
     return veil
@@ -243,14 +257,20 @@ def veil_of(
     edge: int,
     what: str,
     at: At | None = None,
+    box: Box | None = None,
 ) -> bytes:
-    """PNG of a veil over a frame's preview. Raises NotFoundError for one that there is not."""
+    """PNG of a veil over a frame's preview, or over a part of it (x, y, width, height) at full size.
+
+    Raises NotFoundError for one that there is not, InvalidChangeError for a part outside the frame.
+    """
     used, sought = plan or UNTOUCHED, at or At()
+    if box:
+        box = part_inside(box, used.placed((frame.width, frame.height)).size)
     if what not in VEILS:
         raise NotFoundError
 
     def make() -> bytes:
-        veil = VEILS[what](OverlaySource(bench, frame, used, edge, sought))
+        veil = VEILS[what](OverlaySource(bench, frame, used, edge, sought, box))
         return cv2.imencode(".png", veil, [cv2.IMWRITE_PNG_COMPRESSION, 1])[1].tobytes()
 
-    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, sought), make)
+    return bench.pictures.kept(("veil", what, frame.view, used.key, edge, sought, box), make)

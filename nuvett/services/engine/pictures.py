@@ -116,16 +116,16 @@ class Pictures:
         """PNG of x, y, width, height of the picture at full size: the pixels that a delivery has there."""
         return encode(self.part(frame, plan or UNTOUCHED, box), Format.PNG, 100)
 
-    def part(self, frame: FrameFacts, plan: FramePlan, box: Box) -> Pixels:
-        """Pixels of x, y, width, height of the picture at full size, 8 bit.
+    def part(self, frame: FrameFacts, plan: FramePlan, box: Box, depth: int = 8) -> Pixels:
+        """Pixels of x, y, width, height of the picture at full size, 8 or 16 bit.
 
         Raises InvalidChangeError for a place outside it, and as `decode`.
         """
         whole = (frame.width, frame.height)
         size = plan.placed(whole).size
-        box = _inside(box, size)
+        box = part_inside(box, size)
         drawing = self.drawing(frame, plan, size, source=whole)
-        return drawing.part(self._originals.part(frame.pixels, drawing.around(box)), box)
+        return drawing.part(self._originals.part(frame.pixels, drawing.around(box)), box, depth)
 
     def of_view(self, view: str, domain: str, edge: int) -> bytes:
         """JPEG of a kept view at a long edge, in sRGB."""
@@ -203,7 +203,7 @@ def place_in(place: object) -> tuple[float, float]:
     return x, y
 
 
-def _inside(box: Box, size: tuple[int, int]) -> Box:
+def part_inside(box: Box, size: tuple[int, int]) -> Box:
     """As much of a box as lies in a picture of a size. Raises InvalidChangeError where that is nothing."""
     left, top, width, height = box
     width, height = min(width, size[0] - left), min(height, size[1] - top)

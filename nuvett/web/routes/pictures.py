@@ -5,6 +5,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse, JSONResponse, Response
+from pydantic import BaseModel, Field
 
 from nuvett.core.errors import NotFoundError
 from nuvett.services.engine.facts import FrameFacts
@@ -79,29 +80,34 @@ def _marks(context: Context, slug: str, frame_id: uuid.UUID) -> Marks:
     return tuple((float(x), float(y)) for x, y in places)
 
 
+class OverlayQuery(BaseModel):
+    """Where a frame's picture clips, breaks up or shows a face, a colour or part of a step.
+
+    colour : OKLab; part : a group or layer of the plan and the number of what is looked for in it, as "look.0:2"
+    place : the part of it at full size that is shown, as `frame_crop` takes it, empty for all of it at `edge`
+    """
+
+    edge: Edge = 1280
+    plan: str = ""
+    what: str = "clipping"
+    colour: Annotated[str, Field(pattern=r"^(-?\d\.\d{1,4}(,-?\d\.\d{1,4}){2})?$")] = ""
+    part: Annotated[str, Field(pattern=r"^((look|trim)(\.\d{1,3})?:\d{1,3})?$")] = ""
+    place: str = ""
+
+
 @router.get("/frames/{frame_id}/veil.png")
 @heavy
-def frame_veil(
-    context: Means,
-    slug: str,
-    frame_id: uuid.UUID,
-    edge: Edge = 1280,
-    plan: str = "",
-    what: str = "clipping",
-    colour: Annotated[str, Query(pattern=r"^(-?\d\.\d{1,4}(,-?\d\.\d{1,4}){2})?$")] = "",
-    part: Annotated[str, Query(pattern=r"^((look|trim)(\.\d{1,3})?:\d{1,3})?$")] = "",
-) -> Response:
-    """Where a frame's picture clips, breaks up or shows a face, a colour or part of a step, to be laid over it.
-
-    part : a group or layer of the plan and the number of what is looked for in it, as "look.0:2"
-    """
+def frame_veil(context: Means, slug: str, frame_id: uuid.UUID, asked: Annotated[OverlayQuery, Query()]) -> Response:
+    """What is asked for, to be laid over a frame's picture."""
     bench = context.studio.bench
-    lab = tuple(float(v) for v in colour.split(",")) if colour else None
+    lab = tuple(float(v) for v in asked.colour.split(",")) if asked.colour else None
     looked_for = (lab[0], lab[1], lab[2]) if lab else None
-    marks = _marks(context, slug, frame_id) if what == "shared" else ()
-    name, _, number = part.partition(":")
+    marks = _marks(context, slug, frame_id) if asked.what == "shared" else ()
+    name, _, number = asked.part.partition(":")
     at = At(looked_for, marks, name, int(number or 0))
-    data = veil_of(bench, _facts(context, slug, frame_id), bench.plans.find(plan), edge, what, at)
+    box = box_of(asked.place) if asked.place else None
+    frame, plan = _facts(context, slug, frame_id), bench.plans.find(asked.plan)
+    data = veil_of(bench, frame, plan, asked.edge, asked.what, at, box)
     return Response(data, media_type="image/png", headers=FOREVER)
 
 

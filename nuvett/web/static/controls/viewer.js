@@ -80,7 +80,6 @@ export const viewer = () => ({
     this.shown = name;
     setAddress({ shown: name === "look" ? null : name });
     this.paint();
-    this.cropAnew();
     this.showVeil();
   },
   hold(on) {
@@ -108,7 +107,6 @@ export const viewer = () => ({
     seen?.();
     if (quick) return;
     this.showVeil();
-    this.cropAnew();
     if (this.what?.startsWith("strength")) this.besideBy(this.what);
   },
   arrangeAs(name) {
@@ -174,7 +172,11 @@ export const viewer = () => ({
       theirs.address = (box) => `/series/${slug}/references/${reference.id}/crop.png?place=${box}`;
     }
     const before = { ...mine, image: one("[data-zoomed-before]", this.root), address: under(this.pictures.original) };
-    const sides = this.arrange === "split" ? [mine, before] : [mine, theirs];
+    const veil = { ...mine, image: one("[data-zoomed-veil]", this.root) };
+    const over = this.veilAddress();
+    veil.address = over && ((box) => `${over}&place=${box}`);
+    veil.image.hidden ||= !over;
+    const sides = this.arrange === "split" ? [mine, before, veil] : [mine, theirs, veil];
     for (const side of sides) if (side.address && side.mat.clientWidth) this.cropInto(side);
   },
   async cropInto({ mat, image, width, height, address }) {
@@ -210,14 +212,18 @@ export const viewer = () => ({
     this.moving = what;
     this.showVeil();
   },
-  async showVeil() {
-    const image = one("[data-veil-picture]", this.root);
+  /** Where the veil that is wanted is found, empty for none. */
+  veilAddress() {
     const what = this.moving || this.veil;
     const { slug, frame } = this.facts;
     const plan = planOf(this.pictures[this.shown]);
-    const of = `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}&${this.veilQuery}`;
-    const where = this.cutting ? "" : this.where; // the cut is seen without it
-    const address = what === "where" ? where : what && of;
+    if (what === "where") return this.cutting ? "" : this.where; // the cut is seen without it
+    return what && `/series/${slug}/frames/${frame}/veil.png?plan=${plan}&what=${what}&${this.veilQuery}`;
+  },
+  async showVeil() {
+    if (this.zoom) return this.cropAnew();
+    const image = one("[data-veil-picture]", this.root);
+    const address = this.veilAddress();
     image.hidden = !address;
     image.dataset.wanted = address;
     if (address) await swapPicture(image, address, () => image.dataset.wanted === address).catch(() => {});
