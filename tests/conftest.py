@@ -26,6 +26,7 @@ from tools.cluster import Cluster
 
 # How long an example takes says nothing on a shared machine; the wall clock of the whole run is what counts.
 hypothesis.settings.register_profile("ours", deadline=None, suppress_health_check=[hypothesis.HealthCheck.too_slow])
+hypothesis.settings.register_profile("few", hypothesis.settings.get_profile("ours"), max_examples=15)
 hypothesis.settings.load_profile("ours")
 
 PROJECT = Path(__file__).resolve().parent.parent
