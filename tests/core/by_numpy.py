@@ -91,6 +91,12 @@ def moved(lab: Any, made: tuple[moves.Move, ...]) -> Values:
     return np.asarray(lab + weight @ by / (weight.sum(axis=1, keepdims=True) + moves.BACKGROUND))
 
 
+def under_ceiling(chroma: Values, most: float) -> Values:
+    knee, room = 0.75 * most, 0.25 * most
+    above = np.maximum(chroma - knee, 0)
+    return np.asarray(np.minimum(chroma, knee) + room * above / (room + above))
+
+
 def ranged(lab: Any, bands: tuple[hues.HueBand, ...]) -> Values:
     """Tables bilinear in chroma and hue: turn, share of chroma and lightness; then ceilings by shares of ranges."""
     lab = _doubles(lab)
@@ -113,9 +119,7 @@ def ranged(lab: Any, bands: tuple[hues.HueBand, ...]) -> Values:
     shares, made = looked_up(hues._blurred(bands)), chroma * factor
     for band, share in zip(bands, shares.T, strict=True):
         if band.most is not None:
-            knee = 0.0075 * band.most
-            above = np.maximum(made - knee, 0)
-            below = np.minimum(made, knee) + knee / 3 * above / (knee / 3 + above)
+            below = under_ceiling(made, band.most / 100)
             factor = factor * (1 - share * (1 - below / np.maximum(made, 1e-6)))
     a = factor * (lab[:, 1] * np.cos(turn * sure) - lab[:, 2] * np.sin(turn * sure))
     b = factor * (lab[:, 1] * np.sin(turn * sure) + lab[:, 2] * np.cos(turn * sure))
@@ -146,7 +150,10 @@ def curved(lab: Any, master: curves.Points, faded: float, channels: tuple[curves
 
 def with_casts(lab: Any, shifts: Any) -> Values:
     lab = _doubles(lab)
-    return np.concatenate([lab[:, :1], lab[:, 1:] + casts.cast_shares(lab[:, 0]).T @ _doubles(shifts)], axis=1)
+    blacks, whites = 1 - between(lab[:, 0], casts._BLACKS), between(lab[:, 0], casts._WHITES)
+    stays = between(lab[:, 0], casts._NOTHING) * (1 - between(lab[:, 0], casts._ALL))
+    shares = np.stack([blacks, 1 - blacks - whites, whites]) * stays
+    return np.concatenate([lab[:, :1], lab[:, 1:] + shares.T @ _doubles(shifts)], axis=1)
 
 
 def saturated(lab: Any, saturation: float, vibrance: float, most: float | None) -> Values:
@@ -154,12 +161,18 @@ def saturated(lab: Any, saturation: float, vibrance: float, most: float | None) 
     chroma = np.hypot(lab[:, 1], lab[:, 2])
     factor = np.maximum((1 + saturation) * (1 + vibrance * np.exp(-((chroma / 0.12) ** 2))), 0)
     if most is not None:
-        factor = factor * hues.under_ceiling(chroma * factor, most) / np.maximum(chroma * factor, 1e-6)
+        factor = factor * under_ceiling(chroma * factor, most) / np.maximum(chroma * factor, 1e-6)
     return lab * np.stack([np.ones_like(factor), factor, factor], axis=1)
 
 
 def greyed(lab: Any, greys: tuple[grey.GreyHue, ...], toning: tuple[tuple[float, float], ...]) -> Values:
-    lightness = _doubles(grey.grey_lightness(lab, greys))
+    """Each hue weighs by a tent about it, in degrees."""
+    lab = _doubles(lab)
+    hue, weight = np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) % 360, np.zeros(len(lab))
+    for each in (each for each in greys if each.on):
+        away = (hue - each.hue + 180) % 360 - 180
+        weight += each.lighter / 100 * np.maximum(1 - np.abs(away) / np.where(away < 0, each.before, each.after), 0)
+    lightness = lab[:, 0] + grey.GAIN * weight * np.hypot(lab[:, 1], lab[:, 2])
     if not toning:
         return np.stack([lightness, *np.zeros((2, len(lab)))], axis=1)
     at = np.linspace(0, 1, len(toning))

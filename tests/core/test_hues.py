@@ -7,8 +7,9 @@ import pytest
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.casts import MAX_CAST, cast_shares, made_neutral, without_casts
+from nuvett.core.fit.chroma import saturated
 from nuvett.core.fit.hue_families import hue_families
-from nuvett.core.fit.hues import MAX_BANDS, HueBand, ranged, reached, under_ceiling
+from nuvett.core.fit.hues import MAX_BANDS, HueBand, ranged, reached
 from nuvett.core.fit.primaries import MAX_RICHER, MAX_TURN, MIN_RICHER, primaries_matrix
 from nuvett.core.look.colour_handles import band_landing, primary_landing
 from nuvett.core.look.handles import drag, reset
@@ -96,7 +97,8 @@ def test_the_noise_of_a_pale_sky_does_not_grow_by_a_range_whose_edge_lies_on_it(
 
 def test_a_ceiling_leaves_what_is_below_and_is_never_passed() -> None:
     chroma = np.linspace(0, 0.5, 200, dtype=np.float32)
-    held = under_ceiling(chroma, 0.12)
+    colours = np.stack([np.full_like(chroma, 0.5), chroma, np.zeros_like(chroma)], axis=1)
+    held = saturated(colours, 0, 0, 0.12)[:, 1]
     assert np.array_equal(held[chroma < 0.09], chroma[chroma < 0.09]) and held.max() < 0.12
     assert np.diff(held).min() > 0
     made = oklab_to_oklch(ranged(ring(0.25), (HueBand(hue=30, most=12),)))[:, 1]

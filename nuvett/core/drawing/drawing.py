@@ -1,7 +1,6 @@
 """Drawing a frame under a plan: the one way from pixels and a plan to pixels, at any size and of any part."""
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 
 import cv2
@@ -12,7 +11,16 @@ from nuvett.core.area.weights import WeightMap
 from nuvett.core.drawing.boxes import Box, around_inner, inside
 from nuvett.core.drawing.colouring import Colouring
 from nuvett.core.drawing.layers import LayerStage
-from nuvett.core.drawing.renderer import BLOCK_PIXELS, STRIP_ROWS, Pixels, Renderer, empty, in_floats, lay_rounded
+from nuvett.core.drawing.renderer import (
+    BLOCK_PIXELS,
+    STRIP_ROWS,
+    Pixels,
+    Renderer,
+    by_rows,
+    empty,
+    in_floats,
+    lay_rounded,
+)
 from nuvett.core.drawing.resampling import Resampling
 from nuvett.core.geometry.geometry import Geometry, Placing
 from nuvett.core.geometry.lens import LensCorrection
@@ -224,8 +232,7 @@ class Drawing:
             left, first, across, down = self.around(box)
             self.lay(pixels[first : first + down, left : left + across], box, out[top : top + box[3]])
 
-        with ThreadPoolExecutor(threads) as pool:
-            list(pool.map(work, range(0, height, rows)))
+        by_rows(work, height, rows, threads)
         return out
 
     def _touched(self, box: Box) -> Box | None:

@@ -68,9 +68,9 @@ cdef int _places_of(object torn, long rows, long count, nv_torn *places) except 
     """Fill in where soft colour is torn in so many rows of so many pixels. Returns whether it is looked at."""
     if torn is None:
         return 0
-    cdef const float[:, :, ::1] across = torn.across
-    cdef const int[:, ::1] at = torn.at
-    cdef const float[:, ::1] shares = torn.shares
+    cdef const float[:, :, ::1] across = torn.maps.across
+    cdef const int[:, ::1] at = torn.maps.at
+    cdef const float[:, ::1] shares = torn.maps.shares
     cdef long first = torn.first
     if across.shape[0] != 3 or across.shape[2] != count or at.shape[0] != 2 or shares.shape[0] != 2:
         raise ValueError("what is torn is not laid out as it should be")

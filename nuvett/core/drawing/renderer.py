@@ -1,5 +1,6 @@
 """The one renderer: table and pixels in, pixels out, at any size, for preview, wall and delivery alike."""
 
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, cached_property
@@ -103,14 +104,19 @@ class Renderer:
         def work(top: int) -> None:
             self.lay(pixels[top : top + rows], 0, top, out[top : top + rows])
 
-        tops = range(0, len(pixels), rows)
-        if threads == 1 or len(tops) == 1:
-            for top in tops:
-                work(top)
-        else:
-            with ThreadPoolExecutor(threads) as pool:
-                list(pool.map(work, tops))
+        by_rows(work, len(pixels), rows, threads)
         return out
+
+
+def by_rows(work: Callable[[int], None], height: int, rows: int, threads: int) -> None:
+    """Do work at the first of every so many rows, on `threads` threads where there is more than one to be used."""
+    tops = range(0, height, rows)
+    if threads == 1 or len(tops) == 1:
+        for top in tops:
+            work(top)
+    else:
+        with ThreadPoolExecutor(threads) as pool:
+            list(pool.map(work, tops))
 
 
 def in_floats(pixels: Pixels) -> Encoded01:

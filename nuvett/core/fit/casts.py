@@ -5,8 +5,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from nuvett.core import lanes
-from nuvett.core.quick import joined, planes_of
-from nuvett.core.smooth import smooth_step
+from nuvett.core.quick import joined, planar, planes_of
 from nuvett.core.spaces.cielab import neutral_oklab
 from nuvett.core.types import Floats, OKLab
 
@@ -23,13 +22,9 @@ def cast_shares(lightness: Floats) -> Floats:
 
     Black without any light, and white where all channels are full, have no cast that could be taken away.
     """
-    blacks, whites = 1 - _between(lightness, _BLACKS), _between(lightness, _WHITES)
-    stays = _between(lightness, _NOTHING) * (1 - _between(lightness, _ALL))
-    return np.asarray(np.stack([blacks, 1 - blacks - whites, whites]) * stays, dtype=np.float32)
-
-
-def _between(lightness: Floats, ends: tuple[float, float]) -> Floats:
-    return smooth_step((lightness - np.float32(ends[0])) / np.float32(ends[1] - ends[0]))
+    lab = OKLab(planar(lightness, *np.zeros((2, len(lightness)), dtype=np.float32)))
+    blacks, neutrals = without_casts(lab, ((1, 0), (0, 1), (0, 0)))[:, 1:].T
+    return np.stack([blacks, neutrals, without_casts(lab, ((0, 0), (0, 0), (1, 0)))[:, 1]])
 
 
 def without_casts(lab: OKLab, shifts: Sequence[tuple[float, float]]) -> OKLab:

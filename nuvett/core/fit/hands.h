@@ -30,6 +30,13 @@ NV_INLINE nv_v nv_of_hue(const float *table, const nv_hue_place *at) {
     return low + at->up * (high - low);
 }
 
+/* As `chroma.saturated`: chroma that nears a most and never passes it, untouched to three quarters of it. */
+NV_INLINE nv_v nv_under_ceiling(nv_v chroma, float most) {
+    const float knee = 0.75f * most, room = 0.25f * most;
+    const nv_v above = nv_more(chroma - knee, nv_all(0));
+    return nv_less(chroma, nv_all(knee)) + room * above / (room + above);
+}
+
 /* how: hues, levels, what chroma squared is times for a turn and for lightness, number of ceilings; chromas of the
    levels; tables of turn, share of chroma and lightness; then of each ceiling its chroma, and a table of its share */
 NV_BLOCK nv_ranged(const float *const *in, float *const *out, const float *how) {
@@ -44,9 +51,7 @@ NV_BLOCK nv_ranged(const float *const *in, float *const *out, const float *how) 
         const nv_v richer = chroma * factor, length = nv_more(richer, nv_all(1e-6f));
         for (int c = 0; c < ceilings; c++) {
             const float *ceiling = tables + 3 * size + c * (size + 1);
-            const float knee = 0.75f * ceiling[0], room = 0.25f * ceiling[0];
-            const nv_v above = nv_more(richer - knee, nv_all(0));
-            const nv_v below = (nv_less(richer, nv_all(knee)) + room * above / (room + above)) / length;
+            const nv_v below = nv_under_ceiling(richer, ceiling[0]) / length;
             factor *= 1.0f - nv_of_hue(ceiling + 1, &at) * (1.0f - below);
         }
         const nv_v cosine = factor * nv_cosine(turn), sine = factor * nv_sine(turn);
@@ -125,13 +130,12 @@ NV_BLOCK nv_washed(const float *const *in, float *const *out, const float *how) 
             const nv_v made = encoded + (nv_blended(mode, inside, over) - inside);
             light[p] = nv_signed(nv_decoded(curve, nv_size(made)), made);
         }
-        const nv_v l = nv_cube_root(NV_MIXED(m, 0, light[0], light[1], light[2]));
-        const nv_v c = nv_cube_root(NV_MIXED(m, 3, light[0], light[1], light[2]));
-        const nv_v s = nv_cube_root(NV_MIXED(m, 6, light[0], light[1], light[2]));
+        nv_v blended[3];
+        nv_seen(blended, m, light[0], light[1], light[2]);
         nv_v within = nv_all(how[NV_OPACITY]);
         if (how[NV_LOW] > 0) within *= nv_stepped((lightness - how[NV_LOW]) / how[NV_FADES] + 0.5f);
         if (how[NV_HIGH] < 100) within *= nv_stepped((how[NV_HIGH] - lightness) / how[NV_FADES] + 0.5f);
-        for (int p = 0; p < 3; p++) nv_store(out[p] + k, own[p] + within * (NV_MIXED(m, 9 + 3 * p, l, c, s) - own[p]));
+        for (int p = 0; p < 3; p++) nv_store(out[p] + k, own[p] + within * (blended[p] - own[p]));
     }
 }
 

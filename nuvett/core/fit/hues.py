@@ -80,14 +80,6 @@ def reached(lab: OKLab, bands: Bands, index: int) -> Floats:
     return np.asarray(_looked_up(weights, lab, chroma)[:, index] * has_hue, dtype=np.float32)
 
 
-def under_ceiling(chroma: Floats, most: float) -> Floats:
-    """Chroma (N,) that nears but never passes a ceiling: untouched to 3/4 of it, the rest bent, slope 1 there."""
-    knee = np.float32(0.75 * most)
-    room = np.float32(0.25 * most)
-    above = np.maximum(chroma - knee, 0)
-    return np.asarray(np.minimum(chroma, knee) + room * above / (room + above), dtype=np.float32)
-
-
 def _looked_up(tables: Floats, lab: OKLab, chroma: Floats) -> Floats:
     """Values (N, K) of tables (chromas, hues, K) at the hues of colours (N, 3), bilinear and periodic."""
     hue = np.arctan2(lab[:, 2], lab[:, 1]) * np.float32(_HUES / (2 * np.pi)) % np.float32(_HUES)

@@ -4,12 +4,18 @@
 
 #include "nuvett/core/fit/hands.h"
 
-/* Values from 0 to 1 through a table; what lies outside keeps its distance from the end. */
-NV_INLINE nv_v nv_looked_up(const float *table, int points, nv_v value) {
-    const nv_v inside = nv_held(value), place = inside * (float)(points - 1);
+/* A table over 0 to 1 at places in it. */
+NV_INLINE nv_v nv_along(const float *table, int points, nv_v inside) {
+    const nv_v place = inside * (float)(points - 1);
     const nv_i row = nv_whole(nv_less(place, nv_all(points - 2)));
     const nv_v low = nv_from(table, row);
-    return low + (place - nv_float(row)) * (nv_from(table + 1, row) - low) + (value - inside);
+    return low + (place - nv_float(row)) * (nv_from(table + 1, row) - low);
+}
+
+/* Values through a table over 0 to 1; what lies outside keeps its distance from the end. */
+NV_INLINE nv_v nv_looked_up(const float *table, int points, nv_v value) {
+    const nv_v inside = nv_held(value);
+    return nv_along(table, points, inside) + (value - inside);
 }
 
 /* how: points of a table, whether channels have curves, and a table for lightness; then `curves.curved` lays out light
@@ -18,23 +24,18 @@ NV_BLOCK nv_curved(const float *const *in, float *const *out, const float *how) 
     const int points = (int)how[0], channels = (int)how[1];
     const float *into_light = how + 2 + points, *m = into_light + 18, *curve = m + 18, *tables = curve + 4;
     NV_EACH(k) {
-        nv_v x = nv_looked_up(how + 2, points, nv_load(in[0] + k)), a = nv_load(in[1] + k), b = nv_load(in[2] + k);
+        nv_v made[3] = {nv_looked_up(how + 2, points, nv_load(in[0] + k)), nv_load(in[1] + k), nv_load(in[2] + k)};
         if (channels) {
             nv_v light[3];
-            nv_lit(light, into_light, x, a, b);
+            nv_lit(light, into_light, made[0], made[1], made[2]);
             for (int p = 0; p < 3; p++) {
                 const nv_v encoded = nv_signed(nv_encoded(curve, nv_size(light[p])), light[p]);
-                const nv_v made = nv_looked_up(tables + p * points, points, encoded);
-                light[p] = nv_signed(nv_decoded(curve, nv_size(made)), made);
+                const nv_v bent = nv_looked_up(tables + p * points, points, encoded);
+                light[p] = nv_signed(nv_decoded(curve, nv_size(bent)), bent);
             }
-            const nv_v l = nv_cube_root(NV_MIXED(m, 0, light[0], light[1], light[2]));
-            const nv_v c = nv_cube_root(NV_MIXED(m, 3, light[0], light[1], light[2]));
-            const nv_v s = nv_cube_root(NV_MIXED(m, 6, light[0], light[1], light[2]));
-            x = NV_MIXED(m, 9, l, c, s), a = NV_MIXED(m, 12, l, c, s), b = NV_MIXED(m, 15, l, c, s);
+            nv_seen(made, m, light[0], light[1], light[2]);
         }
-        nv_store(out[0] + k, x);
-        nv_store(out[1] + k, a);
-        nv_store(out[2] + k, b);
+        for (int p = 0; p < 3; p++) nv_store(out[p] + k, made[p]);
     }
 }
 
@@ -57,13 +58,12 @@ NV_BLOCK nv_cast(const float *const *in, float *const *out, const float *how) {
 /* how: times, vibrance, minus one over the chroma about which that fades squared, in octaves; chroma that is neared and
    never passed, 0 for any */
 NV_BLOCK nv_saturated(const float *const *in, float *const *out, const float *how) {
-    const float knee = 0.75f * how[3], room = 0.25f * how[3];
     NV_EACH(k) {
         const nv_v a = nv_load(in[1] + k), b = nv_load(in[2] + k), squares = a * a + b * b;
         nv_v factor = nv_more(how[0] * (1.0f + how[1] * nv_exp2(how[2] * squares)), nv_all(0));
         if (how[3] > 0) {
-            const nv_v chroma = factor * nv_root(squares), above = nv_more(chroma - knee, nv_all(0));
-            factor *= (nv_less(chroma, nv_all(knee)) + room * above / (room + above)) / nv_more(chroma, nv_all(1e-6f));
+            const nv_v chroma = factor * nv_root(squares);
+            factor *= nv_under_ceiling(chroma, how[3]) / nv_more(chroma, nv_all(1e-6f));
         }
         nv_store(out[0] + k, nv_load(in[0] + k));
         nv_store(out[1] + k, a * factor);
@@ -71,7 +71,7 @@ NV_BLOCK nv_saturated(const float *const *in, float *const *out, const float *ho
     }
 }
 
-/* how: number of hues; of each its angle, gain, and one over its reach to smaller and to larger angles; then points of
+/* how: number of hues; of each its angle from 0, gain, and one over its reach to smaller and to larger angles; then points of
    toning, and its a and b at even steps of lightness
    in: colours; out: greys */
 NV_BLOCK nv_greyed(const float *const *in, float *const *out, const float *how) {
@@ -90,9 +90,7 @@ NV_BLOCK nv_greyed(const float *const *in, float *const *out, const float *how) 
         const nv_v grey = nv_load(in[0] + k) + gain * nv_root(a * a + b * b);
         nv_store(out[0] + k, grey);
         for (int p = 0; p < 2; p++) {
-            const float *table = toning + p * points;
-            const nv_v toned = points ? nv_looked_up(table, points, grey) - (grey - nv_held(grey)) : nv_all(0);
-            nv_store(out[1 + p] + k, toned);
+            nv_store(out[1 + p] + k, points ? nv_along(toning + p * points, points, nv_held(grey)) : nv_all(0));
         }
     }
 }

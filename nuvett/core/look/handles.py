@@ -9,7 +9,7 @@ import numpy as np
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.fit.curves import MAX_POINTS, STRAIGHT, CurvePoint
-from nuvett.core.fit.grey import GAIN, MAX_GREYS, GreyHue, grey_lightness, hue_weights
+from nuvett.core.fit.grey import GAIN, MAX_GREYS, GreyHue, grey_lightness
 from nuvett.core.fit.moves import OwnMove
 from nuvett.core.fit.wash import MAX_STOPS, WashLayer
 from nuvett.core.look.colour_handles import Kept, drag_chart, reset_chart
@@ -138,9 +138,8 @@ def drag_grey(look: Kept, colour: tuple[float, float, float], lightness: float) 
         hues.append(GreyHue(hue=round(hue, 1), lighter=round(_bounded(away, -200, 200), 1)))
     else:
         # By the share that this hue has in the colour's own weight, so that it arrives.
-        share = max(
-            float(hue_weights(np.array([hue], np.float32), [hues[near].model_copy(update={"lighter": 100})])[0]), 0.2
-        )
+        whole = float(grey_lightness(lab, [hues[near].model_copy(update={"lighter": 100})])[0])
+        share = max((whole - colour[0]) / GAIN / chroma, 0.2)
         lighter = round(_bounded(hues[near].lighter + away / share, -200, 200), 1)
         hues[near] = hues[near].model_copy(update={"lighter": lighter})
     return look.with_step(mono.model_copy(update={"on": True, "hues": tuple(hues)}))

@@ -4,15 +4,21 @@
 
 #include "nuvett/core/lanes.h"
 
-/* how: light to cone responses (9), those to OKLab (9) */
+/* made : OKLab of three channels of light. m : light to cone responses (9), those to OKLab (9) */
+NV_INLINE void nv_seen(nv_v *made, const float *m, nv_v r, nv_v g, nv_v b) {
+    const nv_v l = nv_cube_root(NV_MIXED(m, 0, r, g, b)), c = nv_cube_root(NV_MIXED(m, 3, r, g, b));
+    const nv_v s = nv_cube_root(NV_MIXED(m, 6, r, g, b));
+    for (int p = 0; p < 3; p++) made[p] = NV_MIXED(m, 9 + 3 * p, l, c, s);
+}
+
+/* how: as `nv_seen` */
 NV_BLOCK nv_to_lab(const float *const *in, float *const *out, const float *how) {
     float m[18];
     memcpy(m, how, sizeof m);
     NV_EACH(k) {
-        const nv_v r = nv_load(in[0] + k), g = nv_load(in[1] + k), b = nv_load(in[2] + k);
-        const nv_v l = nv_cube_root(NV_MIXED(m, 0, r, g, b)), c = nv_cube_root(NV_MIXED(m, 3, r, g, b));
-        const nv_v s = nv_cube_root(NV_MIXED(m, 6, r, g, b));
-        for (int p = 0; p < 3; p++) nv_store(out[p] + k, NV_MIXED(m, 9 + 3 * p, l, c, s));
+        nv_v made[3];
+        nv_seen(made, m, nv_load(in[0] + k), nv_load(in[1] + k), nv_load(in[2] + k));
+        for (int p = 0; p < 3; p++) nv_store(out[p] + k, made[p]);
     }
 }
 

@@ -35,11 +35,9 @@ Rows = Callable[[slice], Floats]
 
 @dataclass(frozen=True)
 class TornRows:
-    """Where soft colour is torn in rows of a part, from row `first` of it on; the rest as in `OverPart`."""
+    """Where soft colour is torn in rows of a part, from row `first` of it on: maps as in `Torn`, enlarged."""
 
-    across: Floats
-    at: NDArray[np.int32]
-    shares: Floats
+    maps: Enlarged
     amount: float
     first: int
 
@@ -53,12 +51,13 @@ class OverPart:
 
     def rows(self, first: int) -> TornRows:
         """The same for rows from one on, as what lays codes takes it."""
-        return TornRows(self._laid.across, self._laid.at, self._laid.shares, self._amount, first)
+        return TornRows(self._laid, self._amount, first)
 
     def mend(self, first: int, planes: Floats) -> None:
         """Draw fine differences of planes (3, n, w) of some rows, from one on, in where colour is torn."""
-        share, red, blue = self._laid.rows(first, planes.shape[1])
-        if share.any():
+        above, below = self._laid.at[0, first], self._laid.at[1, first + planes.shape[1] - 1]
+        if self._laid.across[0, above : below + 1].any():
+            share, red, blue = self._laid.rows(first, planes.shape[1])
             lanes.drawn_in(planes, share, red, blue, np.array([self._amount], dtype=np.float32))
 
 
