@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from nuvett.core.even import camera, light
-from nuvett.core.fit import casts, curves, grey, holds, hues, keep, moves
+from nuvett.core.fit import blend, casts, curves, grey, holds, hues, keep, moves, wash
 from nuvett.core.measure import statistics
 from nuvett.core.near import INNER, OUTER, STEEPEST, WIDEST, Ellipses
 from nuvett.core.spaces import gamut
@@ -126,18 +126,47 @@ def ranged(lab: Any, bands: tuple[hues.HueBand, ...]) -> Values:
     return np.stack([lab[:, 0] + lighter * seen, a, b], axis=1)
 
 
+def bent(values: Values, up: bool) -> Values:
+    """From light to codes or back by IEC 61966-2-1, of either sign."""
+    size = np.abs(values)
+    low, high = (
+        (12.92 * size, 1.055 * size ** (1 / 2.4) - 0.055) if up else (size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
+    )
+    return np.asarray(np.sign(values) * np.where(size <= (0.0031308 if up else 0.04045), low, high))
+
+
+def laid_over(lab: Any, laid: Values, mode: blend.BlendMode) -> Values:
+    """Linear light of colours with others blended over them: what lies outside 0 to 1 is kept beside the blending."""
+    backdrop, source = (bent(to_linear(colours), True) for colours in (lab, laid))
+    inside = np.clip(backdrop, 0, 1)
+    return bent(backdrop + blend.BLENDS[mode](inside, np.clip(source, 0, 1)) - inside, False)
+
+
+def colours_of_wash(lab: Any, layer: wash.WashLayer) -> tuple[Values, Values]:
+    """Colours that a wash lays, and how much of each: by CIE L*, within its range, faded at ends that are not open.
+
+    Each stop lies 1e-4 L* above where it is said to, once more than the one before it.
+    """
+    own = np.clip(_doubles(lab)[:, 0], 0, 1)
+    lightness = np.where(own**3 > 216 / 24389, 116 * own - 16, 24389 / 27 * own**3)
+    where = 100 - lightness if layer.reversed else lightness
+    at, colours = np.array([stop.at for stop in layer.stops]), np.array([stop.colour for stop in layer.stops])
+    at = at + 1e-4 * np.arange(len(at))
+    share = layer.amount / 100 * np.ones_like(own)
+    for end, away in ((layer.low, lightness - layer.low), (100 - layer.high, layer.high - lightness)):
+        share *= stepped(away / 8 + 0.5) if end > 0 else 1
+    return np.stack([np.interp(where, at, column) for column in colours.T], axis=1), share
+
+
+def colours_of_palette(lab: Any, colours: tuple[tuple[float, float, float], ...]) -> Values:
+    own, palette = _doubles(lab)[:, 0], np.array(sorted(colours))
+    return np.stack([own, *(np.interp(own, palette[:, 0], palette[:, i]) for i in (1, 2))], axis=1)
+
+
 def curved(lab: Any, master: curves.Points, faded: float, channels: tuple[curves.Points, ...]) -> Values:
     def through(values: Values, table: Any) -> Values:
         inside = np.clip(values, 0, 1)
         return np.asarray(np.interp(inside, np.linspace(0, 1, len(table)), table) + (values - inside))
-
-    def bent(values: Values, up: bool) -> Values:
-        """By IEC 61966-2-1, of either sign."""
-        size = np.abs(values)
-        low, high = (
-            (12.92 * size, 1.055 * size ** (1 / 2.4) - 0.055) if up else (size / 12.92, ((size + 0.055) / 1.055) ** 2.4)
-        )
-        return np.asarray(np.sign(values) * np.where(size <= (0.0031308 if up else 0.04045), low, high))
 
     lab = _doubles(lab)
     out = np.stack([through(lab[:, 0], curves.master_table(master, faded)), lab[:, 1], lab[:, 2]], axis=1)

@@ -171,6 +171,17 @@ def test_blends_match_the_formulas_of_the_specification(mode: str, wanted: tuple
     assert blend_over(B, S, mode, 1)[0] == pytest.approx(wanted, abs=1e-4)  # type: ignore[arg-type]
 
 
+@pytest.mark.parametrize(("mode", "grey"), [("color-burn", 1.0), ("color-dodge", 0.0), ("saturation", 0.7)])
+@settings(max_examples=20)
+@given(source=ours.colours, noise=ours.seeds)
+def test_white_black_and_greys_stay_what_they_are_but_for_rounding(
+    mode: str, grey: float, source: np.ndarray, noise: int
+) -> None:
+    rounding = np.random.default_rng(noise).uniform(-1e-6, 1e-6, source.shape)
+    made = blend_over((grey + rounding).astype(np.float32), source, mode, 1)  # type: ignore[arg-type]
+    assert np.abs(made - grey).max() < 1e-3
+
+
 def test_non_separable_blends_take_what_their_name_says() -> None:
     backdrop, source = np.array([[0.2, 0.5, 0.8]], np.float32), np.array([[0.7, 0.3, 0.3]], np.float32)
     weights = np.array([0.3, 0.59, 0.11])

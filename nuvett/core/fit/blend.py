@@ -26,6 +26,11 @@ BlendMode = Literal[
     "luminosity",
 ]
 Function = Callable[[Floats, Floats], Floats]
+_FAINT = 1 / 510
+"""Half a code of eight bits: nearer to black, white or grey than this, a colour is taken for it.
+
+Three formulas of the specification jump there, and what rounding leaves would decide which way a white paper goes.
+"""
 
 
 def _screen(b: Floats, s: Floats) -> Floats:
@@ -37,11 +42,11 @@ def _hard_light(b: Floats, s: Floats) -> Floats:
 
 
 def _color_dodge(b: Floats, s: Floats) -> Floats:
-    return np.where(b <= 0, 0, np.where(s >= 1, 1, np.minimum(1, b / np.maximum(1 - s, 1e-6))))
+    return np.where(b <= _FAINT, 0, np.where(s >= 1, 1, np.minimum(1, b / np.maximum(1 - s, 1e-6))))
 
 
 def _color_burn(b: Floats, s: Floats) -> Floats:
-    return np.where(b >= 1, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / np.maximum(s, 1e-6))))
+    return np.where(b >= 1 - _FAINT, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / np.maximum(s, 1e-6))))
 
 
 def _soft_light(b: Floats, s: Floats) -> Floats:
@@ -69,7 +74,7 @@ def _set_lum(c: Floats, light: Floats) -> Floats:
 
 def _set_sat(c: Floats, wanted: Floats) -> Floats:
     low, spread = c.min(axis=-1, keepdims=True), _sat(c)
-    return np.where(spread > 0, (c - low) * wanted / np.maximum(spread, 1e-6), 0)
+    return np.asarray((c - low) * wanted / np.maximum(spread, 2 * _FAINT))
 
 
 BLENDS: dict[BlendMode, Function] = {
