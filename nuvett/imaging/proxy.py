@@ -4,6 +4,7 @@ from functools import cache
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.measure.boxes import averaged
@@ -13,12 +14,19 @@ from nuvett.core.spaces.rgb import SPACES, Space, matrix_between
 from nuvett.core.types import Floats, Linear
 
 VIEW_EDGE = 1600  # long edge of the view that previews and the wall are rendered from
-_STRIP_ROWS = 512
+_STRIP_ROWS, _LIGHTS = 512, 65535
 
 
 @cache
 def _decoding(levels: int, curve: Curve) -> Floats:
     return decode_curve(np.linspace(0, 1, levels, dtype=np.float32), curve)
+
+
+@cache
+def _encoding(curve: Curve) -> NDArray[np.uint8]:
+    """Codes of eight bits of light from black to white in even steps: 16 or more to a code near black."""
+    light = np.linspace(0, 1, _LIGHTS + 1, dtype=np.float32)
+    return np.rint(encode_curve(light, curve) * 255).astype(np.uint8)
 
 
 def _strip_linear(pixels: Pixels, curve: Curve) -> Floats:
@@ -79,5 +87,8 @@ def view(pixels: Pixels, space: Space, edge: int = VIEW_EDGE) -> np.ndarray:
     width, height = fit_within(pixels.shape[1], pixels.shape[0], edge)
     if pixels.dtype == np.uint8 and (width, height) == (pixels.shape[1], pixels.shape[0]):
         return pixels
-    encoded = encode_curve(shrink_linear(pixels, width, height, space), SPACES[space].curve)
-    return np.asarray(np.rint(np.clip(encoded, 0, 1) * 255), dtype=np.uint8)
+    curve, small = SPACES[space].curve, shrink_linear(pixels, width, height, space)
+    if curve.stops or curve.slope is None:  # light above white has codes, too, or black ones lie closer than the steps
+        return np.asarray(np.rint(np.clip(encode_curve(small, curve), 0, 1) * 255), dtype=np.uint8)
+    small *= _LIGHTS
+    return _encoding(curve).take(np.rint(small, out=small).astype(np.uint16))

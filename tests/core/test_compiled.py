@@ -5,8 +5,8 @@ from itertools import combinations
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
+from nuvett.core.fit.iterations import bounded, scaled
 
-from nuvett.core.fit.scaling import scaled
 from nuvett.core.guided import guided
 from nuvett.core.reading.clusters import farthest, gathered, merged
 from nuvett.core.spatial.enlarging import Enlarged, Part, in_cells
@@ -81,6 +81,20 @@ def test_scaling_ends_at_the_margins_of_a_matrix_that_is_not_square() -> None:
     assert np.allclose(
         made[0, 0] * made[2, 3] / (made[0, 3] * made[2, 0]), start[0, 0] * start[2, 3] / (start[0, 3] * start[2, 0])
     )
+
+
+@given(ours.seeds)
+def test_the_least_of_a_quadratic_function_within_bounds_cannot_be_bettered_within_them(seed: int) -> None:
+    random, count, rho = np.random.default_rng(seed), 9, 0.5
+    root = random.normal(0, 1, (count, count))
+    matrix, wanted = root @ root.T + np.eye(count), random.normal(0, 3, count)
+    low, high, values = np.full(count, -0.2), random.uniform(0, 0.5, count), np.zeros(count)
+    inverse = np.linalg.inv(matrix + rho * np.eye(count))
+    bounded(rho * inverse, inverse @ wanted, low, high, values, 5000)
+    uphill = matrix @ values - wanted
+    assert (values >= low).all() and (values <= high).all()
+    assert (np.abs(uphill[(values > low) & (values < high)]) < 1e-6).all()
+    assert (uphill[values == low] > -1e-6).all() and (uphill[values == high] < 1e-6).all()
 
 
 @given(ours.seeds, st.integers(1, 9), st.integers(8, 40), st.integers(8, 40))

@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from nuvett.core.spaces.rgb import Space, to_linear
+from nuvett.core.spaces.curves import encode_curve
+from nuvett.core.spaces.rgb import SPACES, Space, to_linear
 from nuvett.imaging.proxy import measuring_proxy, shrink_linear, view
 
 
@@ -29,3 +30,11 @@ def test_a_part_of_a_larger_array_is_shrunk_as_a_copy_of_it_is() -> None:
     whole = np.random.default_rng(2).integers(0, 256, (90, 120, 3), np.uint8)
     part = whole[10:70, 20:110]
     assert np.array_equal(shrink_linear(part, 30, 20, Space.SRGB), shrink_linear(part.copy(), 30, 20, Space.SRGB))
+
+
+@pytest.mark.parametrize("space", Space)
+def test_a_view_has_the_codes_of_the_light_it_shows(space: Space) -> None:
+    pixels = np.random.default_rng(3).integers(0, 256, (60, 90, 3), np.uint8) // np.array([1, 4, 40], np.uint8)
+    light = encode_curve(shrink_linear(pixels, 30, 20, space), SPACES[space].curve)
+    seen = view(pixels, space, 30)
+    assert seen.shape == (20, 30, 3) and np.abs(seen - 255 * np.clip(light, 0, 1)).max() < 0.55

@@ -68,7 +68,7 @@ class Yardstick:
     @cached_property
     def is_grey(self) -> bool:
         """Whether the picture is black-and-white: nothing in it has a colour to speak of."""
-        return float(np.quantile(np.hypot(self.cloud[:, 1], self.cloud[:, 2]), 0.98)) < _GREY
+        return _most_below(np.hypot(self.cloud[:, 1], self.cloud[:, 2]), 0.98, _GREY)
 
     @cached_property
     def is_toned(self) -> bool:
@@ -82,7 +82,7 @@ class Yardstick:
         count = np.maximum(np.bincount(place, minlength=_TONES), 1)
         tint = np.stack([np.bincount(place, self.cloud[:, k], _TONES) / count for k in (1, 2)], axis=1)
         off = self.cloud[:, 1:] - tint[place]
-        return float(np.quantile(np.hypot(off[:, 0], off[:, 1]), 0.95)) < _ABOUT_A_TINT
+        return _most_below(np.hypot(off[:, 0], off[:, 1]), 0.95, _ABOUT_A_TINT)
 
 
 def distance(cloud: OKLab, yardstick: Yardstick) -> float:
@@ -93,6 +93,11 @@ def distance(cloud: OKLab, yardstick: Yardstick) -> float:
 def distance_of(one: Yardstick, yardstick: Yardstick) -> float:
     """The same of a cloud that is made ready already."""
     return float(np.abs(one.quantiles - yardstick.quantiles).mean() * 100)
+
+
+def _most_below(values: Floats, share: float, limit: float) -> bool:
+    """Whether at least a share of values (N,) lies below a limit."""
+    return int(np.count_nonzero(values < limit)) >= share * len(values)
 
 
 def _deviation(values: Floats) -> float:

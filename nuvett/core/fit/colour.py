@@ -1,5 +1,7 @@
 """Stages 2 and 3: zone tints and colour spread, as functions of lightness."""
 
+from functools import cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -42,9 +44,7 @@ def _softened(added: Floats, lightness: Floats) -> Floats:
     black makes the noise of shadows colourful, for the same distance in OKLab is more of a colour there.
     lightness : (17,) of each zone, the darker of before and after tone
     """
-    smooth = np.asarray(added, dtype=np.float32)
-    for _ in range(_SMOOTHINGS):
-        smooth = _smooth_zones(smooth)
+    smooth = _smoothing(_SMOOTHINGS) @ np.asarray(added, dtype=np.float32)
     steps = np.diff(smooth, axis=0)
     length = np.linalg.norm(steps, axis=1, keepdims=True)
     steps = steps * np.minimum(1, _STEEPEST_TINT / (ZONE_COUNT - 1) / np.maximum(length, 1e-9))
@@ -57,12 +57,15 @@ def zone_spreads(frame: Statistics, target: Statistics, curve: Floats) -> Floats
     """Matrices (17, 2, 2) that give each zone the spread it should have about its tint; zones as in `zone_tints`."""
     there = interpolate_zones(target.zone_spread, apply_curve(curve, ZONE_LIGHTNESS))
     matrices = gaussian_map(_matrices(frame.zone_spread), _matrices(there))
-    return _smooth_zones(matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)
+    return np.asarray(_smoothing(1) @ matrices.reshape(ZONE_COUNT, 4)).reshape(ZONE_COUNT, 2, 2)
 
 
-def _smooth_zones(values: Floats) -> Floats:
-    padded = np.pad(values, ((1, 1), (0, 0)), mode="edge")
-    return np.asarray(0.25 * padded[:-2] + 0.5 * padded[1:-1] + 0.25 * padded[2:], dtype=np.float32)
+@cache
+def _smoothing(rounds: int) -> Floats:
+    """(17, 17) what smooths values by zone: half of each and a quarter of its neighbours, rounds times; ends repeat."""
+    padded = np.pad(np.eye(ZONE_COUNT), ((1, 1), (0, 0)), mode="edge")
+    once = 0.25 * padded[:-2] + 0.5 * padded[1:-1] + 0.25 * padded[2:]
+    return np.linalg.matrix_power(once, rounds).astype(np.float32)
 
 
 def _matrices(spread: Floats) -> NDArray[np.float64]:

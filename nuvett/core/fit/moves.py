@@ -8,8 +8,8 @@ from pydantic import Field
 
 from nuvett.core import lanes
 from nuvett.core.fields import number
+from nuvett.core.fit.iterations import scaled
 from nuvett.core.fit.parts import Part, only
-from nuvett.core.fit.scaling import scaled
 from nuvett.core.quick import planes_of
 from nuvett.core.reading.palette import Colour, Palette, find_palette
 from nuvett.core.smooth import smooth_step

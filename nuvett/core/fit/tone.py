@@ -5,6 +5,7 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
+from nuvett.core.fit.iterations import bounded
 from nuvett.core.measure.statistics import PROBABILITIES
 from nuvett.core.types import Floats, Quantiles
 
@@ -132,16 +133,11 @@ def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Flo
     low = np.full(_CELLS + 1, GENTLEST)
     high = np.full(_CELLS + 1, steepest)
     low[0], high[0] = 0, 0.6
-    inverse = np.linalg.inv(quadratic + _RHO * np.eye(_CELLS + 1))
-    z = np.ones(_CELLS + 1)
-    z[0] = 0
-    dual = np.zeros(_CELLS + 1)
-    start, turn = inverse @ linear, _RHO * inverse
-    for _ in range(_ROUNDS):
-        wanted = start + turn @ (z - dual) + dual
-        z = np.minimum(np.maximum(wanted, low), high)
-        dual = wanted - z
-    values = integrate @ z
+    inverse: NDArray[np.float64] = np.linalg.inv(quadratic + _RHO * np.eye(_CELLS + 1))
+    slopes = np.ones(_CELLS + 1)
+    slopes[0] = 0
+    bounded(_RHO * inverse, inverse @ linear, low, high, slopes, _ROUNDS)
+    values = integrate @ slopes
     curve = np.interp(TONE_GRID, edges, values)
     return np.asarray(_into_range(curve), dtype=np.float32)
 

@@ -1,8 +1,9 @@
 """Sliced optimal transport: clouds compared and moved along a fixed set of directions."""
 
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nuvett.core.types import Floats, OKLab
 
@@ -23,12 +24,18 @@ def directions(count: int) -> Floats:
 
 def projected_quantiles(cloud: OKLab, axes: Floats, count: int) -> Floats:
     """(count, D) evenly spaced quantiles of a cloud (N, 3) along axes (D, 3)."""
-    ordered = np.sort(np.ascontiguousarray(axes @ cloud.T), axis=1)
-    position = np.clip((np.arange(count) + 0.5) / count * len(cloud) - 0.5, 0, len(cloud) - 1)
-    lower = np.minimum(position.astype(np.int64), max(0, len(cloud) - 2))
-    fraction = (position - lower).astype(np.float32)
-    upper = np.minimum(lower + 1, len(cloud) - 1)
+    ordered = np.ascontiguousarray(axes @ cloud.T)
+    ordered.sort(axis=1)
+    lower, upper, fraction = _places(len(cloud), count)
     return np.asarray((ordered[:, lower] * (1 - fraction) + ordered[:, upper] * fraction).T, dtype=np.float32)
+
+
+@lru_cache(maxsize=64)
+def _places(length: int, count: int) -> tuple[NDArray[np.int64], NDArray[np.int64], Floats]:
+    """Between which of some sorted values evenly spaced quantiles lie, and how far: each (count,)."""
+    position = np.clip((np.arange(count) + 0.5) / count * length - 0.5, 0, length - 1)
+    lower = np.minimum(position.astype(np.int64), max(0, length - 2))
+    return lower, np.minimum(lower + 1, length - 1), (position - lower).astype(np.float32)
 
 
 def barycentre(clouds: list[OKLab], weights: list[float]) -> OKLab:

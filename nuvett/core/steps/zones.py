@@ -1,5 +1,6 @@
 """Tints by zone: how shadow, midtone and highlight share lightness, and the tints and lightening they ask for."""
 
+from functools import lru_cache
 from typing import ClassVar
 
 import numpy as np
@@ -105,11 +106,17 @@ def zone_shares(step: ZoneStep) -> Floats:
 
     Shadow and highlight part at the crossover; the midtone is where both have faded, within the width.
     """
+    return _shares_about(step.crossover, step.width / 2)
+
+
+@lru_cache(maxsize=64)
+def _shares_about(crossover: float, half: float) -> Floats:
     lightness = lightness_of_oklab(ZONE_LIGHTNESS)
-    half = step.width / 2
-    shadow = smooth_step((step.crossover - lightness) / half)
-    highlight = smooth_step((lightness - step.crossover) / half)
-    return np.stack([shadow, 1 - shadow - highlight, highlight]).astype(np.float32)
+    shadow = smooth_step((crossover - lightness) / half)
+    highlight = smooth_step((lightness - crossover) / half)
+    shares = np.stack([shadow, 1 - shadow - highlight, highlight]).astype(np.float32)
+    shares.setflags(write=False)
+    return shares
 
 
 def zone_amounts(step: ZoneStep) -> Floats:

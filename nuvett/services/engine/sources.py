@@ -24,7 +24,7 @@ from nuvett.store.blobs import BlobStore
 
 T = TypeVar("T")
 SMALL_EDGE = 400
-"""Long edge of views up to which a quarter of the kept view is decoded, which is much quicker."""
+"""Long edge of views up to which the kept view is decoded at a share of its size, which is much quicker."""
 
 _CLIP_BYTES = 40_000_000  # what an open clip takes, roughly: its decoder keeps some frames
 
@@ -98,10 +98,5 @@ class Sources:
         return self._kept.get(("view", name, edge), make)
 
     def _small(self, name: str) -> Pixels:
-        """A view a quarter as large, if that is not too small."""
-
-        def make() -> Pixels:
-            quarter = decode_view(self._blobs.read(name), cv2.IMREAD_REDUCED_COLOR_4)
-            return quarter if max(quarter.shape) >= SMALL_EDGE else self.view(name)
-
-        return self._kept.get(("quarter", name), make)
+        """A view hardly larger than tiles are."""
+        return self._kept.get(("small", name), lambda: decode_view(self._blobs.read(name), SMALL_EDGE))

@@ -27,7 +27,8 @@ from nuvett.web.views.tiles import picture_address
 router = APIRouter(prefix="/series/{slug}/health")
 Kept = Annotated[uuid.UUID | None, Query()]
 _EDGE, _MAX_SHOWN, _MAX_TORN = 320, 12, 6
-_AT_ONCE = 48  # frames that are looked at in one request
+_SHORT = 48  # frames of a series that are all looked at before the page is shown
+_AT_FIRST, _AT_ONCE = 8, 24  # frames of a longer one that are looked at before it is shown, and at each time after that
 
 
 def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground, Aimed, str]:
@@ -46,7 +47,8 @@ def _asked(context: Context, slug: str, kept: uuid.UUID | None) -> tuple[Ground,
 @heavy
 def show(context: Means, slug: str, kept: Kept = None) -> HTMLResponse:
     ground, aimed, name = _asked(context, slug, kept)
-    health = findings_on(context.studio.bench, ground.facts, aimed, _AT_ONCE)
+    most = _SHORT if len(ground.facts) <= _SHORT else _AT_FIRST
+    health = findings_on(context.studio.bench, ground.facts, aimed, most)
     shown = [(one, [_tile(slug, frame) for frame in one.affected[:_MAX_SHOWN]]) for one in health.findings]
     context.studio.bench.plans.mark_seen(frame.health.plan for one in health.findings for frame in one.affected)
     with context.session() as session:

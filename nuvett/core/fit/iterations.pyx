@@ -1,6 +1,5 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-"""Scaling of a matrix to given margins, compiled by Cython (`./run` does it): hundreds of products too small for one
-call each."""
+"""Iterations compiled by Cython (`./run` does it): hundreds of products too small for one call each."""
 
 import numpy as np
 
@@ -28,3 +27,22 @@ def scaled(double[:, ::1] kernel, const double[::1] rows, const double[::1] colu
         for i in range(height):
             for j in range(width):
                 kernel[i, j] *= u[i] * v[j]
+
+
+def bounded(const double[:, ::1] turn, const double[::1] start, const double[::1] low, const double[::1] high,
+            double[::1] values, int rounds):
+    cdef Py_ssize_t count = turn.shape[0], i, j
+    cdef double from_here
+    cdef int round_
+    cdef double[::1] dual = np.zeros(count), wanted = np.empty(count)
+    with nogil:
+        for round_ in range(rounds):
+            for j in range(count):
+                wanted[j] = start[j] + dual[j]
+            for i in range(count):  # by rows of a symmetric matrix, so that nothing is summed in another order
+                from_here = values[i] - dual[i]
+                for j in range(count):
+                    wanted[j] += turn[i, j] * from_here
+            for j in range(count):
+                values[j] = min(max(wanted[j], low[j]), high[j])
+                dual[j] = wanted[j] - values[j]
