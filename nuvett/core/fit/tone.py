@@ -133,7 +133,7 @@ def fit_tone(source: Quantiles, target: Quantiles, steepest: float = 2.6) -> Flo
     low = np.full(_CELLS + 1, GENTLEST)
     high = np.full(_CELLS + 1, steepest)
     low[0], high[0] = 0, 0.6
-    inverse: NDArray[np.float64] = np.linalg.inv(quadratic + _RHO * np.eye(_CELLS + 1))
+    inverse = np.asarray(np.linalg.inv(quadratic + _RHO * np.eye(_CELLS + 1)), dtype=np.float64)
     slopes = np.ones(_CELLS + 1)
     slopes[0] = 0
     bounded(_RHO * inverse, inverse @ linear, low, high, slopes, _ROUNDS)
