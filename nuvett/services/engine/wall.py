@@ -1,6 +1,6 @@
 """A series seen as a set: every frame under the look, with its measures; and the frames most worth proofing."""
 
-from collections.abc import Collection, Hashable, Sequence
+from collections.abc import Collection, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
@@ -37,6 +37,10 @@ class ShownFrame(Document):
 
     plan: str
     summary: Summary
+
+
+ShownPairs = tuple[list[ShownFrame | None], list[ShownFrame | None]]
+"""What is known of each frame as it came and as it is shown; none where that is not worked out."""
 
 
 @dataclass(frozen=True)
@@ -85,14 +89,14 @@ def shown_plan(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None,
 
 def _name(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> str:
     """Names all that is shown of a frame: what its plan depends on, what it is measured against, and how."""
+    if show is Show.LOOK and aimed is not None:
+        return f"look {COMPUTATION} {SUMMARY} {bench.planner.name(frames, index, aimed)}"
     frame, how = frames[index], (COMPUTATION, SUMMARY)
     target = aimed.on(frame).target_key if aimed else ""
     if show is Show.ORIGINAL or aimed is None:
         return digest("came", how, frame.sample_key, frame.trim.geometry.model_dump_json(), target)
-    if show is Show.EVENED:
-        even = aimed.look.step(EvenStep)
-        return digest("evened", how, frame.key, even.is_idle, even.amount, even.white, target)
-    return digest("look", how, bench.planner.name(frames, index, aimed))
+    even = aimed.look.step(EvenStep)
+    return digest("evened", how, frame.key, even.is_idle, even.amount, even.white, target)
 
 
 @dataclass(frozen=True)
@@ -128,18 +132,24 @@ class WallRequest:
             (show, self._looks), lambda: [_name(self.bench, self.frames, index, aimed, show) for index, aimed in each]
         )
 
-    def known(self) -> tuple[list[ShownFrame | None], list[ShownFrame | None]]:
-        """What is known of each frame as it came and as it is shown."""
-        came, shown = self.names
-        found = self.bench.lasting.find(ShownFrame, {*came, *shown})
-        return [found.get(name) for name in came], [found.get(name) for name in shown]
-
     def missing(self) -> list[int]:
         """Indices of frames that are not worked out yet."""
-        return _lacking(self.known())
+        return _lacking(self._of(self._known()))
 
-    def work_out(self, indices: Sequence[int]) -> None:
-        """Plan and measure what is not known of some frames, and keep what is found for every process."""
+    def _known(self) -> dict[str, ShownFrame]:
+        came, shown = self.names
+        return self.bench.lasting.find(ShownFrame, {*came, *shown})
+
+    def _of(self, found: Mapping[str, ShownFrame]) -> ShownPairs:
+        came, shown = self.names
+        return [found.get(name) for name in came], [found.get(name) for name in shown]
+
+    def work_out(self, indices: Sequence[int]) -> dict[str, ShownFrame]:
+        """Plan and measure what is not known of some frames, and keep what is found for every process.
+
+        Returns what is known of them, by name.
+        """
+        told: dict[str, ShownFrame] = {}
         # One after the other: these are many small array steps, which threads only slow down.
         for start in range(0, len(indices), _AT_ONCE):
             asked = {
@@ -150,7 +160,10 @@ class WallRequest:
             known = self.bench.lasting.find(ShownFrame, asked)
             made = {name: self._made(*what) for name, what in asked.items() if name not in known}
             self.bench.plans.keep(*(plan for _, plan in made.values()))
-            self.bench.lasting.keep({name: shown for name, (shown, _) in made.items()})
+            found = {name: shown for name, (shown, _) in made.items()}
+            self.bench.lasting.keep(found)
+            told |= known | found
+        return told
 
     def _made(self, index: int, show: Show) -> tuple[ShownFrame, FramePlan | None]:
         frame, aimed = self.frames[index], self.aims[index]
@@ -158,17 +171,17 @@ class WallRequest:
         summary = self.bench.measures.summary(frame, plan, aimed)
         return ShownFrame(plan=plan.key if plan else "", summary=summary), plan
 
-    def known_once(self, now: Collection[int] | None) -> tuple[list[ShownFrame | None], list[ShownFrame | None]]:
-        """As `known`, once what is missing of some frames is worked out. now : their indices, none for all"""
-        found = self.known()
-        due = [index for index in _lacking(found) if now is None or index in now]
-        if not due:
-            return found
-        self.work_out(due)
-        return self.known()
+    def known_once(self, now: Collection[int] | None) -> ShownPairs:
+        """What is known of each frame as it came and as it is shown, once what is missing of some is worked out.
+
+        now : their indices, none for all
+        """
+        found = self._known()
+        due = [index for index in _lacking(self._of(found)) if now is None or index in now]
+        return self._of(found | self.work_out(due))
 
 
-def _lacking(found: tuple[list[ShownFrame | None], list[ShownFrame | None]]) -> list[int]:
+def _lacking(found: ShownPairs) -> list[int]:
     return [index for index, pair in enumerate(zip(*found, strict=True)) if None in pair]
 
 
