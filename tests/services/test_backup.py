@@ -15,7 +15,7 @@ from nuvett.services.platform.blobs import sweep
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
 from nuvett.services.series import catalogue, gathering
-from nuvett.store import migrating
+from nuvett.store import dumps, migrating
 from tests.conftest import DEMO, drain
 from tests.services.conftest import Opener
 
@@ -88,6 +88,17 @@ def test_a_damaged_backup_is_told_before_anything_is_changed_and_mended_by_the_n
             backup.back_up(full, Path(wrong))
     with pytest.raises(BackupError, match="no backup"):
         backup.restore(new, tmp_path / "nothing")
+
+
+def test_a_dump_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def half(*command: str) -> None:
+        next(Path(part.partition("=")[2]) for part in command if part.startswith("--file=")).write_bytes(b"half")
+        raise BackupError
+
+    monkeypatch.setattr(dumps, "_run", half)
+    with pytest.raises(BackupError):
+        dumps.dump("postgresql://nowhere", "1", tmp_path / "database.dump")
+    assert not list(tmp_path.iterdir())
 
 
 def test_a_backup_of_an_earlier_version_is_brought_up_to_date(full: Studio, fresh: Opener, tmp_path: Path) -> None:
