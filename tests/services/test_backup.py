@@ -16,6 +16,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
 from nuvett.services.series import catalogue, gathering
 from nuvett.store import dumps, migrating
+from nuvett.store.quarantine import Quarantine
 from tests.conftest import DEMO, drain
 from tests.services.conftest import Opener
 
@@ -88,6 +89,17 @@ def test_a_damaged_backup_is_told_before_anything_is_changed_and_mended_by_the_n
             backup.back_up(full, Path(wrong))
     with pytest.raises(BackupError, match="no backup"):
         backup.restore(new, tmp_path / "nothing")
+
+
+def test_a_backup_tells_which_files_were_not_there_and_brings_back_what_lies_in_quarantine(
+    full: Studio, tmp_path: Path
+) -> None:
+    gone, away = sorted(full.blobs.names())[:2]
+    (Path(full.settings.blobs) / gone[:2] / gone).unlink()
+    Quarantine(full.blobs).take([away])
+    made = backup.back_up(full, tmp_path / "kept")
+    assert made.missing == (gone,) and made.copied == made.files - 1
+    assert full.blobs.is_whole(away) and not backup.verify(tmp_path / "kept", made.folder), "what was there is"
 
 
 def test_a_dump_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -12,6 +12,7 @@ from nuvett.services.delivery.delivery_settings import DeliverySettings
 from nuvett.services.files import writing
 from nuvett.services.platform import checkup
 from nuvett.services.platform.blobs import sweep
+from nuvett.services.platform.opening import open_installation
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.store import models
@@ -69,6 +70,17 @@ def test_what_was_made_is_made_anew_and_what_lost_its_original_says_so(series: S
     assert checkup.check(series, deep=True).words == [
         f"Frame AT-0102 of Winter fair: its file {original[:12]} is missing or damaged"
     ]
+
+
+def test_what_lies_in_quarantine_is_brought_back_by_the_beginning_of_its_name_or_all_of_it(studio: Studio) -> None:
+    assert open_installation(studio)
+    names = [studio.blobs.put(io.BytesIO(text))[0] for text in (b"one", b"another", b"a third")]
+    asked = checkup.CheckRequest(mend=True, quarantine_unused=True)
+    assert {one.name for one in checkup.check_installation(studio, asked).held} == set(names)
+    checkup.check_installation(studio, checkup.CheckRequest(back=(names[1][:9],)))
+    assert [studio.blobs.exists(name) for name in names] == [False, True, False]
+    checkup.check_installation(studio, checkup.CheckRequest(back=("all",)))
+    assert all(studio.blobs.is_whole(name) for name in names)
 
 
 def test_a_delivery_removed_while_a_file_is_made_leaves_no_file_behind(
