@@ -31,7 +31,15 @@ _BACKGROUND = ("test_laws", "test_worker", "test_job")
 _ROOMS: dict[str, tuple[str, tuple[str, ...]]] = {
     "platform": (
         "services/platform",
-        (*_BACKGROUND, "test_installation", "test_backup", "test_checkup", "test_placing", "test_watching"),
+        (
+            *_BACKGROUND,
+            "test_queue",
+            "test_installation",
+            "test_backup",
+            "test_checkup",
+            "test_placing",
+            "test_watching",
+        ),
     ),
     "series": (
         "services/series",
