@@ -5,12 +5,14 @@ from contextlib import contextmanager
 
 from psycopg.errors import CheckViolation, DiskFull
 from pydantic_core import from_json
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import DataError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from nuvett.core.errors import ConflictError, DiskFullError, InvalidChangeError, StoreError
 from nuvett.store.remembered import Remembered
+
+_AT_LEISURE = text("SET LOCAL synchronous_commit TO off")
 
 
 class Database:
@@ -28,8 +30,11 @@ class Database:
         Remembered().watch(self._sessions)
 
     @contextmanager
-    def session(self) -> Iterator[Session]:
+    def session(self, lasting: bool = True) -> Iterator[Session]:
         """A session that commits at the end and rolls back on any error.
+
+        lasting : whether it waits until what it wrote is on disk; what can be worked out anew need not, and a later
+        one that does wait takes it along
 
         Raises StoreError when the database cannot be reached, ConflictError when a constraint is broken,
         InvalidChangeError for a value that it cannot hold, DiskFullError; IntegrityError as it is where a check is
@@ -37,6 +42,8 @@ class Database:
         """
         try:
             with self._sessions() as session, session.begin():
+                if not lasting:
+                    session.execute(_AT_LEISURE)
                 yield session
         except IntegrityError as error:
             if isinstance(error.orig, CheckViolation):

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar, cast
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import Table, delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from nuvett.core.types import Document
@@ -17,6 +17,9 @@ _SEEN_ANEW = timedelta(hours=12)  # after which one that is used again is marked
 _AT_ONCE = 500  # rows a statement
 KEPT_DAYS = 30
 """Days after which one that nothing has asked for is forgotten; it is worked out anew where it is asked for again."""
+
+# Once for all, so that it is compiled once.
+_KEEP = insert(cast(Table, models.MeasuredRow.__table__)).on_conflict_do_nothing()
 
 
 class Lasting:
@@ -61,8 +64,8 @@ class Lasting:
             rows.append({"key": key, "document": document, "seen": now})
         if self._database is None or not rows:
             return
-        with self._database.session() as session:
-            session.execute(insert(models.MeasuredRow).values(rows).on_conflict_do_nothing())
+        with self._database.session(lasting=False) as session:
+            session.execute(_KEEP, rows)
 
     def forget_old(self) -> None:
         """Forget what nothing has asked for during KEPT_DAYS."""

@@ -108,7 +108,7 @@ class Pictures:
             else:
                 points = TILE_POINTS if quick or edge <= _TILE_EDGE else USUAL_SIZE
                 pixels = self.drawn(frame, plan or UNTOUCHED, edge, points)
-            return _jpeg(pixels, QUICK_QUALITY if quick else PREVIEW_QUALITY)
+            return _jpeg(pixels, QUICK_QUALITY, "420") if quick else _jpeg(pixels, PREVIEW_QUALITY)
 
         return self._kept.get(key, make)
 
@@ -217,8 +217,9 @@ def _triple(lab: OKLab) -> Colour:
     return lightness, a, b
 
 
-def _jpeg(pixels: Pixels, quality: int) -> bytes:
-    return bytes(simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality, "RGB", "444"))
+def _jpeg(pixels: Pixels, quality: int, sampling: str = "444") -> bytes:
+    """A JPEG of pixels (h, w, 3); with colour at half the resolution, 420, it is made and seen a third sooner."""
+    return bytes(simplejpeg.encode_jpeg(np.ascontiguousarray(pixels), quality, "RGB", sampling))
 
 
 def box_of(text: str) -> Box:

@@ -2,8 +2,9 @@
 
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
+from typing import cast
 
-from sqlalchemy import delete, exists, update
+from sqlalchemy import Table, delete, exists, update
 from sqlalchemy.dialects.postgresql import insert
 
 from nuvett.core.errors import NotFoundError
@@ -21,6 +22,10 @@ PLAN_BYTES = 16_000
 
 KEPT_DAYS = 90
 """Days after which a plan that no page has named is forgotten; the page that shows it keeps it anew."""
+
+# Once for all: it is compiled once then, while values within a statement are compiled each time.
+_INSERT = insert(cast(Table, models.PlanRow.__table__))
+_KEEP = _INSERT.on_conflict_do_update(index_elements=["key"], set_={"seen": _INSERT.excluded.seen})
 
 
 class Plans:
@@ -42,11 +47,9 @@ class Plans:
         rows = [
             {"key": key, "document": plan.model_dump(mode="json"), "seen": now} for key, plan in sorted(fresh.items())
         ]
-        query = insert(models.PlanRow).values(rows)
-        seen = query.on_conflict_do_update(index_elements=[models.PlanRow.key], set_={"seen": query.excluded.seen})
         if self._database is not None:
-            with self._database.session() as session:
-                session.execute(seen)
+            with self._database.session(lasting=False) as session:
+                session.execute(_KEEP, rows)
         for key, plan in fresh.items():
             self._kept.put(("seen", key), now)
             self._kept.put(("known", key), plan, PLAN_BYTES)

@@ -47,9 +47,9 @@ def aim_of_draft(session: Session, series: models.SeriesRow, row: models.LookRow
     return session.get_one(models.TargetRow, row.target_id) if row.target_id else latest_target(session, series.id)
 
 
-def draft_of(session: Session, series: models.SeriesRow) -> Aimed:
-    """The draft with what it aims at."""
-    row = look_of(session, series)
+def draft_of(session: Session, series: models.SeriesRow, row: models.LookRow | None = None) -> Aimed:
+    """The draft with what it aims at. row : the look of the series, where it is at hand"""
+    row = row or look_of(session, series)
     return aimed_at(Look.model_validate(row.draft), aim_of_draft(session, series, row))
 
 
@@ -149,9 +149,9 @@ def subject_of(session: Session, series: models.SeriesRow) -> str:
     return f"look:{look_of(session, series).id}"
 
 
-def proofs_of(session: Session, series: models.SeriesRow) -> tuple[uuid.UUID, ...]:
-    """The frames chosen to try the look on; empty where the most different ones are tried."""
-    return tuple(uuid.UUID(frame) for frame in (look_of(session, series).proofs or {}).get("frames", []))
+def proofs_of(row: models.LookRow) -> tuple[uuid.UUID, ...]:
+    """The frames chosen to try a look on; empty where the most different ones are tried."""
+    return tuple(uuid.UUID(frame) for frame in (row.proofs or {}).get("frames", []))
 
 
 def set_proofs(session: Session, series: models.SeriesRow, frames: list[uuid.UUID] | None) -> None:

@@ -95,7 +95,7 @@ def short(context: Means, slug: str) -> HTMLResponse:
     """What goes wrong with the draft on its proof frames, in one sentence."""
     ground, aimed, _ = _asked(context, slug, None)
     with context.session() as session:
-        wanted = proofs_of(session, find_series(session, slug))
+        wanted = proofs_of(look_of(session, find_series(session, slug)))
     places = choose_proofs(context.studio.bench, ground.facts, wanted)
     return context.part(
         "parts/health_short.html", words=in_short(health_of(context.studio.bench, ground.facts, places, aimed), 3)

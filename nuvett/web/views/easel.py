@@ -20,7 +20,7 @@ from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, looks, wall_states
 from nuvett.services.references import kept_references
 from nuvett.services.series import frame_facts
-from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.catalogue import find_series, look_of
 from nuvett.services.series.labels import FrameLabels, labels_of
 from nuvett.services.series.rows import Reference, Series
 from nuvett.web.views.tiles import picture_address
@@ -97,11 +97,11 @@ def _index_of(facts: Facts, frame: uuid.UUID | None, hero: uuid.UUID | None) -> 
 def easel_for_look(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:
     """The easel that the draft of a look is made on; none while there is no measured frame."""
     series, facts, labels, chosen = _begun(session, slug, reference)
-    aimed = looks.draft_of(session, series)
     if not facts:
         return None
-    proofs = looks.proofs_of(session, series)
-    return Easel(slug, facts, _index_of(facts, frame, series.hero_id), aimed, labels, chosen, proofs)
+    row = look_of(session, series)
+    aimed = looks.draft_of(session, series, row)
+    return Easel(slug, facts, _index_of(facts, frame, series.hero_id), aimed, labels, chosen, looks.proofs_of(row))
 
 
 def easel_for_trim(session: Session, slug: str, frame: uuid.UUID | None, reference: uuid.UUID | None) -> Easel | None:

@@ -19,7 +19,7 @@ from nuvett.services.lookbook.table_import import learn_table
 from nuvett.services.lookbook.trials import Ground, aimed_with, ground_of, health_of, suit_on, with_frame_parts
 from nuvett.services.looks.looks import proofs_of
 from nuvett.services.platform.studio import Studio
-from nuvett.services.series.catalogue import find_series, list_series
+from nuvett.services.series.catalogue import find_series, list_series, look_of
 from nuvett.services.series.labels import labels_of
 from nuvett.web.views.frame_lists import Choice, choices_around
 from nuvett.web.views.instruments import Band, palette_bands
@@ -81,7 +81,7 @@ def stand_of(studio: Studio, session: Session, slug: str, chosen: Sequence[uuid.
         ground = ground_of(session, candidate)
         if not ground.facts and not series:
             continue
-        wanted = tuple(chosen) or proofs_of(session, candidate)
+        wanted = tuple(chosen) or proofs_of(look_of(session, candidate))
         places = choose_proofs(studio.bench, ground.facts, wanted, COLUMNS)[:MAX_COLUMNS] if ground.facts else []
         labels = labels_of(session, candidate)
         shown = [ground.facts[place].id for place in places]
