@@ -144,6 +144,23 @@ def decode_blob(studio: Studio, name: str) -> np.ndarray:
         return decode(path, studio.limits).pixels
 
 
+@pytest.mark.parametrize(
+    ("form", "named", "lens", "words"),
+    [
+        ("jpeg", "Elsewhere 50", {}, ""),
+        ("raw", "", {}, ""),
+        ("raw", "Elsewhere 50", {}, "Elsewhere 50: not a lens that is known; it can be chosen"),
+        ("raw", "Elsewhere 50", {"known": "Tidewrack 35"}, "Tidewrack 35: nothing is known to undo at 0 mm"),
+        ("jpeg", "Elsewhere 50", {"known": "Tidewrack 35"}, "Tidewrack 35: left as it is, for cameras mostly do that"),
+        ("raw", "Elsewhere 50", {"choice": "off"}, "Elsewhere 50: left as it is"),
+        ("raw", "", {"choice": "another"}, "The chosen lens cannot have taken this frame; nothing is undone"),
+    ],
+)
+def test_words_say_what_is_known_of_a_lens(form: str, named: str, lens: dict[str, str], words: str) -> None:
+    said = lenses.lens_words(models.FrameRow(format=form, shot={"lens": named}, lens=lens))
+    assert said.startswith(words) and bool(said) == bool(words)
+
+
 def test_what_a_known_lens_did_is_undone_in_raw_files_and_can_be_left_or_chosen(
     studio: Studio, slug: str, tmp_path: Path
 ) -> None:
