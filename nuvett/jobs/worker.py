@@ -37,6 +37,7 @@ from nuvett.services.platform.queue import (
     DELIVER_FILE,
     DESCRIBE,
     EVEN_SERIES,
+    EVEN_SETUP,
     FILL_WALL,
     FIND_SUBJECTS,
     FINISH_DELIVERY,
@@ -74,7 +75,8 @@ def _ingest_frame(studio: Studio, frame: uuid.UUID) -> None:
 
 
 def _even_series(studio: Studio, series: uuid.UUID) -> None:
-    lighting.order_and_even(studio, series)
+    if not lighting.order_and_even(studio, series):
+        return
     with studio.database.session() as session:
         carried_plans.queue_if_due(session, studio, series)
         following.queue_if_due(session, studio, series)
@@ -106,6 +108,7 @@ TASKS: dict[str, _Task] = {
     INGEST_REFERENCE: _Task(_ingest_reference, kept_references.give_up),
     INGEST_CLIP: _Task(clips.ingest_clip, clips.give_up),
     EVEN_SERIES: _Task(_even_series, lighting.give_up),
+    EVEN_SETUP: _Task(lighting.even_setup, lighting.give_up_setup),
     FIND_SUBJECTS: _Task(subjects.find_subjects, subjects.give_up),
     DESCRIBE: _Task(following.describe_frames, following.leave),
     FOLLOW: _Task(following.follow, following.give_up),

@@ -70,12 +70,13 @@ def busy(studio: Studio, slug: str) -> dict[str, uuid.UUID]:
         frame.state = reference.state = "waiting"
         session.flush()
         first = delivery.files[0]
-        session.execute(update(models.SetUpRow).values(light_key=""))
-        series.wall_asked = "draft"
+        session.execute(update(models.SetUpRow).values(light_key="", own_key=""))
+        series.wall_asked, series.light_due = "draft", True
         due = {
             queue.INGEST_FRAME: frame.id,
             queue.INGEST_REFERENCE: reference.id,
             queue.INGEST_CLIP: clip.id,
+            queue.EVEN_SETUP: series.setups[0].id,
             queue.EVEN_SERIES: series.id,
             queue.FIND_SUBJECTS: series.id,
             queue.DESCRIBE: series.id,

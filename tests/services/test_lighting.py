@@ -1,13 +1,15 @@
 """Light of a series: evened set-up by set-up, only where something changed, by the base that was chosen."""
 
 import json
+import uuid
+from contextlib import suppress
 from pathlib import Path
 
 import cv2
 import numpy as np
 import pytest
 from PIL import Image
-from sqlalchemy import update
+from sqlalchemy import text, update
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.axes import log_axes
@@ -135,6 +137,85 @@ def test_frames_of_an_earlier_version_get_their_points_when_light_is_evened(stud
         lighting.let_light_be_evened(session, studio, series.id)
     drain(studio)
     assert [light.gains for _, light in lights(studio, slug)] == [(1.0, 1.0, 1.0)] * 2  # each alone
+
+
+def names(studio: Studio) -> list[str]:
+    with studio.database.session() as session:
+        return list(session.scalars(text("SELECT task_name FROM procrastinate_jobs WHERE status = 'todo' ORDER BY 1")))
+
+
+def all_due(studio: Studio) -> uuid.UUID:
+    """A series whose light is forgotten and due, though nothing is queued."""
+    with studio.database.session() as session:
+        series = catalogue.list_series(session)[0]
+        session.execute(update(models.FrameRow).values(even=None))
+        session.execute(update(models.SetUpRow).values(light_key="", own_key=""))
+        series.light_due = True
+        return series.id
+
+
+def test_several_set_ups_are_evened_each_by_a_job_to_the_same_light(
+    studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    add(studio, slug, *(DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2, 7, 8, 13, 14)))
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, slug)
+        frames = catalogue.ready_frames(session, series.id)
+        for frame in (frames[2], frames[4]):
+            with suppress(InvalidChangeError):  # one begins there already
+                setups.begin_setup(session, series, frame)
+        lighting.choose_base(session, studio, series, frames[5], str(frames[0].setup_id))
+        assert len({frame.setup_id for frame in frames}) >= 3
+    drain(studio)
+    before = [(frame.name, light) for frame, light in lights(studio, slug)]
+    series_id = all_due(studio)
+    assert not lighting.even_light(studio, series_id)
+    assert set(names(studio)) == {"even_setup"} and len(names(studio)) >= 3
+    with studio.database.session() as session:
+        first = catalogue.find_series(session, slug).setups[0].id
+    lighting.even_setup(studio, first)
+    assert "even_series" in names(studio) and not lighting.even_light(studio, series_id), "others are being evened"
+    drain(studio)
+    assert [(frame.name, light) for frame, light in lights(studio, slug)] == before
+    with studio.database.session() as session:
+        assert not session.get_one(models.SeriesRow, series_id).light_due
+    monkeypatch.setattr(lighting, "_SEVERAL", 99)
+    assert lighting.even_light(studio, all_due(studio)) and not names(studio)
+    assert [(frame.name, light) for frame, light in lights(studio, slug)] == before, "one after the other, too"
+
+
+def test_what_changes_while_a_set_up_is_evened_is_evened_after_that(
+    studio: Studio, slug: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    add(studio, slug, *(DEMO / "frames" / f"AT-01{n:02}.jpg" for n in (1, 2)))
+    series_id = all_due(studio)
+    with studio.database.session() as session:
+        series = session.get_one(models.SeriesRow, series_id)
+        setup, hero = series.setups[0].id, catalogue.ready_frames(session, series_id)[1].id
+
+    def even(*arguments: object) -> list[EvenLight]:
+        monkeypatch.undo()
+        with studio.database.session() as session:
+            session.execute(
+                text(
+                    "INSERT INTO procrastinate_jobs (queue_name, task_name, lock, args, status) VALUES"
+                    " ('default', 'even_setup', :lock, '{}', 'doing')"
+                ),
+                {"lock": f"even-setup-{setup}"},
+            )
+            session.get_one(models.SeriesRow, series_id).hero_id = hero
+        assert not lighting.even_light(studio, series_id), "one of an earlier state is at work"
+        return [EvenLight(gains=(9, 9, 9))] * 2
+
+    monkeypatch.setattr(lighting, "even_members", even)
+    lighting.even_setup(studio, setup)
+    with studio.database.session() as session:
+        session.execute(text("DELETE FROM procrastinate_jobs WHERE status = 'doing'"))
+    drain(studio)
+    assert [light.gains for _, light in lights(studio, slug)][1] == (1.0, 1.0, 1.0), "the hero"
+    lighting.give_up_setup(studio, setup)
+    with studio.database.session() as session:
+        assert "could not match the light" in session.get_one(models.SeriesRow, series_id).light_problem
 
 
 def test_places_that_light_stands_on_are_those_that_the_set_up_shows_too(studio: Studio, tmp_path: Path) -> None:

@@ -71,8 +71,8 @@ class Sources:
         return self._kept.get(("proposal", frame.view), make)
 
     def linear_view(self, frame: FrameFacts, edge: int) -> Linear:
-        """A frame as it came, in linear light (h, w, 3), scaled down to a long edge."""
-        return to_linear(in_floats(self.view(frame.view, edge)), frame.domain)
+        """A frame as it came, in linear light (h, w, 3), scaled down to a long edge: all of the kept view, averaged."""
+        return to_linear(in_floats(_within(self.view(frame.view), edge)), frame.domain)
 
     def outlines(self, frame: FrameFacts, pointed: tuple[Pointed, ...]) -> Outlines:
         """Outlines of a thing in a frame as it came, about places that were pointed at."""
@@ -89,14 +89,17 @@ class Sources:
         def make() -> Pixels:
             if edge is None:
                 return decode_view(self._blobs.read(name))
-            full = self._small(name) if edge <= SMALL_EDGE else self.view(name)
-            size = fit_within(full.shape[1], full.shape[0], edge)
-            if size == (full.shape[1], full.shape[0]):
-                return full
-            return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA))
+            return _within(self._small(name) if edge <= SMALL_EDGE else self.view(name), edge)
 
         return self._kept.get(("view", name, edge), make)
 
     def _small(self, name: str) -> Pixels:
         """A view hardly larger than tiles are."""
         return self._kept.get(("small", name), lambda: decode_view(self._blobs.read(name), SMALL_EDGE))
+
+
+def _within(pixels: Pixels, edge: int) -> Pixels:
+    size = fit_within(pixels.shape[1], pixels.shape[0], edge)
+    if size == (pixels.shape[1], pixels.shape[0]):
+        return pixels
+    return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))

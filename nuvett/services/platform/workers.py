@@ -1,7 +1,7 @@
 """What is known of the workers: whether one is at work, which of its jobs wait for what, and which give way."""
 
 import uuid
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 
 from sqlalchemy import bindparam, select, text, update
@@ -78,6 +78,14 @@ def twin_waits(studio: Studio, name: str | None) -> bool:
     query = text("SELECT EXISTS (SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' AND queueing_lock = :name)")
     with studio.database.session() as session:
         return name is not None and bool(session.scalar(query, {"name": name}))
+
+
+def under_way(session: Session, names: Collection[str]) -> set[str]:
+    """Those of some names under which a job waits or is at work."""
+    query = text("SELECT lock FROM procrastinate_jobs WHERE status IN ('todo', 'doing') AND lock IN :names").bindparams(
+        bindparam("names", expanding=True)
+    )
+    return set(session.scalars(query, {"names": list(names)})) if names else set()
 
 
 # What could begin at once: nothing that is for later, and nothing that may not run beside what runs.

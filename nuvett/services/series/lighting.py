@@ -1,9 +1,11 @@
-"""The light of a series: evened set-up by set-up in the background, to the hero or to a base that was chosen."""
+"""The light of a series: evened set-up by set-up in the background, to the hero or to a base that was chosen.
+
+Where several set-ups are due, each is a job of its own, which workers share; the last to end lets the rest be done.
+"""
 
 import hashlib
 import json
 import uuid
-from collections import Counter
 from dataclasses import dataclass
 
 import numpy as np
@@ -24,14 +26,16 @@ from nuvett.imaging.proxy import measuring_proxy, proxy_size
 from nuvett.imaging.views import decode_view
 from nuvett.services.engine.arrays import dump_features, load_colours, load_features
 from nuvett.services.platform.blobs import keeping
-from nuvett.services.platform.queue import EVEN_SERIES
+from nuvett.services.platform.queue import EVEN_SERIES, EVEN_SETUP
 from nuvett.services.platform.studio import Studio
+from nuvett.services.platform.workers import under_way
 from nuvett.services.series.catalogue import ready_frames
 from nuvett.services.series.setups import group_frames, number_setups, sort_by_time
-from nuvett.services.series.things import colours_of
+from nuvett.services.series.things import Things, things_of
 from nuvett.store import models
 
 _METHOD = 2  # raised when the same frames would be evened differently, so that all set-ups are done anew
+_SEVERAL = 3  # set-ups that are due, from which each is a job
 _ANCHORS = 8  # frames of another set-up that a frame is held against
 _FAULT = (
     "Nuvett could not match the light (internal error); frames keep the light they had. "
@@ -54,17 +58,24 @@ def let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) 
     """Queue evening of a series and mark it as due until that is done."""
     due = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
     session.execute(due.values(light_due=True, light_problem=""))
+    _queue_rest(session, studio, series_id)
+
+
+def _queue_rest(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
     studio.queue.defer(session, EVEN_SERIES, once=f"even-{series_id}", series_id=str(series_id))
 
 
-def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
-    """Once no frame waits any more: order frames by time, find set-ups for those without, and even the light."""
+def order_and_even(studio: Studio, series_id: uuid.UUID) -> bool:
+    """Once no frame waits any more: order frames by time, find set-ups for those without, and even the light.
+
+    Returns whether the light is even then; where it is not, what is at work queues this again.
+    """
     with studio.database.session() as session:
         waiting = session.scalar(
             select(func.count()).where(models.FrameRow.series_id == series_id, models.FrameRow.state == "waiting")
         )
         if waiting:
-            return
+            return False
         sort_by_time(session, series_id)
         without = (
             models.FrameRow.series_id == series_id,
@@ -77,33 +88,7 @@ def order_and_even(studio: Studio, series_id: uuid.UUID) -> None:
                 rough_light(load_colours(studio.blobs.read(frame.sample or "")), frame.exposure) for frame in frames
             ]
             group_frames(session, series_id, frames, lights)
-    even_light(studio, series_id)
-
-
-Things = dict[str, tuple[float, float, float]]
-"""Linear colours of things that a person pointed at, by the thread that they belong to."""
-
-
-def _things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things]:
-    """What was pointed at in each frame of a series, of threads that are seen in several of them."""
-    place, thread = models.ThreadPlaceRow, models.ThreadRow
-    query = (
-        select(place)
-        .join(thread, thread.id == place.thread_id)
-        .where(
-            thread.series_id == series_id,
-            thread.kind != "complexion",  # which may be several people
-        )
-    )
-    rows = session.scalars(query).all()
-    count = Counter(row.thread_id for row in rows)
-    found: dict[uuid.UUID, Things] = {}
-    for row in rows:
-        colours = colours_of(row.colours).colours
-        if len(colours) and count[row.thread_id] > 1:
-            red, green, blue = (round(float(value), 5) for value in np.median(colours, axis=0))
-            found.setdefault(row.frame_id, {})[str(row.thread_id)] = (red, green, blue)
-    return found
+    return even_light(studio, series_id)
 
 
 @dataclass(frozen=True)
@@ -130,23 +115,141 @@ class _Row:
         return (*known, sorted(self.things.items())) if self.things else known
 
 
-def even_light(studio: Studio, series_id: uuid.UUID) -> None:
-    """Even the light of a series' measured frames, set-up by set-up; set-ups that are as they were are left alone."""
+@dataclass(frozen=True)
+class _Light:
+    """The frames of a series by set-up, those without one under none, and what their light is to be worked out from.
+
+    named : names all that the light of each set-up depends on; kept, own : names that it, and that of frames which
+    are evened with their set-up alone, was worked out from
+    """
+
+    members: dict[uuid.UUID | None, list[_Row]]
+    named: dict[uuid.UUID | None, str]
+    kept: dict[uuid.UUID | None, str]
+    own: dict[uuid.UUID | None, str]
+    hero: uuid.UUID | None
+
+    @classmethod
+    def of(cls, session: Session, series: models.SeriesRow) -> "_Light":
+        members: dict[uuid.UUID | None, list[_Row]] = {}
+        for row in _rows(session, series.id, things_of(session, series.id)):
+            members.setdefault(row.setup, []).append(row)
+        named = {setup: _key_of(rows, members, series.hero_id) for setup, rows in members.items()}
+        kept: dict[uuid.UUID | None, str] = {setup.id: setup.light_key for setup in series.setups}
+        own: dict[uuid.UUID | None, str] = {setup.id: setup.own_key for setup in series.setups}
+        return cls(members, named, kept, own, series.hero_id)
+
+    @property
+    def due(self) -> list[uuid.UUID | None]:
+        """Set-ups whose frames are not as they were when their light was worked out."""
+        return [setup for setup, name in self.named.items() if self.kept.get(setup) != name]
+
+    @property
+    def first(self) -> list[uuid.UUID | None]:
+        """Those of them whose own frames are still to be evened."""
+        return [s for s in self.due if self.own.get(s) != self.named[s] and any(row.own for row in self.members[s])]
+
+    def even_own(self, studio: Studio, setup: uuid.UUID | None) -> None:
+        """Even the frames of a set-up that keep to it, to the hero if it is among them."""
+        own = [row for row in self.members[setup] if row.own]
+        place = next((i for i, row in enumerate(own) if row.id == self.hero), None)
+        lights = even_members([_seen(studio, row) for row in own], place, _matched(studio))
+        with studio.database.session() as session:
+            _keep(session, own, lights)
+            if setup is not None:
+                _mark(session, setup, own_key=self.named[setup])
+
+    def even_others(self, studio: Studio, setup: uuid.UUID | None) -> None:
+        """Even the frames of a set-up that do not keep to it, once the own ones of all are."""
+        others = [row for row in self.members[setup] if not row.own]
+        lights = [_by_choice(studio, row, self.members) for row in others]
+        with studio.database.session() as session:
+            _keep(session, others, lights)
+            if setup is not None:
+                _mark(session, setup, light_key=self.named[setup])
+
+
+def _mark(session: Session, setup: uuid.UUID, **keys: str) -> None:
+    session.execute(update(models.SetUpRow).where(models.SetUpRow.id == setup).values(**keys))
+
+
+def even_light(studio: Studio, series_id: uuid.UUID) -> bool:
+    """Even the light of a series' measured frames; set-ups that are as they were are left alone.
+
+    Returns whether it is even then. Several set-ups are handed to jobs, each of which queues this again.
+    """
     with studio.database.session() as session:
         series = session.get(models.SeriesRow, series_id)
         if series is None:
-            return
-        hero = series.hero_id
-        things = _things_of(session, series_id)
-        frames = _rows(session, series_id, things)
-        keys = {setup.id: setup.light_key for setup in series.setups}
-        series.light_due = bool(frames)
-    if not frames:
-        return
-    _even_due(studio, frames, keys, hero)
+            return False
+        light = _Light.of(session, series)
+        series.light_due = bool(light.members)
+        if not light.members:
+            return True
+        if _hand_out(session, studio, [setup for setup in light.first if setup is not None]):
+            return False
+    for setup in light.first:
+        studio.pause()
+        light.even_own(studio, setup)
+    for setup in light.due:
+        studio.pause()
+        light.even_others(studio, setup)
     with studio.database.session() as session:
         done = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
         session.execute(done.values(light_due=False, light_problem=""))
+    return True
+
+
+def setups_left(session: Session, series: models.SeriesRow) -> int:
+    """How many set-ups of a series wait for a job that evens them, or are at work."""
+    return len(under_way(session, [_job_of(setup.id) for setup in series.setups])) if series.light_due else 0
+
+
+def _job_of(setup: uuid.UUID) -> str:
+    return f"even-setup-{setup}"
+
+
+def _hand_out(session: Session, studio: Studio, setups: list[uuid.UUID]) -> bool:
+    """Let several set-ups, or some that are being evened, be so each by a job; whether there are any such.
+
+    What is at work may have begun before something changed: one that waits behind it sees whether anything is left.
+    """
+    names = {_job_of(setup): str(setup) for setup in setups}
+    if len(names) < _SEVERAL and not under_way(session, names):
+        return False
+    for name, setup in names.items():
+        studio.queue.defer(session, EVEN_SETUP, once=name, setup_id=setup)
+    return True
+
+
+def even_setup(studio: Studio, setup_id: uuid.UUID) -> None:
+    """Even the frames that keep to a set-up, if they are not as they were, and queue what is left for its series."""
+    with studio.database.session() as session:
+        series = _series_of(session, setup_id)
+        if series is None:
+            return
+        light, series_id = _Light.of(session, series), series.id
+    if setup_id in light.first:
+        studio.pause()
+        light.even_own(studio, setup_id)
+    with studio.database.session() as session:
+        if session.scalar(select(models.SeriesRow.light_due).where(models.SeriesRow.id == series_id)):
+            _queue_rest(session, studio, series_id)
+
+
+def _series_of(session: Session, setup_id: uuid.UUID) -> models.SeriesRow | None:
+    of = models.SeriesRow.id == models.SetUpRow.series_id
+    return session.scalars(
+        select(models.SeriesRow).join(models.SetUpRow, of).where(models.SetUpRow.id == setup_id)
+    ).first()
+
+
+def give_up_setup(studio: Studio, setup_id: uuid.UUID) -> None:
+    """As `give_up`, for the series of a set-up."""
+    with studio.database.session() as session:
+        series = _series_of(session, setup_id)
+    if series is not None:
+        give_up(studio, series.id)
 
 
 def give_up(studio: Studio, series_id: uuid.UUID) -> None:
@@ -154,36 +257,6 @@ def give_up(studio: Studio, series_id: uuid.UUID) -> None:
     with studio.database.session() as session:
         stopped = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
         session.execute(stopped.values(light_due=False, light_problem=_FAULT))
-
-
-def _even_due(
-    studio: Studio,
-    frames: list[_Row],
-    keys: dict[uuid.UUID, str],
-    hero: uuid.UUID | None,
-) -> None:
-    """Even the set-ups whose frames are not as they were when their light was worked out."""
-    members: dict[uuid.UUID | None, list[_Row]] = {}
-    for row in frames:
-        members.setdefault(row.setup, []).append(row)
-    named = {setup: _key_of(rows, members, hero) for setup, rows in members.items()}
-    due = [setup for setup, key in named.items() if setup is None or keys.get(setup) != key]
-    # Those that keep to their own first, because the others may be held against them.
-    for setup in due:
-        studio.pause()
-        own = [row for row in members[setup] if row.own]
-        if own:
-            place = next((i for i, row in enumerate(own) if row.id == hero), None)
-            _keep(studio, own, even_members([_seen(studio, row) for row in own], place, _matched(studio)))
-    for setup in due:
-        studio.pause()
-        others = [row for row in members[setup] if not row.own]
-        _keep(studio, others, [_by_choice(studio, row, members) for row in others])
-        if setup is not None:
-            with studio.database.session() as session:
-                session.execute(
-                    update(models.SetUpRow).where(models.SetUpRow.id == setup).values(light_key=named[setup])
-                )
 
 
 def _rows(session: Session, series_id: uuid.UUID, things: dict[uuid.UUID, Things]) -> list[_Row]:
@@ -245,12 +318,11 @@ def _matched(studio: Studio) -> Matched:
     return found
 
 
-def _keep(studio: Studio, rows: list[_Row], lights: list[EvenLight]) -> None:
-    with studio.database.session() as session:
-        for row, even in zip(rows, lights, strict=True):
-            session.execute(
-                update(models.FrameRow).where(models.FrameRow.id == row.id).values(even=even.model_dump(mode="json"))
-            )
+def _keep(session: Session, rows: list[_Row], lights: list[EvenLight]) -> None:
+    for row, even in zip(rows, lights, strict=True):
+        session.execute(
+            update(models.FrameRow).where(models.FrameRow.id == row.id).values(even=even.model_dump(mode="json"))
+        )
 
 
 def shared_places(studio: Studio, series_id: uuid.UUID, frame_id: uuid.UUID) -> Floats:

@@ -2,6 +2,7 @@
 
 import hashlib
 import uuid
+from collections import Counter
 
 import numpy as np
 from sqlalchemy import select
@@ -25,6 +26,32 @@ def colours_of(kept: Json) -> Sample:
 def key_of(colours: Sample) -> str:
     """Names the colours of a place."""
     return hashlib.sha256(colours.colours.tobytes() + colours.places.tobytes()).hexdigest()
+
+
+Things = dict[str, tuple[float, float, float]]
+"""Linear colours of things that a person pointed at, by the thread that they belong to."""
+
+
+def things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things]:
+    """What was pointed at in each frame of a series, of threads that are seen in several of them."""
+    place, thread = models.ThreadPlaceRow, models.ThreadRow
+    query = (
+        select(place)
+        .join(thread, thread.id == place.thread_id)
+        .where(
+            thread.series_id == series_id,
+            thread.kind != "complexion",  # which may be several people
+        )
+    )
+    rows = session.scalars(query).all()
+    count = Counter(row.thread_id for row in rows)
+    found: dict[uuid.UUID, Things] = {}
+    for row in rows:
+        colours = colours_of(row.colours).colours
+        if len(colours) and count[row.thread_id] > 1:
+            red, green, blue = (round(float(value), 5) for value in np.median(colours, axis=0))
+            found.setdefault(row.frame_id, {})[str(row.thread_id)] = (red, green, blue)
+    return found
 
 
 def held_threads(session: Session, series: models.SeriesRow) -> tuple[HeldThread, ...]:

@@ -62,7 +62,11 @@ class SeriesRevisionRow(Base):
 
 
 class SetUpRow(Base):
-    """Consecutive frames shot in one place and light; `light_key` names what its frames' light was worked out from."""
+    """Consecutive frames shot in one place and light.
+
+    light_key : names what its frames' light was worked out from
+    own_key : likewise, of those that are evened with it alone; they come first, others may be held against them
+    """
 
     __tablename__ = "set_up"
 
@@ -71,6 +75,7 @@ class SetUpRow(Base):
     position: Mapped[int]
     name: Mapped[str]
     light_key: Mapped[str] = mapped_column(default="")
+    own_key: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class FrameRow(Base):

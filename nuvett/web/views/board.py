@@ -13,6 +13,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.services.platform.history import redo_words, steps, undo_words
 from nuvett.services.series import arranging, companions, lenses, watching
 from nuvett.services.series.catalogue import find_series
+from nuvett.services.series.lighting import setups_left
 from nuvett.services.series.rows import Frame, Series
 from nuvett.services.series.variants import VARIANT
 from nuvett.web.context import Context
@@ -92,6 +93,7 @@ class RefusedFile:
 class Board:
     """Everything that the board of Gather shows.
 
+    light_left : set-ups whose light is being evened, each by a job
     coming : the first frames that wait to be measured; page_size : how many frames are there at once
     """
 
@@ -102,6 +104,7 @@ class Board:
     ready: int
     hero: str
     light_due: bool
+    light_left: int
     held_up: str
     watch: Watch | None
     ordered_by: str
@@ -165,6 +168,7 @@ def board_of(context: Context, session: Session, slug: str, asked: BoardPage) ->
         ready=len(ready),
         hero=next((row.name for row in ready if row.id == series.hero_id), ""),
         light_due=series.light_due,
+        light_left=setups_left(session, series),
         held_up=context.held_up(session, series),
         watch=_watch(session, series),
         ordered_by=series.ordered_by,
