@@ -10,7 +10,7 @@ from sqlalchemy import select, text, update
 from nuvett.core.errors import NotFoundError
 from nuvett.core.thread.following import DOUBTFUL, SURE
 from nuvett.services.platform.studio import Studio
-from nuvett.services.series import catalogue, gathering, lighting
+from nuvett.services.series import catalogue, gathering, things
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.shelf import filing
 from nuvett.services.threads import following, threads
@@ -201,7 +201,7 @@ def test_faces_that_come_later_join_their_complexion_or_are_asked_about_once_it_
 
     def witnesses() -> int:
         with opened(studio, slug) as (session, series):
-            return len(lighting._things_of(session, series.id))
+            return len(things.things_of(session, series.id))
 
     assert witnesses() == 0, "a complexion may be several people"
     with opened(studio, slug) as (session, series):
