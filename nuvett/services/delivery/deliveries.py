@@ -4,8 +4,9 @@ import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Any, cast
 
-from sqlalchemy import select, update
+from sqlalchemy import Table, insert, select, update
 from sqlalchemy.orm import Session
 from zipstream import ZIP_STORED, ZipStream
 
@@ -17,6 +18,8 @@ from nuvett.services.delivery.placing import check_names, check_place
 from nuvett.services.platform.queue import DELIVER
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
+
+_FILES = insert(cast(Table, models.DeliveryFileRow.__table__))
 
 
 def order_delivery(
@@ -39,28 +42,27 @@ def order_delivery(
     delivery = models.DeliveryRow(series_id=series.id, settings=settings.model_dump(mode="json"))
     session.add(delivery)
     session.flush()
-    rows = [
-        models.DeliveryFileRow(
-            delivery_id=delivery.id,
-            frame_id=choice.frame,
-            position=position * len(settings.outputs) + output + 1,
-            name=next(names),
-            output=output,
-            version_id=choice.version,
-            plan={},
-        )
+    rows: list[dict[str, Any]] = [
+        {
+            "delivery_id": delivery.id,
+            "frame_id": choice.frame,
+            "position": position * len(settings.outputs) + output + 1,
+            "name": next(names),
+            "output": output,
+            "kind": PICTURE,
+            "version_id": choice.version,
+            "plan": {},
+        }
         for position, choice in enumerate(chosen)
         for output in range(len(settings.outputs))
     ]
     versions = tuple(sorted({choice.label.version for choice in chosen if choice.version}))
-    pictures = tuple(row.name for row in rows if row.output == 0)
+    pictures = tuple(row["name"] for row in rows if row["output"] == 0)
+    none: dict[str, Any] = {"frame_id": None, "output": 0, "version_id": None, "plan": {}}
     for kind, name in paper_names(Ordered(settings.papers, len(chosen), versions, pictures)):
-        rows.append(
-            models.DeliveryFileRow(delivery_id=delivery.id, position=len(rows) + 1, name=name, kind=kind, plan={})
-        )
-    check_names(studio, settings, [row.name for row in rows])
-    session.add_all(rows)
-    session.flush()
+        rows.append({"delivery_id": delivery.id, "position": len(rows) + 1, "name": name, "kind": kind, **none})
+    check_names(studio, settings, [row["name"] for row in rows])
+    session.execute(_FILES, rows)  # of thousands, objects take several times as long
     queue_delivery(session, studio, delivery)
     return delivery
 
