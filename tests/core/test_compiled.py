@@ -5,8 +5,8 @@ from itertools import combinations
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
-from nuvett.core.fit.iterations import bounded, scaled
 
+from nuvett.core.fit.iterations import bounded, scaled
 from nuvett.core.guided import guided
 from nuvett.core.reading.clusters import farthest, gathered, merged
 from nuvett.core.spatial.enlarging import Enlarged, Part, in_cells
