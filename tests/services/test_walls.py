@@ -28,6 +28,7 @@ from nuvett.services.series.catalogue import find_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 from nuvett.store.blobs import BlobStore
+from nuvett.store.database import Database
 
 
 def measured_rows(studio: Studio) -> int:
@@ -46,6 +47,15 @@ def test_what_one_process_worked_out_another_one_shows_without_working(
     assert (again.drift, again.spread, again.missing) == (first.drift, first.spread, 0)
     plan = other.plans.find(again.items[1].shown.plan)
     assert plan is not None and plan.key == bench.planner.plan(frames, 1, aimed).key
+
+
+def test_what_can_be_worked_out_anew_waits_for_no_disk_and_all_else_does(studio: Studio) -> None:
+    address = studio.settings.database
+    own = Database(f"{address}{'&' if '?' in address else '?'}options=-csynchronous_commit%3Don")
+    for lasting, told in ((False, "off"), (True, "on")):
+        with own.session(lasting) as session:
+            assert session.scalar(text("SHOW synchronous_commit")) == told
+    own.close()
 
 
 def test_a_page_is_worked_out_and_the_rest_is_said_to_be_missing(
