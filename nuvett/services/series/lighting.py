@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from sqlalchemy import func, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
@@ -130,11 +130,13 @@ class _Light:
     hero: uuid.UUID | None
 
     @classmethod
-    def of(cls, session: Session, series: models.SeriesRow) -> "_Light":
+    def of(cls, session: Session, series: models.SeriesRow, one: uuid.UUID | None = None) -> "_Light":
+        """That of a series, or no more of it than one set-up depends on."""
         members: dict[uuid.UUID | None, list[_Row]] = {}
-        for row in _rows(session, series.id, things_of(session, series.id)):
+        for row in _rows(session, series.id, one):
             members.setdefault(row.setup, []).append(row)
-        named = {setup: _key_of(rows, members, series.hero_id) for setup, rows in members.items()}
+        asked = members.items() if one is None else [(one, members[one])] if one in members else ()
+        named = {setup: _key_of(rows, members, series.hero_id) for setup, rows in asked}
         kept: dict[uuid.UUID | None, str] = {setup.id: setup.light_key for setup in series.setups}
         own: dict[uuid.UUID | None, str] = {setup.id: setup.own_key for setup in series.setups}
         return cls(members, named, kept, own, series.hero_id)
@@ -228,7 +230,7 @@ def even_setup(studio: Studio, setup_id: uuid.UUID) -> None:
         series = _series_of(session, setup_id)
         if series is None:
             return
-        light, series_id = _Light.of(session, series), series.id
+        light, series_id = _Light.of(session, series, setup_id), series.id
     if setup_id in light.first:
         studio.pause()
         light.even_own(studio, setup_id)
@@ -259,11 +261,15 @@ def give_up(studio: Studio, series_id: uuid.UUID) -> None:
         session.execute(stopped.values(light_due=False, light_problem=_FAULT))
 
 
-def _rows(session: Session, series_id: uuid.UUID, things: dict[uuid.UUID, Things]) -> list[_Row]:
-    """What evening needs of the measured frames of a series, in shooting order."""
-    row = models.FrameRow
+def _rows(session: Session, series_id: uuid.UUID, one: uuid.UUID | None) -> list[_Row]:
+    """What evening needs of the measured frames of a series, in shooting order, or of those one set-up depends on."""
+    row, things = models.FrameRow, things_of(session, series_id)
     columns = row.id, row.sample, row.points, row.exposure, row.light_alone, row.light_base_id, row.setup_id
     query = select(*columns).where(row.series_id == series_id, row.state == "ready").order_by(row.position)
+    if one is not None:
+        own = aliased(row)
+        bases = select(own.light_base_id).where(own.setup_id == one)
+        query = query.where((row.setup_id == one) | row.setup_id.in_(bases))
     return [
         _Row(own, sample or "", points or "", exposure, alone, base, setup, things.get(own, {}))
         for own, sample, points, exposure, alone, base, setup in session.execute(query)
