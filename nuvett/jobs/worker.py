@@ -179,6 +179,7 @@ def make_app(studio: Studio, running: set[int] | None = None) -> procrastinate.A
     async def rescue(timestamp: int) -> None:
         stalled = await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=studio.settings.stalled_seconds)
         await hand_out_again(app, studio, stalled, _GIVE_UP, _most_tries())
+        await asyncio.to_thread(_in_session, studio, lighting.queue_left)
 
     @app.periodic(cron="17 4 * * *")
     @app.task(name="forget_plans", queueing_lock="forget_plans", pass_context=False)

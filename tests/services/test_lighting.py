@@ -18,7 +18,7 @@ from nuvett.core.even.key import key_of
 from nuvett.imaging.facts import read_facts
 from nuvett.services.engine.arrays import load_colours
 from nuvett.services.platform.studio import Studio
-from nuvett.services.series import catalogue, gathering, lighting, setups
+from nuvett.services.series import catalogue, gathering, lighting, setups, things
 from nuvett.store import models
 from tests.conftest import DEMO, drain, load_rgb
 from tools.tag_demo import exif_block, with_exif
@@ -172,6 +172,10 @@ def test_several_set_ups_are_evened_each_by_a_job_to_the_same_light(
     assert not lighting.even_light(studio, series_id)
     assert set(names(studio)) == {"even_setup"} and len(names(studio)) >= 3
     with studio.database.session() as session:
+        lighting.queue_left(session, studio)
+        assert lighting.setups_left(session, session.get_one(models.SeriesRow, series_id)) == len(names(studio))
+    assert set(names(studio)) == {"even_setup"}, "they go on"
+    with studio.database.session() as session:
         first = catalogue.find_series(session, slug).setups[0].id
     lighting.even_setup(studio, first)
     assert "even_series" in names(studio) and not lighting.even_light(studio, series_id), "others are being evened"
@@ -180,6 +184,13 @@ def test_several_set_ups_are_evened_each_by_a_job_to_the_same_light(
     with studio.database.session() as session:
         assert not session.get_one(models.SeriesRow, series_id).light_due
     monkeypatch.setattr(lighting, "_SEVERAL", 99)
+    all_due(studio)
+    for _ in range(2):
+        with studio.database.session() as session:
+            lighting.queue_left(session, studio)
+        assert names(studio) == ["even_series"], "nothing else would go on"
+    with studio.database.session() as session:
+        session.execute(text("DELETE FROM procrastinate_jobs"))
     assert lighting.even_light(studio, all_due(studio)) and not names(studio)
     assert [(frame.name, light) for frame, light in lights(studio, slug)] == before, "one after the other, too"
 
@@ -230,10 +241,10 @@ def test_places_that_light_stands_on_are_those_that_the_set_up_shows_too(studio:
     drain(studio)
     with studio.database.session() as session:
         first, second = (f.id for f in catalogue.ready_frames(session, series_id))
-    here, there = (lighting.shared_places(studio, series_id, one) for one in (first, second))
+    here, there = (things.shared_places(studio, series_id, one) for one in (first, second))
     assert len(here) > 8 and len(there) > 8 and (here >= 0).all() and (here <= 1).all()
     assert np.median(here[:, 0]) > 0.55 and here[:, 0].min() > 0.33
     assert np.median(there[:, 0]) < 0.45 and there[:, 0].max() < 0.67
     with studio.database.session() as session:
         session.get_one(models.FrameRow, first).points = None
-    assert len(lighting.shared_places(studio, series_id, first)) == 0
+    assert len(things.shared_places(studio, series_id, first)) == 0

@@ -8,7 +8,6 @@ import json
 import uuid
 from dataclasses import dataclass
 
-import numpy as np
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, aliased
 
@@ -16,13 +15,12 @@ from nuvett.core.errors import InvalidChangeError, NotFoundError
 from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Matched, Seen, match_seen
-from nuvett.core.even.together import MAX_TOGETHER, even_against
+from nuvett.core.even.together import even_against
 from nuvett.core.planning.series import even_members
 from nuvett.core.registration.features import find_features
-from nuvett.core.registration.matching import Match, sure_places
+from nuvett.core.registration.matching import Match
 from nuvett.core.spaces.rgb import Space
-from nuvett.core.types import Floats
-from nuvett.imaging.proxy import measuring_proxy, proxy_size
+from nuvett.imaging.proxy import measuring_proxy
 from nuvett.imaging.views import decode_view
 from nuvett.services.engine.arrays import dump_features, load_colours, load_features
 from nuvett.services.platform.blobs import keeping
@@ -62,7 +60,7 @@ def let_light_be_evened(session: Session, studio: Studio, series_id: uuid.UUID) 
 
 
 def _queue_rest(session: Session, studio: Studio, series_id: uuid.UUID) -> None:
-    studio.queue.defer(session, EVEN_SERIES, once=f"even-{series_id}", series_id=str(series_id))
+    studio.queue.defer(session, EVEN_SERIES, once=_name_of(series_id), series_id=str(series_id))
 
 
 def order_and_even(studio: Studio, series_id: uuid.UUID) -> bool:
@@ -207,6 +205,17 @@ def setups_left(session: Session, series: models.SeriesRow) -> int:
     return len(under_way(session, [_job_of(setup.id) for setup in series.setups])) if series.light_due else 0
 
 
+def queue_left(session: Session, studio: Studio) -> None:
+    """Queue evening of series that are due while nothing evens them, for whatever reason."""
+    for series in session.scalars(select(models.SeriesRow).where(models.SeriesRow.light_due)):
+        if not setups_left(session, series) and not under_way(session, [_name_of(series.id)]):
+            _queue_rest(session, studio, series.id)
+
+
+def _name_of(series_id: uuid.UUID) -> str:
+    return f"even-{series_id}"
+
+
 def _job_of(setup: uuid.UUID) -> str:
     return f"even-setup-{setup}"
 
@@ -329,26 +338,6 @@ def _keep(session: Session, rows: list[_Row], lights: list[EvenLight]) -> None:
         session.execute(
             update(models.FrameRow).where(models.FrameRow.id == row.id).values(even=even.model_dump(mode="json"))
         )
-
-
-def shared_places(studio: Studio, series_id: uuid.UUID, frame_id: uuid.UUID) -> Floats:
-    """Places (M, 2) in shares of a frame of what its set-up plainly shows, too: what its even light rests on.
-
-    Frames that have no points yet are left aside. No transaction is open while they are compared.
-    """
-    with studio.database.session() as session:
-        own = session.get_one(models.FrameRow, frame_id)
-        ready = models.FrameRow.series_id == series_id, models.FrameRow.state == "ready", models.FrameRow.id != frame_id
-        query = select(models.FrameRow).where(*ready, models.FrameRow.setup_id == own.setup_id)
-        others = [row.points for row in session.scalars(query.order_by(models.FrameRow.position)) if row.points]
-        points, size = own.points, (own.width, own.height)
-    if points is None:
-        return np.empty((0, 2), np.float32)
-    features = load_features(studio.blobs.read(points))
-    step = max(1, -(-len(others) // MAX_TOGETHER))
-    found = [sure_places(features, load_features(studio.blobs.read(name))) for name in others[::step]]
-    places = np.concatenate([np.empty((0, 2), np.float32), *found])
-    return np.unique(places / np.array(proxy_size(*size), dtype=np.float32), axis=0)
 
 
 def name_hero(session: Session, studio: Studio, series: models.SeriesRow, frame: models.FrameRow | None) -> None:

@@ -1,4 +1,4 @@
-"""Colours of things that a person pointed at, as rows keep them, and those that are held."""
+"""Colours of things that a person pointed at, as rows keep them, and of those held; what set-ups plainly share."""
 
 import hashlib
 import uuid
@@ -8,11 +8,16 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from nuvett.core.even.together import MAX_TOGETHER
 from nuvett.core.measure.sampling import Sample
+from nuvett.core.registration.matching import sure_places
 from nuvett.core.thread.colours import Goal
 from nuvett.core.thread.places import Outline
-from nuvett.core.types import Linear
+from nuvett.core.types import Floats, Linear
+from nuvett.imaging.proxy import proxy_size
+from nuvett.services.engine.arrays import load_features
 from nuvett.services.engine.facts import HeldPlace, HeldThread
+from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 from nuvett.store.models import Json
 
@@ -52,6 +57,26 @@ def things_of(session: Session, series_id: uuid.UUID) -> dict[uuid.UUID, Things]
             red, green, blue = (round(float(value), 5) for value in np.median(colours, axis=0))
             found.setdefault(row.frame_id, {})[str(row.thread_id)] = (red, green, blue)
     return found
+
+
+def shared_places(studio: Studio, series_id: uuid.UUID, frame_id: uuid.UUID) -> Floats:
+    """Places (M, 2) in shares of a frame of what its set-up plainly shows, too: what its even light rests on.
+
+    Frames that have no points yet are left aside. No transaction is open while they are compared.
+    """
+    with studio.database.session() as session:
+        own = session.get_one(models.FrameRow, frame_id)
+        ready = models.FrameRow.series_id == series_id, models.FrameRow.state == "ready", models.FrameRow.id != frame_id
+        query = select(models.FrameRow).where(*ready, models.FrameRow.setup_id == own.setup_id)
+        others = [row.points for row in session.scalars(query.order_by(models.FrameRow.position)) if row.points]
+        points, size = own.points, (own.width, own.height)
+    if points is None:
+        return np.empty((0, 2), np.float32)
+    features = load_features(studio.blobs.read(points))
+    step = max(1, -(-len(others) // MAX_TOGETHER))
+    found = [sure_places(features, load_features(studio.blobs.read(name))) for name in others[::step]]
+    places = np.concatenate([np.empty((0, 2), np.float32), *found])
+    return np.unique(places / np.array(proxy_size(*size), dtype=np.float32), axis=0)
 
 
 def held_threads(session: Session, series: models.SeriesRow) -> tuple[HeldThread, ...]:

@@ -14,7 +14,7 @@ from nuvett.services.engine.pictures import box_of
 from nuvett.services.engine.readouts import read_out
 from nuvett.services.references import kept_references
 from nuvett.services.references.targets import latest_palette
-from nuvett.services.series import gathering, lighting
+from nuvett.services.series import gathering, things
 from nuvett.services.series.catalogue import find_frame, find_reference, find_series
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.series.variants import SHOWN
@@ -76,7 +76,7 @@ def _marks(context: Context, slug: str, frame_id: uuid.UUID) -> Marks:
         series = find_series(session, slug)
         find_frame(session, series, frame_id)
         series_id = series.id
-    places = lighting.shared_places(context.studio, series_id, frame_id)
+    places = things.shared_places(context.studio, series_id, frame_id)
     return tuple((float(x), float(y)) for x, y in places)
 
 
