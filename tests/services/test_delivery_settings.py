@@ -1,9 +1,12 @@
 """Deliveries made again, and their settings: kept by name, read from earlier versions, refused with reasons."""
 
 import re
+from datetime import UTC, datetime, timedelta
+from itertools import zip_longest
 from typing import Any
 
 import pytest
+from sqlalchemy import select
 
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.look.look import Look
@@ -18,6 +21,7 @@ from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue
 from nuvett.store import models
 from tests.conftest import drain
+from tests.services.conftest import Orderer
 from tests.services.test_deliveries import parcel
 
 
@@ -90,3 +94,23 @@ def test_settings_of_earlier_versions_are_read() -> None:
     (output,) = read_settings(earlier).outputs
     assert (output.format, output.quality, output.space) == (Format.PNG16, 80, Space.P3)
     assert output.resize == Resize(by="long", pixels=900)
+
+
+def test_what_is_left_takes_as_long_as_what_was_made_since_it_was_begun(studio: Studio, ordered: Orderer) -> None:
+    began = datetime(2026, 12, 1, tzinfo=UTC)
+
+    def left(*after: int) -> float | None:
+        """Seconds that are said to be left of five files, some of which ended so long after it was begun."""
+        with studio.database.session() as session:
+            delivery = session.scalars(select(models.DeliveryRow)).one()
+            delivery.state, delivery.started = "running", began
+            for file, seconds in zip_longest(delivery.files, after):
+                file.state = "waiting" if seconds is None else "done" if seconds > 0 else "failed"
+                file.finished = None if seconds is None else began + timedelta(seconds=seconds)
+            session.flush()
+            return progress_of(session, catalogue.find_series(session, "winter-fair"))[0].seconds_left
+
+    ordered(5, DeliverySettings(size=64))
+    assert left(10, 20) == pytest.approx(30) and left(10, 20, 60, 80) == pytest.approx(20)
+    assert left() is None and left(10) is None, "too few to tell"
+    assert left(-30, -20, 10) is None and left(-30, 10, 20) == pytest.approx(20), "what ended before tells nothing"

@@ -66,7 +66,7 @@ def progress_of(session: Session, series: models.SeriesRow) -> list[Progress]:
     for row in rows:
         own = [one for one in counted if one[0] == row.id]
         counts = {state: count for _, state, count, *_ in own}
-        ends = (sum(one[4] for one in own), max((one[5] for one in own if one[4] and one[5]), default=None))
+        ends = (sum(one[4] for one in own), max((one[5] for one in own if one[5]), default=None))
         found.append(
             Progress(
                 id=row.id,
