@@ -64,7 +64,7 @@ def _at_rest(copy: Copy) -> bool:
     waiting = copy.rows("SELECT count(*) FROM frame WHERE state = 'waiting'")[0][0]
     busy = (
         "SELECT count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing') "
-        "AND task_name IN ('ingest_frame', 'ingest_reference', 'even_series', 'keep_carried')"
+        "AND task_name IN ('ingest_frame', 'ingest_reference', 'even_series', 'even_setup', 'keep_carried')"
     )
     jobs = copy.rows(busy)
     due = copy.rows("SELECT count(*) FROM series WHERE light_due")[0][0]
