@@ -10,8 +10,10 @@ from nuvett.core.look.look import Look
 from nuvett.core.look.ways import OfSetup
 from nuvett.core.steps.exposure import ExposureStep
 from nuvett.core.steps.white import WhiteStep
+from nuvett.services.engine.facts import Facts
+from nuvett.services.engine.workbench import Workbench
 from nuvett.services.lookbook import by_light, uses
-from nuvett.services.looks import by_setup, carrying, heroes, looks, wall_states
+from nuvett.services.looks import by_setup, carrying, heroes, looks, veils, wall_states
 from nuvett.services.looks.by_setup import Arranged
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references import new_references
@@ -179,3 +181,13 @@ def test_kept_looks_are_ranked_by_set_up_and_one_is_carried_to_its_frames_alone(
         session.flush()
         followed = carrying.versions_followed(session, series)
     assert set(followed) == set(first.frames) and setting().followed == ((1, len(first.frames)),)
+
+
+@pytest.mark.parametrize(("many", "looked_at"), [(3, 3), (7, 7), (8, 4), (20, 7), (200, 7)])
+def test_a_veil_is_looked_for_in_a_few_frames_of_a_set_up_however_many_it_has(
+    bench: Workbench, frames: Facts, many: int, looked_at: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen: list[int] = []
+    monkeypatch.setattr(veils, "veil_over", lambda found: seen.append(len(found)))
+    veils.veil_of(bench, frames, [place % len(frames) for place in range(many)], {})
+    assert seen == [looked_at]
