@@ -18,7 +18,7 @@ from nuvett.core.steps.mono import MonoStep
 from nuvett.core.steps.white import WhiteStep
 from nuvett.services.lookbook import book, book_list, kept_looks, starters, uses
 from nuvett.services.lookbook.kept_looks import KeptParts
-from nuvett.services.lookbook.made_on import differing
+from nuvett.services.lookbook.made_on import differing, made_on
 from nuvett.services.looks import carrying, looks, trims
 from nuvett.services.platform import history
 from nuvett.services.platform.studio import Studio
@@ -259,6 +259,16 @@ def test_what_a_look_was_made_on_is_kept_with_it_and_said_when_it_is_used(studio
     with studio.database.session() as session:
         made = book.version_of(session, kept_id).kept.made_on
         assert made is not None and not made.raw
-        for frame in catalogue.ready_frames(session, catalogue.find_series(session, slug).id):
-            frame.format = "raw"
+        series = catalogue.find_series(session, slug)
+        frames = catalogue.ready_frames(session, series.id)
+        for place, frame in enumerate(frames):
+            shot = {"camera_maker": "Orrery", "camera": "Orrery M1"} if place < 2 else {"camera": "Lantern 7"}
+            frame.format, frame.shot = ("raw" if place < 2 else "jpeg"), shot if place < 3 else None
+        session.flush()
+        assert made_on(session, series) == MadeOn(cameras=("Orrery M1", "Lantern 7"), raw=False), "two of five are raw"
+        for frame in frames:
+            frame.format, frame.shot = "raw", None
+        session.flush()
+        assert made_on(session, series) == MadeOn(raw=True)
+        assert made_on(session, catalogue.start_series(session, "Empty")) is None
     assert use(studio, slug, kept_id).endswith(": made on finished pictures, these are raw files")

@@ -125,6 +125,12 @@ def test_a_table_becomes_a_step_that_is_drawn_and_its_log_is_told_before_it_is_s
         assert book.expect(session, book.find_kept(session, entry.id), "srgb") == 2
         with pytest.raises(InvalidChangeError):
             book.expect(session, book.find_kept(session, entry.id), "shoes")
+        row = book.find_kept(session, entry.id)
+        row.state = book.TRIAL
+        for expects in ("log", "srgb"):
+            assert book.expect(session, row, expects) == 2, "what is on trial has no versions"
+            assert book.version_of(session, entry.id).kept.look.table.expects == expects
+        row.state = book.KEPT
         as_srgb = book.version_of(session, entry.id)
     pictures = []
     for found in (version, as_srgb):

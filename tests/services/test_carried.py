@@ -2,6 +2,7 @@
 
 import uuid
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import pytest
@@ -155,6 +156,19 @@ def test_nothing_is_kept_while_light_is_due_and_twice_is_as_good_as_once(
     with studio.database.session() as session:
         session.execute(delete(models.CarriedPlanRow))
     assert forgetful.bench.plans.forget_old() == 5
+
+
+SETTLED = carrying.CarryState(
+    next_number=2, changed=False, following=4, latest=1, behind=0, frames=5, versions=((1, 4),), stale=0, undo="",
+    redo="", staying=1,
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "otherwise", [{"changed": True}, {"stale": 1}, {"behind": 1}, {"following": 3}, {"staying": 0}, {"frames": 0}]
+)
+def test_a_look_is_settled_where_carrying_it_would_change_nothing(otherwise: dict[str, int]) -> None:
+    assert SETTLED.is_settled and not replace(SETTLED, **otherwise).is_settled
 
 
 def test_walls_show_versions_the_draft_and_what_is_carried(studio: Studio, carried: str) -> None:
