@@ -11,7 +11,7 @@ from nuvett.core.errors import NuvettError
 from nuvett.imaging.decode import read_header
 from nuvett.imaging.decoders.raw import own_picture_of
 from nuvett.imaging.opened import Limits
-from nuvett.imaging.proxy import fit_within
+from nuvett.imaging.proxy import within_edge
 
 _QUALITY = 80
 _OWN, _LIKE = "jpeg-thumbnail-data", 0.02  # what cameras put into a JPEG; it may differ in proportion by so much
@@ -53,7 +53,6 @@ def _of_its_own(path: Path) -> pyvips.Image | None:
 
 
 def _small(pixels: NDArray[np.uint8], edge: int) -> bytes:
-    size = fit_within(pixels.shape[1], pixels.shape[0], edge)
-    small = cv2.resize(pixels, size, interpolation=cv2.INTER_AREA)
+    small = within_edge(pixels, edge)
     made = cv2.imencode(".jpg", cv2.cvtColor(small, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, _QUALITY])[1]
     return bytes(made.tobytes())

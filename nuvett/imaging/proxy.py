@@ -67,6 +67,14 @@ def fit_within(width: int, height: int, edge: int) -> tuple[int, int]:
     return max(1, round(width * scale)), max(1, round(height * scale))
 
 
+def within_edge(pixels: Pixels, edge: int) -> Pixels:
+    """Pixels (H, W, 3) averaged over area down to a long edge, as they are coded; smaller ones as they are."""
+    size = fit_within(pixels.shape[1], pixels.shape[0], edge)
+    if size == (pixels.shape[1], pixels.shape[0]):
+        return pixels
+    return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))
+
+
 def proxy_size(width: int, height: int) -> tuple[int, int]:
     """Width and height of the proxy that a picture is measured on."""
     scale = min(1.0, (PROXY_PIXELS / (height * width)) ** 0.5)

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar, cast
 
-from sqlalchemy import Table, delete, select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from nuvett.core.types import Document
@@ -19,7 +19,7 @@ KEPT_DAYS = 30
 """Days after which one that nothing has asked for is forgotten; it is worked out anew where it is asked for again."""
 
 # Once for all, so that it is compiled once.
-_KEEP = insert(cast(Table, models.MeasuredRow.__table__)).on_conflict_do_nothing()
+_KEEP = insert(models.table_of(models.MeasuredRow)).on_conflict_do_nothing()
 
 
 class Lasting:

@@ -4,9 +4,9 @@ import uuid
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import Any
 
-from sqlalchemy import Table, insert, select, update
+from sqlalchemy import insert, select, update
 from sqlalchemy.orm import Session
 from zipstream import ZIP_STORED, ZipStream
 
@@ -19,7 +19,7 @@ from nuvett.services.platform.queue import DELIVER
 from nuvett.services.platform.studio import Studio
 from nuvett.store import models
 
-_FILES = insert(cast(Table, models.DeliveryFileRow.__table__))
+_FILES = insert(models.table_of(models.DeliveryFileRow))
 
 
 def order_delivery(

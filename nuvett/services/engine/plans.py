@@ -2,9 +2,8 @@
 
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
-from typing import cast
 
-from sqlalchemy import Table, delete, exists, update
+from sqlalchemy import delete, exists, update
 from sqlalchemy.dialects.postgresql import insert
 
 from nuvett.core.errors import NotFoundError
@@ -24,7 +23,7 @@ KEPT_DAYS = 90
 """Days after which a plan that no page has named is forgotten; the page that shows it keeps it anew."""
 
 # Once for all: it is compiled once then, while values within a statement are compiled each time.
-_INSERT = insert(cast(Table, models.PlanRow.__table__))
+_INSERT = insert(models.table_of(models.PlanRow))
 _KEEP = _INSERT.on_conflict_do_update(index_elements=["key"], set_={"seen": _INSERT.excluded.seen})
 
 

@@ -3,9 +3,6 @@
 from collections.abc import Callable
 from typing import TypeVar
 
-import cv2
-import numpy as np
-
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.geometry.proposals import Proposal, propose
 from nuvett.core.guided import encoded_luminance
@@ -15,7 +12,7 @@ from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import to_linear
 from nuvett.core.thread.growth import EDGE, Outlines, Pointed, grown
 from nuvett.core.types import Linear, OKLab
-from nuvett.imaging.proxy import fit_within, measuring_proxy
+from nuvett.imaging.proxy import measuring_proxy, within_edge
 from nuvett.imaging.views import decode_view
 from nuvett.services.caching.caches import Cache
 from nuvett.services.engine.arrays import load_array, sample_of_array
@@ -72,7 +69,7 @@ class Sources:
 
     def linear_view(self, frame: FrameFacts, edge: int) -> Linear:
         """A frame as it came, in linear light (h, w, 3), scaled down to a long edge: all of the kept view, averaged."""
-        return to_linear(in_floats(_within(self.view(frame.view), edge)), frame.domain)
+        return to_linear(in_floats(within_edge(self.view(frame.view), edge)), frame.domain)
 
     def outlines(self, frame: FrameFacts, pointed: tuple[Pointed, ...]) -> Outlines:
         """Outlines of a thing in a frame as it came, about places that were pointed at."""
@@ -89,17 +86,10 @@ class Sources:
         def make() -> Pixels:
             if edge is None:
                 return decode_view(self._blobs.read(name))
-            return _within(self._small(name) if edge <= SMALL_EDGE else self.view(name), edge)
+            return within_edge(self._small(name) if edge <= SMALL_EDGE else self.view(name), edge)
 
         return self._kept.get(("view", name, edge), make)
 
     def _small(self, name: str) -> Pixels:
         """A view hardly larger than tiles are."""
         return self._kept.get(("small", name), lambda: decode_view(self._blobs.read(name), SMALL_EDGE))
-
-
-def _within(pixels: Pixels, edge: int) -> Pixels:
-    size = fit_within(pixels.shape[1], pixels.shape[0], edge)
-    if size == (pixels.shape[1], pixels.shape[0]):
-        return pixels
-    return np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))

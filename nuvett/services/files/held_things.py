@@ -5,7 +5,6 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import in_floats
@@ -29,7 +28,7 @@ from nuvett.core.types import Linear, OKLab
 from nuvett.imaging.decode import decode
 from nuvett.imaging.descriptors import describe, in_cells
 from nuvett.imaging.opened import Limits
-from nuvett.imaging.proxy import fit_within
+from nuvett.imaging.proxy import within_edge
 from nuvett.imaging.views import decode_view, encoded_view
 from nuvett.services.files.batch import Photo
 
@@ -99,15 +98,12 @@ class _Small:
         picture = decode(photo.path, limits, None, photo.beside)
         view = decode_view(encoded_view(picture))
         linear = to_linear(in_floats(view), picture.domain)
-        size = fit_within(view.shape[1], view.shape[0], _MEASURED)
-        small = Linear(np.asarray(cv2.resize(linear, size, interpolation=cv2.INTER_AREA), dtype=np.float32))
+        small = Linear(within_edge(linear, _MEASURED))
         return cls(small, in_cells(describe(view), small, light))
 
     def grow(self, place: Place, found: tuple[Mask, float] | None = None) -> Mask | None:
         """A thing's outline about a place (h, w); found : cells about which it is expected, and the share it covers."""
-        size = fit_within(self.picture.shape[1], self.picture.shape[0], EDGE)
-        small = np.asarray(cv2.resize(self.picture, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
-        colours = linear_to_oklab(Linear(small))
+        colours = linear_to_oklab(Linear(within_edge(self.picture, EDGE)))
         outlines = grown(colours, (Pointed(*place),))
         if not outlines.masks:
             return None

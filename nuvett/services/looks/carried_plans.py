@@ -17,6 +17,7 @@ from nuvett.services.series.frame_facts import series_facts
 from nuvett.services.series.variants import SHOWN
 from nuvett.store import models
 
+_KEEP = insert(models.table_of(models.CarriedPlanRow)).on_conflict_do_nothing()  # once for all: compiled once
 _AT_ONCE = 50  # plans that are written in one transaction
 
 
@@ -79,4 +80,4 @@ def _write(studio: Studio, rows: list[dict[str, object]]) -> None:
         )
         kept = [row for row in rows if row["frame_id"] in there]  # a frame may have been deleted meanwhile
         if kept:
-            session.execute(insert(models.CarriedPlanRow).values(kept).on_conflict_do_nothing())
+            session.execute(_KEEP, kept)

@@ -6,7 +6,6 @@ from io import BytesIO
 from pathlib import Path
 from typing import IO
 
-import cv2
 import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -15,7 +14,7 @@ from nuvett.core.drawing.renderer import Pixels
 from nuvett.core.errors import InvalidChangeError, NotFoundError, TooManyError
 from nuvett.imaging.clips import ClipFacts, ClipReader, read_clip, thumbnails
 from nuvett.imaging.encode import Format, encode
-from nuvett.imaging.proxy import fit_within
+from nuvett.imaging.proxy import within_edge
 from nuvett.services.engine.arrays import dump_array
 from nuvett.services.platform.blobs import keeping
 from nuvett.services.platform.incoming import display_name, examine, refuse
@@ -140,10 +139,7 @@ def _reader(studio: Studio, file: ClipFile) -> ClipReader:
 def clip_frame(studio: Studio, file: ClipFile, number: int, edge: int) -> bytes:
     """JPEG of one frame of a clip at a long edge. Raises TruncatedFileError where the clip is damaged."""
     pixels = _reader(studio, file).frame(number)
-    width, height = fit_within(pixels.shape[1], pixels.shape[0], edge)
-    if (height, width) != pixels.shape[:2]:
-        pixels = np.asarray(cv2.resize(pixels, (width, height), interpolation=cv2.INTER_AREA))
-    return encode(pixels, Format.JPEG, _PREVIEW_QUALITY)
+    return encode(within_edge(pixels, edge), Format.JPEG, _PREVIEW_QUALITY)
 
 
 def moment_of(clip: models.ClipRow, number: int) -> str:

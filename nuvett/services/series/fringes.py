@@ -2,13 +2,12 @@
 
 import uuid
 
-import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import in_floats
 from nuvett.core.errors import InvalidChangeError
 from nuvett.core.geometry.fringes import FRINGE_EDGE, find_fringes
-from nuvett.imaging.proxy import fit_within
+from nuvett.imaging.proxy import within_edge
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import find_frame, find_series, ready_frames
 from nuvett.services.series.frame_facts import facts_of
@@ -24,8 +23,7 @@ def find_in_frame(studio: Studio, slug: str, frame_id: uuid.UUID, everywhere: bo
     with studio.database.session() as session:
         facts = facts_of(find_frame(session, find_series(session, slug), frame_id))
     whole = studio.bench.originals.whole(facts.pixels)
-    size = fit_within(whole.shape[1], whole.shape[0], FRINGE_EDGE)
-    found = find_fringes(in_floats(np.asarray(cv2.resize(np.asarray(whole), size, interpolation=cv2.INTER_AREA))))
+    found = find_fringes(in_floats(within_edge(np.asarray(whole), FRINGE_EDGE)))
     if found is None:
         raise InvalidChangeError("This frame shows no fringes of colour that are sure; nothing was changed.")
     with studio.database.session() as session:

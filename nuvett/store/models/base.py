@@ -1,9 +1,9 @@
 """What all tables share."""
 
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, cast
 
-from sqlalchemy import CheckConstraint
+from sqlalchemy import CheckConstraint, Table
 from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
 from sqlalchemy.orm import DeclarativeBase
 
@@ -17,6 +17,11 @@ def now() -> datetime:
 
 class Base(DeclarativeBase):
     type_annotation_map = {Json: JSONB(none_as_null=True), datetime: TIMESTAMP(timezone=True)}  # noqa: RUF012 - SQLAlchemy reads it so
+
+
+def table_of(kind: type[Base]) -> Table:
+    """The table of a kind of rows, for statements that write many rows without objects."""
+    return cast(Table, kind.__table__)
 
 
 def one_of(table: str, column: str, *values: str) -> CheckConstraint:
