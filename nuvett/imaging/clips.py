@@ -153,8 +153,8 @@ class ClipReader:
                     if number not in self._kept:
                         raise TruncatedFileError("The clip is damaged here. Copy it again from its source.") from error
             self._kept.move_to_end(number)
-            frame = self._kept[number]
-        return _pixels(frame)
+            # A frame holds what it is converted with, so two threads must not convert the same one at once.
+            return _pixels(self._kept[number])
 
     def _decode_to(self, number: int) -> None:
         deadline = time.monotonic() + _SECONDS_TO_SEEK

@@ -1,5 +1,7 @@
 """Clips: any frame exactly, in both directions, and clear words for files that are not usable."""
 
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from pathlib import Path
 
 import av
@@ -44,6 +46,12 @@ def test_every_frame_is_found_exactly_whatever_the_order(clip: Path) -> None:
         wanted = grey_of(min(max(number, 0), FRAMES - 1))
         assert reader.frame(number).mean() == pytest.approx(wanted, abs=2.5), number
     reader.close()
+
+
+def test_several_threads_may_ask_for_the_same_frame_at_once(clip: Path) -> None:
+    with closing(ClipReader(clip, read_clip(clip))) as reader, ThreadPoolExecutor(4) as threads:
+        for found in threads.map(reader.frame, [25] * 2000):
+            assert found.mean() == pytest.approx(grey_of(25), abs=2.5)
 
 
 def test_the_demo_clip_opens_and_its_thumbnails_run_through_it() -> None:

@@ -3,8 +3,8 @@
 import io
 import json
 import logging
-import threading
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
 from sqlalchemy import update
@@ -64,9 +64,13 @@ def test_what_happens_is_told_while_the_page_is_open(
         with studio.database.session() as session:
             session.execute(update(models.ReferenceRow).values(state=state))
 
+    def looked_at(*which: Any) -> Moving:
+        now = moving_of(*which)
+        waiting("ready")
+        return now
+
     waiting("waiting")
-    later = threading.Timer(0.4, waiting, ("ready",))
-    later.start()
+    monkeypatch.setattr("nuvett.web.streaming.moving_of", looked_at)
     found = told(client, slug, "read")
     assert [one["moves"] for one in found] == [True, False]
 
