@@ -16,7 +16,7 @@ from nuvett.core.measure.statistics import PROBABILITIES, ZONE_LIGHTNESS, measur
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.plan.by_hand import GreyOperation
 from nuvett.core.planning.framed import Seeing
-from nuvett.core.planning.planning import aim_of, plan_frame
+from nuvett.core.planning.planning import aim_of, aim_of_statistics, plan_frame
 from nuvett.core.planning.series import drift_of
 from nuvett.core.planning.usual import is_monochrome, usual_look
 from nuvett.core.planning.warnings import notes_on
@@ -24,6 +24,7 @@ from nuvett.core.reading.reading import Target, Weighed, blend, read
 from nuvett.core.registration.features import find_features
 from nuvett.core.spaces.oklab import linear_to_oklab, oklab_to_linear
 from nuvett.core.spaces.rgb import Space
+from nuvett.core.steps.moves import MoveStep
 from nuvett.core.types import Floats, Linear, OKLab
 from nuvett.imaging.proxy import measuring_proxy
 from tests import strategies as ours
@@ -114,6 +115,21 @@ def test_whites_and_blacks_stay_unless_the_target_is_followed() -> None:
     assert (np.diff(both) >= 0).all() and np.diff(both).max() * 128 < 2.8
     lifted = np.asarray(np.minimum(TONE_GRID * 1.2, 1), dtype=np.float32)
     assert np.array_equal(keep_ends(lifted, 0, 1), lifted), "what is lighter already is left"
+
+
+def test_white_stays_where_tone_put_it_though_the_greys_below_go_to_a_palette_at_night() -> None:
+    day = np.concatenate([np.linspace(0.3, 0.9, 3800), np.full(200, 0.995)]).astype(np.float32)
+    night = linear_to_oklab(Linear(stratified_sample(measuring_proxy(load_rgb(STILLS[2]), Space.SRGB)) * 0.06))
+    greys = OKLab(np.stack([day, 0 * day + 0.003, 0 * day + 0.003], axis=1))
+    ends = {}
+    for amount in (0.0, 35.0, 70.0):
+        look = Look().with_step(MoveStep(amount=amount))
+        plan = plan_frame(measure(greys), aim_of_statistics(measure(night)), look)
+        ends[amount] = apply_plan(plan, Linear(oklab_to_linear(greys)))[:, 0]
+    white, light = day > 0.99, (day > 0.7) & (day < 0.75)
+    for amount, least in ((35.0, 0.96), (70.0, 0.93)):  # CIE L* 95 and 92
+        assert ends[amount][white].min() > least
+        assert float((ends[0.0] - ends[amount])[light].mean()) > 0.002 * amount, "the greys are moved all the same"
 
 
 def test_only_a_faded_end_of_a_target_is_an_end_of_its_own() -> None:

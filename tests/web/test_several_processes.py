@@ -16,7 +16,7 @@ import pytest
 from tests.conftest import DEMO, PROJECT
 from tools.cluster import Cluster
 
-_PATIENCE = 60.0
+_PATIENCE = 180.0
 
 
 def free_port() -> int:

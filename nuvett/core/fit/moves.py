@@ -22,7 +22,7 @@ _SINKHORN_ROUNDS = 150
 FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
 _LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, when it is judged whether a move by hand reaches a colour
-_WHITE, _COLOURLESS = (0.88, 0.96), 0.04  # lightness between which a colour comes to be white, and chroma of one
+_WHITE, _COLOURLESS = (0.85, 0.94), 0.04  # lightness between which a colour comes to be white, and chroma of one
 BACKGROUND = 0.1  # weight of "no move" in the partition of unity
 
 
@@ -81,7 +81,10 @@ def sinkhorn(
 
 
 def pair_moves(moves: tuple[Move, ...], target: Palette) -> NDArray[np.float64]:
-    """How much of each move's source travels to each target colour (K, M), summing to 1: as `fit_moves` had it."""
+    """How much of each move's source travels to each target colour (K, M), summing to 1: as `fit_moves` had it.
+
+    moves : without the one that stands for white
+    """
     source = np.array([m.source for m in moves], dtype=np.float32)
     share = np.array([m.share for m in moves], dtype=np.float64)
     target_lab, target_share = _colours(target)
@@ -98,6 +101,9 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
 
     Each source colour goes to where its share lands, less where the blur of the entropic plan alone would take it
     (debiased as in Feydy et al. 2019, so that equal palettes do not move), MOST_OF_THE_MOVE of the way.
+
+    The last one stays at white and has no share: greys below white that are moved, as far as a palette at night lies,
+    would otherwise take white along.
     """
     palette = find_palette(cloud, CLUSTERS, FINE)
     source_lab, source_share = _colours(palette)
@@ -106,10 +112,11 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
     itself = sinkhorn(pairing_cost(source_lab, source_lab), source_share, source_share)
     away = _landing(plan, target_lab) - _landing(itself, source_lab)
     away *= 1 - _is_white(source_lab)[:, None]
-    return tuple(
+    moves = (
         Move(source=_triple(s), by=_triple(d), reach=reach, share=min(1.0, float(share)))
         for s, d, share in zip(source_lab, away * MOST_OF_THE_MOVE, source_share, strict=True)
     )
+    return (*moves, Move(source=(1.0, 0.0, 0.0), by=(0.0, 0.0, 0.0), reach=reach))
 
 
 def _is_white(lab: OKLab) -> Floats:

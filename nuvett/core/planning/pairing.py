@@ -52,11 +52,12 @@ def paired(plan: FramePlan, aim: Aim, pins: tuple[Pin, ...], found: tuple[Unmatc
     # Moves were planned on colours that the stages before them had toned already.
     fit = fitted_part(plan)
     before = [operation for operation in fit if operation is not moved]
-    origins = fit_origins(lambda lab: through(before, lab), [move.source for move in moved.moves])
+    moves = tuple(move for move in moved.moves if move.share)  # white, which stays, is in no palette
+    origins = fit_origins(lambda lab: through(before, lab), [move.source for move in moves])
     source = tuple(
-        PaletteColour(lightness=c[0], a=c[1], b=c[2], share=m.share) for c, m in zip(origins, moved.moves, strict=True)
+        PaletteColour(lightness=c[0], a=c[1], b=c[2], share=m.share) for c, m in zip(origins, moves, strict=True)
     )
     landed = through(fit, OKLab(np.array(origins, dtype=np.float32)))
-    shares = pair_moves(moved.moves, aim.palette)
+    shares = pair_moves(moves, aim.palette)
     pinned, foreign = tuple(pin_of(pins, c) for c in origins), told_of(found, "foreign", landed)
     return Paired(source, aim.palette, shares, landed, pinned, lacked, foreign)

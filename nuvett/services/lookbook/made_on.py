@@ -12,11 +12,11 @@ _MAX_CAMERAS, _MOSTLY = 4, 0.5
 
 
 def made_on(session: Session, series: models.SeriesRow) -> MadeOn | None:
-    """What the measured frames of a series are; none without any."""
+    """What the measured frames of a series are, cameras in the order of shooting; none without any."""
     rows = session.execute(
-        select(models.FrameRow.format, models.FrameRow.shot).where(
-            models.FrameRow.series_id == series.id, models.FrameRow.state == "ready"
-        )
+        select(models.FrameRow.format, models.FrameRow.shot)
+        .where(models.FrameRow.series_id == series.id, models.FrameRow.state == "ready")
+        .order_by(models.FrameRow.position)
     ).all()
     if not rows:
         return None
