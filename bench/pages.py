@@ -8,7 +8,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import urllib.request
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import AbstractContextManager, contextmanager
@@ -30,6 +29,8 @@ _LENGTHS = (36, 200, 1000, 2000)
 _PAGES = ("gather", "read", "shape", "carry", "trim", "threads", "handover", "health", "beside")
 _DRAGS, _CONNECTIONS = 9, 6
 _SECONDS = 600
+# Connections are kept open, as a browser keeps them.
+_BROWSER = httpx.Client(timeout=_SECONDS, limits=httpx.Limits(max_connections=_CONNECTIONS))
 _TILE = re.compile(r'src="(/series/[^"]+/picture\.jpg\?[^"]+)"')
 
 
@@ -75,13 +76,11 @@ def served() -> Iterator[tuple[str, Callable[[int], AbstractContextManager[str]]
 
 def _asked(address: str, body: object = None, method: str = "GET") -> tuple[float, bytes]:
     """Seconds that an answer took, and the answer."""
-    data = None if body is None else json.dumps(body).encode()
-    headers = {"content-type": "application/json", "accept": "application/json"}
-    request = urllib.request.Request(address, data, headers, method=method)
     start = time.perf_counter()
-    with urllib.request.urlopen(request, timeout=_SECONDS) as answer:
-        found = bytes(answer.read())
-    return time.perf_counter() - start, found
+    answer = _BROWSER.request(method, address, json=body, headers={"accept": "application/json"})
+    took = time.perf_counter() - start
+    answer.raise_for_status()
+    return took, answer.content
 
 
 def _at_rest(database: str) -> None:

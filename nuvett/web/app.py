@@ -72,9 +72,10 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
             beside.cancel_scope.cancel()
 
     app = FastAPI(title="Nuvett", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    stages = (shelf, events, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover, pictures)
+    stages = (shelf, events, gather, read, clips, palettes, shape, carry, trim, lifting, many, handover)
     looks = (pair_looks, lookbook, kept, trials, health, by_setup, beside, threads)
-    for module in (*looks, *stages, pages, upkeep, signing):  # some addresses of looks lie below wider ones of stages
+    # Addresses are tried in this order: pictures are asked for most, and some of looks lie below wider ones of stages.
+    for module in (pictures, *looks, *stages, pages, upkeep, signing):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)

@@ -48,6 +48,10 @@ class Context:
         """A database session that commits at its end."""
         return self.studio.database.session()
 
+    def reading(self) -> AbstractContextManager[Session]:
+        """A database session that only reads, as a picture or another light request does."""
+        return self.studio.database.reading()
+
     def held_up(self, session: Session, series: Series) -> str:
         """Why a series' waiting work does not go on, in words; nothing when it does."""
         return held_up(session, series, self.studio.settings.stalled_seconds)
@@ -80,4 +84,9 @@ def context_of(request: Request) -> Context:
     return Context(request, state.studio, state.templates)
 
 
-Means = Annotated[Context, Depends(context_of)]
+async def _means_of(request: Request) -> Context:
+    # A coroutine, since what is not one is called on another thread for each request.
+    return context_of(request)
+
+
+Means = Annotated[Context, Depends(_means_of)]

@@ -1,7 +1,7 @@
 """Walls: worked out once for every process, page by page, and never older than what they show."""
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 
@@ -20,7 +20,7 @@ from nuvett.core.types import Linear
 from nuvett.imaging.opened import Limits
 from nuvett.services.caching.lasting import KEPT_DAYS
 from nuvett.services.engine.facts import Aimed, Facts, HeldPlace, HeldThread
-from nuvett.services.engine.wall import Show, WallRequest, build_wall
+from nuvett.services.engine.wall import Show, ShownFrame, WallRequest, build_wall
 from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import wall_jobs
 from nuvett.services.platform.studio import Studio
@@ -69,6 +69,26 @@ def test_a_page_is_worked_out_and_the_rest_is_said_to_be_missing(
     whole = build_wall(bench, frames, aimed, Show.LOOK)
     assert all(item.outlier for item in whole.items)
     assert whole.missing == 0 and whole.items[1].shown == wall.items[1].shown and whole.drift != wall.drift
+
+
+def test_right_after_a_change_no_more_than_a_page_is_asked_for_and_what_is_known_of_others_is_seen(
+    bench: Workbench, frames: Facts, aimed: Aimed, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("nuvett.services.engine.wall._PROBED", 1)
+    find, asked = bench.lasting.find, set[str]()
+
+    def counted(kind: type[ShownFrame], keys: Collection[str]) -> dict[str, ShownFrame]:
+        asked.update(keys if kind is ShownFrame else ())
+        return find(kind, keys)
+
+    monkeypatch.setattr(bench.lasting, "find", counted)
+    wall = build_wall(bench, frames, aimed, Show.LOOK, {1})
+    assert [item.shown is None for item in wall.items] == [True, False, True, True]
+    assert len(asked) == 3, "the frame as it came and as it is shown, and one other"
+    build_wall(bench, frames, aimed, Show.LOOK, {0})
+    both = build_wall(bench, frames, aimed, Show.LOOK, {1})
+    assert [item.shown is None for item in both.items] == [False, False, True, True]
+    assert both.items[1] == replace(wall.items[1], outlier=both.items[1].outlier)
 
 
 def holding(frames: Facts) -> Facts:

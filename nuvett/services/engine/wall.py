@@ -22,6 +22,7 @@ from nuvett.services.engine.workbench import Workbench
 PROOFS = 6
 _LOOKED_AT = 120  # frames of a long series that proofs are chosen from
 _AT_ONCE = 12  # frames that are worked out before they are kept, so that others see them soon
+_PROBED = 24  # frames by which it is told whether anything of a long series is known under a look
 
 
 class Show(StrEnum):
@@ -127,10 +128,8 @@ class WallRequest:
         return self._named(Show.ORIGINAL), self._named(self.show)
 
     def _named(self, show: Show) -> list[str]:
-        each = enumerate(self.aims)
-        return self.frames.named.get(
-            (show, self._looks), lambda: [_name(self.bench, self.frames, index, aimed, show) for index, aimed in each]
-        )
+        each = range(len(self.frames))
+        return self.frames.named.get((show, self._looks), lambda: [self._name(index, show) for index in each])
 
     def missing(self) -> list[int]:
         """Indices of frames that are not worked out yet."""
@@ -139,6 +138,20 @@ class WallRequest:
     def _known(self) -> dict[str, ShownFrame]:
         came, shown = self.names
         return self.bench.lasting.find(ShownFrame, {*came, *shown})
+
+    def _name(self, index: int, show: Show) -> str:
+        return _name(self.bench, self.frames, index, self.aims[index], show)
+
+    def _is_new(self, now: Collection[int]) -> bool:
+        """Whether nothing is known of frames beside some, as right after a change of the look: some others tell.
+
+        To name thousands and to ask for them takes as long as to work out a page.
+        """
+        others = [index for index in range(len(self.frames)) if index not in now]
+        if len(others) <= 2 * _PROBED:
+            return False
+        probed = {*others[:_PROBED], *others[:: len(others) // _PROBED]}
+        return not self.bench.lasting.find(ShownFrame, {self._name(index, self.show) for index in probed})
 
     def _of(self, found: Mapping[str, ShownFrame]) -> ShownPairs:
         came, shown = self.names
@@ -153,8 +166,8 @@ class WallRequest:
         # One after the other: these are many small array steps, which threads only slow down.
         for start in range(0, len(indices), _AT_ONCE):
             asked = {
-                names[index]: (index, show)
-                for show, names in zip((Show.ORIGINAL, self.show), self.names, strict=True)
+                self._name(index, show): (index, show)
+                for show in (Show.ORIGINAL, self.show)
                 for index in indices[start : start + _AT_ONCE]
             }
             known = self.bench.lasting.find(ShownFrame, asked)
@@ -176,6 +189,11 @@ class WallRequest:
 
         now : their indices, none for all
         """
+        if now is not None and self._is_new(now):
+            told = self.work_out(sorted(now))
+            pairs = {i: (told.get(self._name(i, Show.ORIGINAL)), told.get(self._name(i, self.show))) for i in now}
+            each = [pairs.get(index, (None, None)) for index in range(len(self.frames))]
+            return [came for came, _ in each], [shown for _, shown in each]
         found = self._known()
         due = [index for index in _lacking(self._of(found)) if now is None or index in now]
         return self._of(found | self.work_out(due))

@@ -78,6 +78,17 @@ def find_frame(session: Session, series: models.SeriesRow, frame_id: uuid.UUID) 
     return frame
 
 
+def frame_at(session: Session, slug: str, frame_id: uuid.UUID) -> models.FrameRow:
+    """A frame of the series at an address, by one question. Raises NotFoundError, also for a series in the bin."""
+    row = models.FrameRow
+    query = select(row).join(models.SeriesRow, models.SeriesRow.id == row.series_id)
+    where = models.SeriesRow.slug == slug, models.SeriesRow.deleted.is_(None), row.id == frame_id
+    frame = session.scalars(query.where(*where)).first()
+    if frame is None:
+        raise NotFoundError
+    return frame
+
+
 def ready_frames(session: Session, series_id: uuid.UUID) -> list[models.FrameRow]:
     """Frames of a series that have been measured, in shooting order."""
     return list(

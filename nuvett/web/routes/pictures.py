@@ -15,7 +15,7 @@ from nuvett.services.engine.readouts import read_out
 from nuvett.services.references import kept_references
 from nuvett.services.references.targets import latest_palette
 from nuvett.services.series import gathering, things
-from nuvett.services.series.catalogue import find_frame, find_reference, find_series
+from nuvett.services.series.catalogue import find_frame, find_reference, find_series, frame_at
 from nuvett.services.series.frame_facts import facts_of
 from nuvett.services.series.variants import SHOWN
 from nuvett.web.context import FOREVER, Context, Means
@@ -33,8 +33,8 @@ _NOTHING = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 3 2"><rect wid
 
 def _facts(context: Context, slug: str, frame_id: uuid.UUID) -> FrameFacts:
     """Facts of a measured frame. Raises NotFoundError for one that is not measured."""
-    with context.session() as session:
-        frame = find_frame(session, find_series(session, slug), frame_id)
+    with context.reading() as session:
+        frame = frame_at(session, slug, frame_id)
         if frame.state not in SHOWN:
             raise NotFoundError
         return facts_of(frame)
@@ -54,8 +54,8 @@ def frame_picture(
 @heavy_in_turn
 def frame_glimpse(context: Means, slug: str, frame_id: uuid.UUID) -> Response:
     """A frame that waits to be measured, small; a grey field where that is not quickly to be had."""
-    with context.session() as session:
-        frame = find_frame(session, find_series(session, slug), frame_id)
+    with context.reading() as session:
+        frame = frame_at(session, slug, frame_id)
     data = gathering.glimpse_of(context.studio, frame)
     return Response(data or _NOTHING, media_type="image/jpeg" if data else "image/svg+xml", headers=FOREVER)
 
@@ -72,10 +72,8 @@ def frame_crop(
 
 
 def _marks(context: Context, slug: str, frame_id: uuid.UUID) -> Marks:
-    with context.session() as session:
-        series = find_series(session, slug)
-        find_frame(session, series, frame_id)
-        series_id = series.id
+    with context.reading() as session:
+        series_id = frame_at(session, slug, frame_id).series_id
     places = things.shared_places(context.studio, series_id, frame_id)
     return tuple((float(x), float(y)) for x, y in places)
 
@@ -117,7 +115,7 @@ def frame_colour(context: Means, slug: str, frame_id: uuid.UUID, x: Share, y: Sh
     """The colour at a place of a frame, in shares of it: as it came, under a plan, and what of the target is near."""
     bench = context.studio.bench
     frame = _facts(context, slug, frame_id)
-    with context.session() as session:
+    with context.reading() as session:
         target = latest_palette(session, find_series(session, slug).id)
     return JSONResponse(readout_view(read_out(bench, frame, bench.plans.find(plan), target, (x, y))))
 
@@ -139,7 +137,7 @@ def frame_large(
     """
     if left:
         return context.part("parts/large.html", slug=slug, view=comparing(context, slug, frame_id, left, right))
-    with context.session() as session:
+    with context.reading() as session:
         series = find_series(session, slug)
         find_frame(session, series, frame_id)
         easel, called = easel_for_wall(session, slug, frame_id, reference, state)
@@ -153,7 +151,7 @@ def frame_large(
 @heavy
 def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: Annotated[str, Query()]) -> Response:
     """Part of a reference at full size, `x,y,width,height` in pixels."""
-    with context.session() as session:
+    with context.reading() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
         original, domain = row.original, row.domain
     data = context.studio.bench.pictures.reference_crop(original, domain, box_of(place))
@@ -163,7 +161,7 @@ def reference_crop(context: Means, slug: str, reference_id: uuid.UUID, place: An
 @router.get("/references/{reference_id}/picture.jpg")
 @heavy
 def reference_picture(context: Means, slug: str, reference_id: uuid.UUID, edge: Edge = 480) -> Response:
-    with context.session() as session:
+    with context.reading() as session:
         row = find_reference(session, find_series(session, slug), reference_id)
         if row.view is None:
             raise NotFoundError

@@ -99,7 +99,7 @@ def _page(order: list[int], start: int) -> set[int]:
 def wall_values(context: Context, slug: str, shown: WallQuery, start: int = 0) -> dict[str, Any]:
     """Values of the wall of a series, with the tiles of a page; what that page lacks is worked out now."""
     bench = context.studio.bench
-    with context.session() as session:
+    with context.reading() as session:
         series = find_series(session, slug)
         facts = frame_facts.series_facts(session, series)
         state = carrying.carry_state(session, series, facts)
