@@ -2,6 +2,7 @@
 
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -26,14 +27,22 @@ FOREVER = {"cache-control": "private, max-age=31536000, immutable"}
 SURROUNDS = ("light", "mid", "dark")
 
 
+@cache
 def make_templates() -> Jinja2Templates:
-    """Templates with our filters; a name that is not defined is an error."""
+    """Templates with our filters, compiled as they are asked for, once; a name that is not defined is an error."""
     templates = Jinja2Templates(TEMPLATES)
     templates.env.undefined = StrictUndefined
     templates.env.trim_blocks = templates.env.lstrip_blocks = True
     templates.env.filters.update(filters.FILTERS)
     templates.env.globals.update(accept=ACCEPT, accepted=ACCEPTED)
     return templates
+
+
+def compile_templates() -> None:
+    """Compile all templates, so that no first request of a page has to wait for its own."""
+    environment = make_templates().env
+    for name in environment.list_templates(extensions=["html"]):
+        environment.get_template(name)
 
 
 @dataclass(frozen=True)

@@ -2,12 +2,14 @@
 
 import gc
 import socket
+from threading import Thread
 
 import uvicorn
 
 from nuvett.services.platform.studio import Studio
 from nuvett.settings import Settings
 from nuvett.web.app import make_app
+from nuvett.web.context import compile_templates
 from nuvett.web.security.protocol import PunctualProtocol
 
 _GRACE = 5  # seconds that open requests are given when it stops
@@ -36,6 +38,7 @@ def serve_pages(settings: Settings, studio: Studio, port: int) -> None:
         timeout_graceful_shutdown=_GRACE,
         limit_concurrency=settings.connections or None,
     )
+    Thread(target=compile_templates, daemon=True).start()
     gc.collect()
     gc.freeze()  # what was loaded stays, and need not be looked through again and again
     _Server(config).run()

@@ -124,7 +124,7 @@ def test_of_frames_that_did_not_change_nothing_is_read_again(studio: Studio) -> 
     after = facts_now(studio, series)
     assert [one is other for one, other in zip(after, before, strict=True)] == [False, True, True, True]
     whole = [given for statement, given in asked if "frame.original" in statement and "md5" not in statement]
-    assert [list(given.values()) for given in whole] == [[after[0].id]]  # type: ignore[attr-defined]
+    assert [list(given.values()) for given in whole] == [[[after[0].id]]]  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize("change", [named, hero, followed], ids=lambda change: change.__name__)

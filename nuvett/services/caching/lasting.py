@@ -45,10 +45,10 @@ class Lasting:
             return {}
         row, now = models.MeasuredRow, datetime.now(UTC)
         with self._database.session() as session:
-            rows = session.execute(select(row.key, row.document, row.seen).where(row.key.in_(keys))).all()
+            rows = session.execute(select(row.key, row.document, row.seen).where(models.among(row.key, keys))).all()
             due = [key for key, _, seen in rows if now - seen > _SEEN_ANEW]
             if due:
-                session.execute(update(row).where(row.key.in_(due)).values(seen=now))
+                session.execute(update(row).where(models.among(row.key, due)).values(seen=now))
         found = {}
         for key, document, _ in rows:
             found[key] = kind.model_validate_json(document)

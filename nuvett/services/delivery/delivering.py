@@ -78,7 +78,7 @@ def _hand_out(
     has_none = models.DeliveryFileRow.plan == {}
     asked = asked.where(has_none if unplanned else ~has_none)
     if frames is not None:
-        asked = asked.where(models.DeliveryFileRow.frame_id.in_(frames))
+        asked = asked.where(models.among(models.DeliveryFileRow.frame_id, frames))
     files = {f"file-{file}": {"file_id": str(file)} for file in session.scalars(asked)}
     studio.queue.defer_each(session, DELIVER_FILE, files, _queue(session, delivery_id))
 

@@ -60,7 +60,7 @@ class Plans:
         if due and self._database is not None:
             before = now - _SEEN_ANEW
             with self._database.session() as session:
-                old = update(models.PlanRow).where(models.PlanRow.key.in_(due), models.PlanRow.seen < before)
+                old = update(models.PlanRow).where(models.among(models.PlanRow.key, due), models.PlanRow.seen < before)
                 session.execute(old.values(seen=now))
         for key in due:
             self._kept.put(("seen", key), now)

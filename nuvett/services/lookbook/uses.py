@@ -191,7 +191,7 @@ def _frame_parts(
     parts = set(version.kept.parts if use.parts is None else use.parts)
     if version.kept.trim is None or not parts & {GEOMETRY, BRUSHED}:
         return
-    for frame in session.scalars(select(models.FrameRow).where(models.FrameRow.id.in_(frames))):
+    for frame in session.scalars(select(models.FrameRow).where(models.among(models.FrameRow.id, frames))):
         keep_trim(session, frame, trim_onto(trim_of(frame), version.kept, use), f"From {version.name}: ")
 
 

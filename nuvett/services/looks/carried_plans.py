@@ -76,7 +76,9 @@ def _write(studio: Studio, rows: list[dict[str, object]]) -> None:
     with studio.database.session() as session:
         ids = [row["frame_id"] for row in rows]
         there = set(
-            session.scalars(select(models.FrameRow.id).where(models.FrameRow.id.in_(ids)).with_for_update(read=True))
+            session.scalars(
+                select(models.FrameRow.id).where(models.among(models.FrameRow.id, ids)).with_for_update(read=True)
+            )
         )
         kept = [row for row in rows if row["frame_id"] in there]  # a frame may have been deleted meanwhile
         if kept:

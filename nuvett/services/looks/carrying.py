@@ -144,7 +144,9 @@ def _follow_of(session: Session, series: models.SeriesRow, frames: set[uuid.UUID
     if not frames:
         return []
     own = models.FrameRow.series_id == series.id, models.FrameRow.state == "ready"
-    return list(session.scalars(select(models.FrameRow.follows_id).where(models.FrameRow.id.in_(frames), *own)))
+    return list(
+        session.scalars(select(models.FrameRow.follows_id).where(models.among(models.FrameRow.id, frames), *own))
+    )
 
 
 def stale_frames(session: Session, series: models.SeriesRow, frames: Iterable[FrameFacts]) -> set[uuid.UUID]:
@@ -239,7 +241,11 @@ def _follow(session: Session, series: models.SeriesRow, follows: Mapping[str, st
     for frame, version in follows.items():
         members.setdefault(version, []).append(uuid.UUID(frame))
     for version, ids in members.items():
-        shown = models.FrameRow.series_id == series.id, models.FrameRow.state.in_(SHOWN), models.FrameRow.id.in_(ids)
+        shown = (
+            models.FrameRow.series_id == series.id,
+            models.FrameRow.state.in_(SHOWN),
+            models.among(models.FrameRow.id, ids),
+        )
         session.execute(
             update(models.FrameRow).where(*shown).values(follows_id=uuid.UUID(version) if version else None)
         )

@@ -1,6 +1,6 @@
 """Tables. Documents (looks, trims, readings, targets) are JSONB beside the columns that are queried."""
 
-from nuvett.store.models.base import Base, Json, table_of
+from nuvett.store.models.base import Base, Json, among, table_of
 from nuvett.store.models.book import (
     FinishedRow,
     KeptLookRow,
@@ -67,5 +67,6 @@ __all__ = [
     "WatchedFileRow",
     "WatchedFolderRow",
     "WorkedOutRow",
+    "among",
     "table_of",
 ]

@@ -1,11 +1,14 @@
 """What all tables share."""
 
+from collections.abc import Iterable
 from datetime import UTC, datetime
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
-from sqlalchemy import CheckConstraint, Table
-from sqlalchemy.dialects.postgresql import JSONB, TIMESTAMP
-from sqlalchemy.orm import DeclarativeBase
+from sqlalchemy import CheckConstraint, ColumnElement, Table, any_, bindparam
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TIMESTAMP
+from sqlalchemy.orm import DeclarativeBase, InstrumentedAttribute
+
+T = TypeVar("T")
 
 Json = dict[str, Any]
 
@@ -22,6 +25,11 @@ class Base(DeclarativeBase):
 def table_of(kind: type[Base]) -> Table:
     """The table of a kind of rows, for statements that write many rows without objects."""
     return cast(Table, kind.__table__)
+
+
+def among(column: InstrumentedAttribute[T], values: Iterable[T]) -> ColumnElement[bool]:
+    """Whether a column is one of many values, which are sent as one: the statement stays the same for any of them."""
+    return column == any_(bindparam(None, list(values), type_=ARRAY(column.type)))
 
 
 def one_of(table: str, column: str, *values: str) -> CheckConstraint:
