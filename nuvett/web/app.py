@@ -76,7 +76,7 @@ def make_app(settings: Settings, studio: Studio) -> FastAPI:
     looks = (pair_looks, lookbook, kept, trials, health, by_setup, beside, threads)
     # Addresses are tried in this order: pictures are asked for most, and some of looks lie below wider ones of stages.
     for module in (pictures, *looks, *stages, pages, upkeep, signing):
-        app.include_router(module.router)
+        app.router.routes.extend(module.router.routes)
     app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
     faults.add_handlers(app)
     if settings.password:

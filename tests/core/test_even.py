@@ -46,6 +46,7 @@ def scene(name: str, left: float = 0, right: float = 1) -> np.ndarray:
     return measuring_proxy(np.ascontiguousarray(part), Space.SRGB) * np.float32(0.55)
 
 
+@pytest.mark.slow
 @settings(max_examples=6)
 @given(ours.gains)
 def test_levelling_a_gain_returns_that_gain(gain: tuple[float, float, float]) -> None:
@@ -89,6 +90,7 @@ def test_frames_that_share_nothing_keep_their_white_and_say_that_only_their_key_
         assert log_axes(found.at(0.5))[0] == pytest.approx(log_axes(found.gains)[0] / 2)
 
 
+@pytest.mark.slow
 def test_the_cameras_record_counts_where_two_frames_show_the_same_view_and_nowhere_else() -> None:
     names = ("AT-0114", "AT-0115", "AT-0116")  # unrelated subjects of one set-up
     exposures = {e["file"][7:14]: e["exposure_ev"] for e in MANIFEST["frames"]}
@@ -126,6 +128,7 @@ def test_nothing_wild_comes_of_frames_without_features() -> None:
     assert np.allclose([light.gains for light in twice], 1, atol=0.01)
 
 
+@pytest.mark.slow
 def test_large_set_ups_are_evened_by_some_of_their_frames_and_any_order_is_alike(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:

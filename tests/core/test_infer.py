@@ -18,6 +18,8 @@ from nuvett.core.table.infer import Inference, infer_table, register
 from nuvett.core.table.table import grid
 from tests.conftest import DEMO, load_rgb
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture(scope="module")
 def renderer(photo: np.ndarray, still: np.ndarray) -> Renderer:

@@ -184,6 +184,7 @@ def linear_light(encoded: np.ndarray, factor: np.ndarray) -> np.ndarray:
     return from_linear(Linear(light.astype(np.float32)))[..., 0]
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["stills/still_2_pale_pastel", "frames/AT-0106", "frames/AT-0125"])
 @pytest.mark.parametrize("share", [1.0, 0.5, -1.0])
 def test_fringes_are_found_in_the_frame_itself_and_none_where_there_are_none(name: str, share: float) -> None:

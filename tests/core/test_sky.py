@@ -81,6 +81,7 @@ def photographed(pixels: np.ndarray) -> Floats:
     return SkyPart().weigh(scene_of(lambda: pixels, size, Space.SRGB, FramePlan(), found))
 
 
+@pytest.mark.slow
 def test_skies_of_photographs_are_found_and_none_in_rooms_and_still_lifes() -> None:
     dusk, day = photographed(data.rocket()), photographed(np.repeat(data.camera()[..., None], 3, axis=2))
     tall, wide = dusk.shape

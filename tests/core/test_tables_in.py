@@ -21,6 +21,8 @@ from nuvett.core.table.table import grid
 from nuvett.core.types import OKLab
 from tests.conftest import DEMO, load_rgb
 
+pytestmark = pytest.mark.slow
+
 CUBE = grid(33)
 
 

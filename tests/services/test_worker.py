@@ -58,17 +58,17 @@ def wait_for(studio: Studio, count: int, seconds: float) -> None:
 
 
 def test_a_killed_worker_s_delivery_is_finished_by_another(studio: Studio, ordered: Orderer) -> None:
-    ordered(9, DeliverySettings(format="png16", space="p3"))
+    ordered(5, DeliverySettings(format="png16", space="p3"))
     first = start_worker(studio)
     try:
         wait_for(studio, 1, 180)
     finally:
         first.kill()
         first.wait()
-    assert made(studio) < 9
+    assert made(studio) < 5
     second = start_worker(studio)
     try:
-        wait_for(studio, 9, 300)
+        wait_for(studio, 5, 300)
     finally:
         second.terminate()
         second.wait(120)
