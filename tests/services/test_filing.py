@@ -1,20 +1,23 @@
 """Series on the shelf: renamed, duplicated, put away, deleted and brought back, removed for good in the background."""
 
 import uuid
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 
 from nuvett.core.errors import NotFoundError
 from nuvett.core.look.trim import Trim
+from nuvett.imaging.opened import Limits
 from nuvett.services.delivery import deliveries
 from nuvett.services.delivery.delivery_settings import DeliverySettings
+from nuvett.services.engine.workbench import Workbench
 from nuvett.services.looks import carrying, trims
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series import catalogue, frame_facts
 from nuvett.services.series.variants import make_variant
-from nuvett.services.shelf import filing
+from nuvett.services.shelf import filing, shelf
 from nuvett.store import models
 from nuvett.store.quarantine import Quarantine
 from tests.conftest import drain
@@ -118,3 +121,27 @@ def test_a_series_is_renamed_under_its_address_and_put_away(studio: Studio, carr
         assert catalogue.find_series(session, carried).title == "Spring fair" and series.put_away
         assert catalogue.start_series(session, "Winter fair").slug != carried
     assert isinstance(series.id, uuid.UUID)
+
+
+def test_drift_on_the_shelf_is_of_all_frames_and_kept_or_of_some_and_said_to_be_about(
+    studio: Studio, carried: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def told() -> shelf.SeriesDrift | None:
+        with studio.database.session() as session:
+            return next(one.drift for one in shelf.standings(session) if one.slug == carried)
+
+    with studio.database.session() as session:
+        series = catalogue.find_series(session, carried)
+        session.execute(delete(models.MeasuredRow))
+    with monkeypatch.context() as few:
+        few.setattr(shelf, "_MEASURED", 2)
+        bench = Workbench(studio.blobs, studio.database, Limits(), 64)  # which remembers nothing
+        about = shelf.measure_series(replace(studio, bench=bench), series.id)
+        assert about is not None and not about.whole and about.came > about.now and told() is None
+    found = shelf.measure_series(studio, series.id)
+    assert found is not None and found.whole and found.came > found.now and found != about
+    assert told() == found
+    with studio.database.session() as session:
+        frame = catalogue.ready_frames(session, series.id)[2]
+        trims.set_trim(session, catalogue.find_series(session, carried), frame, Trim(strength=10), 1)
+    assert told() is None, "it is not that of the series as it is now"

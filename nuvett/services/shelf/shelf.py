@@ -18,7 +18,17 @@ from nuvett.services.series.catalogue import list_series
 from nuvett.services.series.frame_facts import series_facts
 from nuvett.store import models
 
+_MEASURED = 120  # frames of a long series that its drift is told by while the others are not measured
 _PALETTE: TypeAdapter[Palette] = TypeAdapter(Palette)
+
+
+@dataclass(frozen=True)
+class SeriesDrift:
+    """Mean drift of frames as they came and now. whole : whether all of a series are among them."""
+
+    came: float
+    now: float
+    whole: bool
 
 
 @dataclass(frozen=True)
@@ -37,7 +47,7 @@ class ShelfSeries:
     waiting: int
     following: int
     key: str
-    drift: tuple[float, float] | None
+    drift: SeriesDrift | None
     target: Palette
     delivered: datetime | None
 
@@ -70,7 +80,9 @@ def _standing(series: models.SeriesRow, counted: Any, palette: Any, delivered: d
         waiting=counted.waiting if counted else 0,
         following=counted.following if counted else 0,
         key=key,
-        drift=(kept[0], kept[1]) if kept[0] is not None and kept[1] is not None and series.drift_key == key else None,
+        drift=SeriesDrift(kept[0], kept[1], True)
+        if kept[0] is not None and kept[1] is not None and series.drift_key == key
+        else None,
         target=_PALETTE.validate_python(palette) if palette else (),
         delivered=delivered,
     )
@@ -99,19 +111,24 @@ def _newest_palettes() -> Select[Any]:
     )
 
 
-def measure_series(studio: Studio, series_id: uuid.UUID) -> tuple[float, float] | None:
-    """Mean drift of the frames that follow a look, as they came and now; kept for the shelf. None when none follow."""
-    with studio.database.session() as session:
+def measure_series(studio: Studio, series_id: uuid.UUID) -> SeriesDrift | None:
+    """Mean drift of the frames that follow a look, of a long series of some that lie evenly. None when none follow.
+
+    What is told by all of them is kept for the shelf.
+    """
+    with studio.database.reading() as session:
         series = session.get_one(models.SeriesRow, series_id)
         counted = session.execute(_counts().where(models.FrameRow.series_id == series_id)).first()
         key = counted.key if counted else ""
         facts, followed = series_facts(session, series), versions_followed(session, series)
     aims = [followed[frame.id].aimed if frame.id in followed else None for frame in facts]
-    found = build_wall(studio.bench, facts, aims, Show.LOOK).drift
-    if found is None:
+    some = range(0, len(facts), max(1, -(-len(facts) // _MEASURED)))
+    wall = build_wall(studio.bench, facts, aims, Show.LOOK, some)
+    if wall.drift is None:
         return None
-    before_mean, now_mean = found
-    with studio.database.session() as session:
-        row = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
-        session.execute(row.values(drift_key=key or "", drift_before=before_mean, drift_now=now_mean))
-    return before_mean, now_mean
+    found = SeriesDrift(*wall.drift, whole=not wall.missing)
+    if found.whole:
+        with studio.database.session() as session:
+            row = update(models.SeriesRow).where(models.SeriesRow.id == series_id)
+            session.execute(row.values(drift_key=key or "", drift_before=found.came, drift_now=found.now))
+    return found
