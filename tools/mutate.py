@@ -62,7 +62,10 @@ _ROOMS: dict[str, tuple[str, tuple[str, ...]]] = {
         ("test_laws", "test_deliveries", "test_placing", "test_file_names", "test_checkup"),
     ),
     "shelf": ("services/shelf", ("test_filing", "test_job", "test_laws")),
-    "store": ("store", ("test_remembered", "test_database", "test_installation", "test_remote_blobs", "test_checkup", "test_backup")),
+    "store": (
+        "store",
+        ("test_remembered", "test_database", "test_installation", "test_remote_blobs", "test_checkup", "test_backup"),
+    ),
     "security": ("web/security", ("web/test_protocol", "web/test_signin", "web/test_route_laws", "web/test_http")),
     "routes": (
         "web/routes",

@@ -1,8 +1,10 @@
 """No picture is deleted by mistake: stores and databases know each other, absence is not loss, unused files wait."""
 
 import io
+import os
 import shutil
 import threading
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
@@ -202,3 +204,21 @@ def test_a_store_says_what_is_missing_only_while_it_is_there(tmp_path: Path) -> 
     shutil.rmtree(tmp_path / "blobs")
     with pytest.raises(StoreAbsentError):
         store.read("0" * 64)
+    with pytest.raises(StoreAbsentError):
+        store.move(f"{store.root}/here", f"{store.root}/there")
+
+
+@pytest.mark.parametrize("write", [lambda store: store.mark("mine"), lambda store: store.put(io.BytesIO(b"a picture"))])
+def test_what_is_written_is_on_the_disk_before_it_has_its_name_and_so_is_the_name_then(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, write: Callable[[BlobStore], object]
+) -> None:
+    done: list[str] = []
+    settle, rename = os.fsync, Path.replace
+    # A folder that is settled holds the name.
+    told = {True: "name", False: "bytes"}
+    monkeypatch.setattr(
+        os, "fsync", lambda file: (done.append(told[Path(f"/proc/self/fd/{file}").is_dir()]), settle(file))
+    )
+    monkeypatch.setattr(Path, "replace", lambda one, other: (done.append("named"), rename(one, other))[1])
+    write(BlobStore(str(tmp_path / "blobs")))
+    assert done == ["bytes", "named", "name"]
