@@ -113,6 +113,23 @@ def test_a_dump_that_fails_leaves_nothing(tmp_path: Path, monkeypatch: pytest.Mo
     assert not list(tmp_path.iterdir())
 
 
+def test_the_newest_of_the_installed_programs_is_taken_and_none_is_said(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked: list[tuple[str, ...]] = []
+    monkeypatch.setattr(dumps, "_run", lambda *command: asked.append(command))
+    monkeypatch.setattr(dumps, "_BINARIES", tmp_path)
+    monkeypatch.setenv("PATH", str(tmp_path))
+    with pytest.raises(BackupError, match="pg_restore is not installed"):
+        dumps.load("postgresql://nowhere", tmp_path / "database.dump")
+    for version in ("9", "15", "common"):
+        program = tmp_path / version / "bin" / "pg_restore"
+        program.parent.mkdir(parents=True)
+        program.touch()
+    dumps.load("postgresql://nowhere", tmp_path / "database.dump")
+    assert [command[0] for command in asked] == [str(tmp_path / "15" / "bin" / "pg_restore")]
+
+
 def test_a_backup_of_an_earlier_version_is_brought_up_to_date(full: Studio, fresh: Opener, tmp_path: Path) -> None:
     before = state(full)
     config = Config()
