@@ -31,6 +31,7 @@ _DRAGS, _CONNECTIONS = 9, 6
 _SECONDS = 600
 # Connections are kept open, as a browser keeps them.
 _BROWSER = httpx.Client(timeout=_SECONDS, limits=httpx.Limits(max_connections=_CONNECTIONS))
+_OTHER = httpx.Client(timeout=_SECONDS)  # of somebody else, who waits for none of the browser's connections
 _TILE = re.compile(r'src="(/series/[^"]+/picture\.jpg\?[^"]+)"')
 
 
@@ -74,10 +75,12 @@ def served() -> Iterator[tuple[str, Callable[[int], AbstractContextManager[str]]
         studio.database.close()
 
 
-def _asked(address: str, body: object = None, method: str = "GET") -> tuple[float, bytes]:
+def _asked(
+    address: str, body: object = None, method: str = "GET", client: httpx.Client = _BROWSER
+) -> tuple[float, bytes]:
     """Seconds that an answer took, and the answer."""
     start = time.perf_counter()
-    answer = _BROWSER.request(method, address, json=body, headers={"accept": "application/json"})
+    answer = client.request(method, address, json=body, headers={"accept": "application/json"})
     took = time.perf_counter() - start
     answer.raise_for_status()
     return took, answer.content
@@ -134,7 +137,7 @@ def _light_meanwhile(base: str) -> float:
 
     def small() -> None:
         while not over.is_set():
-            took.append(_asked(f"{base}/carry/filling?show=original")[0])
+            took.append(_asked(f"{base}/carry/filling?show=original", client=_OTHER)[0])
             time.sleep(0.02)
 
     thread = Thread(target=small)

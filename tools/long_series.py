@@ -17,6 +17,7 @@ from PIL import Image
 
 from nuvett.core.types import Linear
 from nuvett.services.engine.arrays import dump_sample, load_array, sample_of_array
+from nuvett.services.looks import wall_jobs
 from nuvett.services.platform.studio import Studio
 from nuvett.services.references.targets import renew_target
 from nuvett.services.series.catalogue import find_series, start_series
@@ -92,6 +93,8 @@ def repeat_series(studio: Studio, slug: str, title: str, frames: int) -> str:
             session.add(models.ReferenceRow(**values | {"series_id": series.id, "frame_id": None}))
         session.flush()
         renew_target(session, series.id)
+        session.flush()
+        wall_jobs.prepare_wall(session, studio, series.id)  # as once the light of a series was evened
         return series.slug
 
 

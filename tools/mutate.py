@@ -75,6 +75,7 @@ _ROOMS: dict[str, tuple[str, tuple[str, ...]]] = {
             "web/test_many",
             "web/test_trim",
             "web/test_lookbook",
+            "web/test_thread_pages",
             "web/test_views",
         ),
     ),
