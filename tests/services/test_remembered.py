@@ -37,7 +37,7 @@ def facts_now(studio: Studio, series: uuid.UUID) -> Facts:
 
 
 def first(session: Session) -> models.FrameRow:
-    return session.query(models.FrameRow).order_by(models.FrameRow.position).all()[0]
+    return session.query(models.FrameRow).order_by(models.FrameRow.position, models.FrameRow.created).all()[0]
 
 
 def evened(session: Session) -> None:
