@@ -21,7 +21,7 @@ ALLOWED: dict[str, set[str]] = {
 }
 # Packages and modules of the core from the ground up: each may use itself and those before it.
 CORE = (
-    ("types", "errors", "fields", "quick", "tabled", "lanes", "smooth", "guided", "near", "skin"),
+    ("types", "errors", "fields", "evenly", "quick", "tabled", "lanes", "smooth", "guided", "near", "skin"),
     ("geometry",),
     ("spaces",),
     ("measure",),

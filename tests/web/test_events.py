@@ -1,6 +1,7 @@
 """Progress as it happens, requests that have names, and logs that tell which work they are of."""
 
 import io
+import itertools
 import json
 import logging
 from collections.abc import Iterator
@@ -64,9 +65,12 @@ def test_what_happens_is_told_while_the_page_is_open(
         with studio.database.session() as session:
             session.execute(update(models.ReferenceRow).values(state=state))
 
+    looks = itertools.count(1)
+
     def looked_at(*which: Any) -> Moving:
         now = moving_of(*which)
-        waiting("ready")
+        if next(looks) == 3:  # what is the same as before is told once
+            waiting("ready")
         return now
 
     waiting("waiting")

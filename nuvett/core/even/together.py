@@ -15,6 +15,7 @@ from nuvett.core.even.shared import Matched, Seen, Shared, camera_share, match_s
 from nuvett.core.even.solve import Solution, solve
 from nuvett.core.even.witness import Witness
 from nuvett.core.even.witnesses import Hearing, heard
+from nuvett.core.evenly import evenly
 from nuvett.core.smooth import smooth_step
 
 MAX_TOGETHER = 16  # frames solved jointly; the others of a larger set-up join those
@@ -68,7 +69,7 @@ def even_against(
 
 def _spread_out(count: int, hero: int | None) -> list[int]:
     """At most MAX_TOGETHER of so many frames, evenly spaced, the hero among them."""
-    chosen = list(range(0, count, -(-count // MAX_TOGETHER)))
+    chosen = list(evenly(range(count), MAX_TOGETHER))
     return chosen if hero is None or hero in chosen else sorted([*chosen, hero])
 
 

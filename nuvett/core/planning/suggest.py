@@ -1,11 +1,12 @@
 """A pull suggested for a series, by what it gains in drift and costs in difference between frames' transforms."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from pydantic import Field
 
 from nuvett.core.drift.drift import Yardstick, distance
+from nuvett.core.evenly import evenly
 from nuvett.core.look.look import Look
 from nuvett.core.plan.apply import apply_plan
 from nuvett.core.planning.framed import Seeing
@@ -51,9 +52,9 @@ class PullSuggestion(Document):
         )
 
 
-def tried_frames(count: int) -> range:
+def tried_frames(count: int) -> Sequence[int]:
     """Indices of the frames of a series of so many that pulls are tried on: evenly spaced."""
-    return range(0, count, max(1, -(-count // _MAX_FRAMES)))
+    return evenly(range(count), _MAX_FRAMES)
 
 
 def suggest_pull(frames: Mapping[int, Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:

@@ -81,7 +81,7 @@ class Plans:
         def make() -> FramePlan:
             if self._database is None:
                 raise NotFoundError(_FORGOTTEN)
-            with self._database.session() as session:
+            with self._database.reading() as session:
                 row = session.get(models.PlanRow, key)
                 if row is None:
                     raise NotFoundError(_FORGOTTEN)

@@ -10,6 +10,7 @@ import numpy as np
 
 from nuvett.core.computation import COMPUTATION
 from nuvett.core.drift.drift import outliers, spread_of
+from nuvett.core.evenly import evenly
 from nuvett.core.look.trim import Trim
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.proofs import features_of, most_different
@@ -88,18 +89,6 @@ def shown_plan(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None,
     return bench.planner.plan(frames, index, aimed)
 
 
-def _name(bench: Workbench, frames: Facts, index: int, aimed: Aimed | None, show: Show) -> str:
-    """Names all that is shown of a frame: what its plan depends on, what it is measured against, and how."""
-    if show is Show.LOOK and aimed is not None:
-        return f"look {COMPUTATION} {SUMMARY} {bench.planner.name(frames, index, aimed)}"
-    frame, how = frames[index], (COMPUTATION, SUMMARY)
-    target = aimed.on(frame).target_key if aimed else ""
-    if show is Show.ORIGINAL or aimed is None:
-        return digest("came", how, frame.sample_key, frame.trim.geometry.model_dump_json(), target)
-    even = aimed.look.step(EvenStep)
-    return digest("evened", how, frame.key, even.is_idle, even.amount, even.white, target)
-
-
 @dataclass(frozen=True)
 class WallRequest:
     """What is asked of a wall: how each frame is shown, by the names of all that it depends on."""
@@ -140,7 +129,15 @@ class WallRequest:
         return self.bench.lasting.find(ShownFrame, {*came, *shown})
 
     def _name(self, index: int, show: Show) -> str:
-        return _name(self.bench, self.frames, index, self.aims[index], show)
+        """Names all that is shown of a frame: what its plan depends on, what it is measured against, and how."""
+        frame, aimed, how = self.frames[index], self.aims[index], (COMPUTATION, SUMMARY)
+        if show is Show.LOOK and aimed is not None:
+            return f"look {COMPUTATION} {SUMMARY} {self.bench.planner.name(self.frames, index, aimed)}"
+        target = aimed.on(frame).target_key if aimed else ""
+        if show is Show.ORIGINAL or aimed is None:
+            return digest("came", how, frame.sample_key, frame.trim.geometry.model_dump_json(), target)
+        even = aimed.look.step(EvenStep)
+        return digest("evened", how, frame.key, even.is_idle, even.amount, even.white, target)
 
     def _is_new(self, now: Collection[int]) -> bool:
         """Whether nothing is known of frames beside some, as right after a change of the look: some others tell.
@@ -150,7 +147,7 @@ class WallRequest:
         others = [index for index in range(len(self.frames)) if index not in now]
         if len(others) <= 2 * _PROBED:
             return False
-        probed = {*others[:_PROBED], *others[:: len(others) // _PROBED]}
+        probed = {*others[:_PROBED], *evenly(others, _PROBED)}
         return not self.bench.lasting.find(ShownFrame, {self._name(index, self.show) for index in probed})
 
     def _of(self, found: Mapping[str, ShownFrame]) -> ShownPairs:
@@ -190,10 +187,12 @@ class WallRequest:
         now : their indices, none for all
         """
         if now is not None and self._is_new(now):
-            told = self.work_out(sorted(now))
-            pairs = {i: (told.get(self._name(i, Show.ORIGINAL)), told.get(self._name(i, self.show))) for i in now}
-            each = [pairs.get(index, (None, None)) for index in range(len(self.frames))]
-            return [came for came, _ in each], [shown for _, shown in each]
+            told, each = self.work_out(sorted(now)), range(len(self.frames))
+            came, shown = (
+                [told.get(self._name(index, show)) if index in now else None for index in each]
+                for show in (Show.ORIGINAL, self.show)
+            )
+            return came, shown
         found = self._known()
         due = [index for index in _lacking(self._of(found)) if now is None or index in now]
         return self._of(found | self.work_out(due))
@@ -239,7 +238,7 @@ def choose_proofs(bench: Workbench, frames: Facts, chosen: tuple[UUID, ...] = ()
     if picked:
         return picked
     firsts = [i for i, frame in enumerate(frames) if frame.id == frame.first]
-    tried = firsts[:: max(1, -(-len(firsts) // _LOOKED_AT))]
+    tried = evenly(firsts, _LOOKED_AT)
     looked = Facts(replace(frames[i], trim=Trim()) for i in tried)
     came, _ = WallRequest.of(bench, looked, None, Show.ORIGINAL).known_once(None)
     features = np.array([features_of(one.summary.marks, one.summary.cast) for one in came if one])

@@ -10,6 +10,7 @@ from nuvett.core.book.remedies import Remedy, remedy
 from nuvett.core.book.soft import Box, SoftColourFinding, Tear, soft_colour, soft_windows, tear_in
 from nuvett.core.drawing.renderer import Pixels, in_floats
 from nuvett.core.errors import NuvettError
+from nuvett.core.evenly import evenly
 from nuvett.core.look.look import Look
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.spaces.rgb import to_linear
@@ -96,7 +97,7 @@ def _most_at_risk(bench: Workbench, facts: Facts, aimed: Aimed) -> list[int]:
     """
     if len(facts) <= MAX_LOOKED_AT:
         return list(range(len(facts)))
-    risks, among = [], range(0, len(facts), -(-len(facts) // _MAX_WEIGHED))
+    risks, among = [], evenly(range(len(facts)), _MAX_WEIGHED)
     for place in among:
         few = Linear(bench.sources.sample(facts[place]).thinned(_FEW).colours)
         risks.append(float(np.median(gains(bench.planner.plan(facts, place, aimed), few))))

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from nuvett.core.drawing.renderer import in_floats
 from nuvett.core.errors import NotFoundError
+from nuvett.core.evenly import evenly
 from nuvett.core.fit.veil import MIN_FRAMES, Veil, veil_over
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -35,9 +36,8 @@ def veil_of(
     """
     if len(places) < MIN_FRAMES:
         return None
-    step = max(1, -(-len(places) // _LOOKED_AT))
     frames = []
-    for place in places[::step]:
+    for place in evenly(places, _LOOKED_AT):
         follows = followed.get(facts[place].id)
         plan = bench.planner.finished(facts, place, follows.aimed if follows else None)
         pixels = bench.pictures.drawn(facts[place], plan or UNTOUCHED, _EDGE, TILE_POINTS)

@@ -16,6 +16,7 @@ from nuvett.core.even.even_light import EvenLight
 from nuvett.core.even.setups import rough_light
 from nuvett.core.even.shared import Matched, Seen, match_seen
 from nuvett.core.even.together import even_against
+from nuvett.core.evenly import evenly
 from nuvett.core.planning.series import even_members
 from nuvett.core.registration.features import find_features
 from nuvett.core.registration.matching import Match
@@ -313,7 +314,7 @@ def _by_choice(studio: Studio, row: _Row, members: dict[uuid.UUID | None, list[_
     held = [other for other in members.get(row.base, []) if other.own]
     if row.alone or not held:
         return EvenLight(base=LEFT_ALONE)
-    held = held[:: -(-len(held) // _ANCHORS)]
+    held = list(evenly(held, _ANCHORS))
     with studio.database.session() as session:
         query = select(models.FrameRow).where(models.FrameRow.id.in_([other.id for other in held]))
         lights = {frame.id: frame.even for frame in session.scalars(query)}

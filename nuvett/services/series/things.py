@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from nuvett.core.even.together import MAX_TOGETHER
+from nuvett.core.evenly import evenly
 from nuvett.core.measure.sampling import Sample
 from nuvett.core.registration.matching import sure_places
 from nuvett.core.thread.colours import Goal
@@ -73,8 +74,7 @@ def shared_places(studio: Studio, series_id: uuid.UUID, frame_id: uuid.UUID) -> 
     if points is None:
         return np.empty((0, 2), np.float32)
     features = load_features(studio.blobs.read(points))
-    step = max(1, -(-len(others) // MAX_TOGETHER))
-    found = [sure_places(features, load_features(studio.blobs.read(name))) for name in others[::step]]
+    found = [sure_places(features, load_features(studio.blobs.read(name))) for name in evenly(others, MAX_TOGETHER)]
     places = np.concatenate([np.empty((0, 2), np.float32), *found])
     return np.unique(places / np.array(proxy_size(*size), dtype=np.float32), axis=0)
 

@@ -10,6 +10,7 @@ from sqlalchemy import Select, Text, cast, func, literal, select, update
 from sqlalchemy.dialects.postgresql import aggregate_order_by, distinct_on
 from sqlalchemy.orm import Session
 
+from nuvett.core.evenly import evenly
 from nuvett.core.reading.palette import Palette
 from nuvett.services.engine.wall import Show, build_wall
 from nuvett.services.looks.carrying import versions_followed
@@ -70,7 +71,6 @@ def standings(session: Session) -> list[ShelfSeries]:
 
 def _standing(series: models.SeriesRow, counted: Any, palette: Any, delivered: datetime | None) -> ShelfSeries:
     key = (counted.key if counted else None) or ""
-    kept = series.drift_before, series.drift_now
     return ShelfSeries(
         slug=series.slug,
         title=series.title,
@@ -80,12 +80,16 @@ def _standing(series: models.SeriesRow, counted: Any, palette: Any, delivered: d
         waiting=counted.waiting if counted else 0,
         following=counted.following if counted else 0,
         key=key,
-        drift=SeriesDrift(kept[0], kept[1], True)
-        if kept[0] is not None and kept[1] is not None and series.drift_key == key
-        else None,
+        drift=_kept_drift(series) if series.drift_key == key else None,
         target=_PALETTE.validate_python(palette) if palette else (),
         delivered=delivered,
     )
+
+
+def _kept_drift(series: models.SeriesRow) -> SeriesDrift | None:
+    if series.drift_before is None or series.drift_now is None:
+        return None
+    return SeriesDrift(series.drift_before, series.drift_now, whole=True)
 
 
 def _counts() -> Select[Any]:
@@ -122,8 +126,7 @@ def measure_series(studio: Studio, series_id: uuid.UUID) -> SeriesDrift | None:
         key = counted.key if counted else ""
         facts, followed = series_facts(session, series), versions_followed(session, series)
     aims = [followed[frame.id].aimed if frame.id in followed else None for frame in facts]
-    some = range(0, len(facts), max(1, -(-len(facts) // _MEASURED)))
-    wall = build_wall(studio.bench, facts, aims, Show.LOOK, some)
+    wall = build_wall(studio.bench, facts, aims, Show.LOOK, evenly(range(len(facts)), _MEASURED))
     if wall.drift is None:
         return None
     found = SeriesDrift(*wall.drift, whole=not wall.missing)

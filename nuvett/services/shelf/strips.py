@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from nuvett.core.drawing.renderer import Pixels
+from nuvett.core.evenly import evenly
 from nuvett.core.plan.frame_plan import FramePlan
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.imaging.encode import Format, encode
@@ -21,8 +22,7 @@ _VIEW_EDGE = 160
 
 def strip(bench: Workbench, frames: Facts, followed: dict[uuid.UUID, Following]) -> bytes:
     """JPEG of a series as a strip; very long series show evenly spaced frames."""
-    step = max(1, -(-len(frames) // _MAX_SLICES))
-    shown = list(range(0, len(frames), step))
+    shown = evenly(range(len(frames)), _MAX_SLICES)
     plans = [
         bench.planner.plan(frames, i, followed[frames[i].id].aimed) if frames[i].id in followed else None for i in shown
     ]

@@ -46,14 +46,14 @@ def frame(
     number: Annotated[int, Query(ge=0)] = 0,
     edge: Annotated[int, Query(ge=16, le=2000)] = 1280,
 ) -> Response:
-    with context.session() as session:
+    with context.reading() as session:
         file = clips.clip_file(clips.find_clip(session, find_series(session, slug), clip_id))
     return Response(clips.clip_frame(context.studio, file, number, edge), media_type="image/jpeg", headers=FOREVER)
 
 
 @router.get("/{clip_id}/thumbnails.jpg")
 def thumbnails(context: Means, slug: str, clip_id: uuid.UUID) -> Response:
-    with context.session() as session:
+    with context.reading() as session:
         clip = clips.find_clip(session, find_series(session, slug), clip_id)
         if clip.thumbnails is None:
             raise NotFoundError

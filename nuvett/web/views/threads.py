@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.orm import Session
 
+from nuvett.core.evenly import evenly
 from nuvett.core.planning.planning import UNTOUCHED
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.thread.colours import GOALS
@@ -254,8 +255,7 @@ def chosen_of(found: list[Thread], wanted: str) -> Thread | None:
 
 def _glimpse(thread: Thread) -> Thread:
     """A thread in a few of its frames: enough to know it by, where nobody looks at it."""
-    places = list(thread.places.items())
-    return replace(thread, places=dict(places[:: max(1, -(-len(places) // _GLIMPSED))]))
+    return replace(thread, places=dict(evenly(list(thread.places.items()), _GLIMPSED)))
 
 
 def _seen(session: Session, series: Series, show: str) -> tuple[SeriesSeen, str, list[wall_states.StateChoice]]:
