@@ -12,7 +12,7 @@ from nuvett.core.skin import SKIN_HUE, face_colour, skin
 from nuvett.core.spaces.oklab import linear_to_oklab
 from nuvett.core.spaces.rgb import from_linear
 from nuvett.core.types import Floats, Linear
-from nuvett.imaging.networks import answers_of
+from nuvett.imaging.networks import answers_of_light
 
 _SIDE = 128  # the network's input
 _GRIDS = ((16, 2), (8, 6))  # cells a side, anchors a cell: short-range single-shot detector of Bazarevsky et al. 2019
@@ -65,8 +65,8 @@ def _anchors() -> Floats:
 
 def _ask(square: np.ndarray) -> tuple[Floats, Floats]:
     """Answers (896,) 0 to 1 and boxes (896, 4) in shares of the input, for a square (128, 128, 3) 8-bit RGB."""
-    given = cv2.dnn.blobFromImage(square, 1 / 127.5, (_SIDE, _SIDE), (127.5, 127.5, 127.5))
-    scores, boxes = answers_of("face_detection_short_range.tflite", given, ("classificators", "regressors"))
+    given = square.astype(np.float32) * np.float32(1 / 127.5) - np.float32(1)
+    scores, boxes = answers_of_light("face_detection_short_range.tflite", given, ("classificators", "regressors"))
     found = np.asarray(boxes[:, :4] / _SIDE, dtype=np.float32)
     found[:, :2] += _anchors()
     return np.asarray(1 / (1 + np.exp(-np.clip(scores[:, 0], -50, 50))), dtype=np.float32), found

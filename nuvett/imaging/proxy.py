@@ -14,7 +14,7 @@ from nuvett.core.spaces.rgb import SPACES, Space, matrix_between
 from nuvett.core.types import Floats, Linear
 
 VIEW_EDGE = 1600  # long edge of the view that previews and the wall are rendered from
-_STRIP_ROWS, _LIGHTS = 512, 65535
+_LIGHTS = 65535
 
 
 @cache
@@ -29,33 +29,19 @@ def _encoding(curve: Curve) -> NDArray[np.uint8]:
     return np.rint(encode_curve(light, curve) * 255).astype(np.uint8)
 
 
-def _strip_linear(pixels: Pixels, curve: Curve) -> Floats:
-    if pixels.dtype == np.uint8:
-        return np.asarray(cv2.LUT(pixels, _decoding(256, curve)))
-    return _decoding(65536, curve)[pixels]
-
-
 def shrink_linear(pixels: Pixels, width: int, height: int, space: Space) -> Floats:
     """Linear RGB of `space` (height, width, 3), area-averaged from encoded pixels (H, W, 3) of at least that size.
 
-    Works in strips by a whole factor first, so that a large picture is never held in floating point.
+    A whole factor is averaged while codes are decoded, so that a large picture is never held in floating point.
     """
-    curve = SPACES[space].curve
+    decoding = _decoding(256 if pixels.dtype == np.uint8 else 65536, SPACES[space].curve)
     rows, columns = pixels.shape[:2]
     factor = max(1, min(rows // height, columns // width))
-    if factor > 1 and pixels.dtype == np.uint8:
+    if factor > 1:
         out = np.empty((rows // factor, columns // factor, 3), dtype=np.float32)
-        averaged(np.ascontiguousarray(pixels), _decoding(256, curve), factor, out)
-    elif factor > 1:
-        rows, columns = rows // factor * factor, columns // factor * factor
-        out = np.empty((rows // factor, columns // factor, 3), dtype=np.float32)
-        step = max(factor, _STRIP_ROWS // factor * factor)
-        for top in range(0, rows, step):
-            strip = _strip_linear(pixels[top : min(top + step, rows), :columns], curve)
-            size = (columns // factor, len(strip) // factor)
-            out[top // factor : top // factor + size[1]] = cv2.resize(strip, size, interpolation=cv2.INTER_AREA)
+        averaged(np.ascontiguousarray(pixels), decoding, factor, out)
     else:
-        out = _strip_linear(pixels, curve)
+        out = np.asarray(cv2.LUT(pixels, decoding))
     if out.shape[:2] == (height, width):
         return out
     return np.asarray(cv2.resize(out, (width, height), interpolation=cv2.INTER_AREA))
@@ -98,5 +84,5 @@ def view(pixels: Pixels, space: Space, edge: int = VIEW_EDGE) -> np.ndarray:
     curve, small = SPACES[space].curve, shrink_linear(pixels, width, height, space)
     if curve.stops or curve.slope is None:  # light above white has codes, too, or black ones lie closer than the steps
         return np.asarray(np.rint(np.clip(encode_curve(small, curve), 0, 1) * 255), dtype=np.uint8)
-    small *= _LIGHTS
-    return _encoding(curve).take(np.rint(small, out=small).astype(np.uint16))
+    lights = cv2.multiply(small, np.full(4, _LIGHTS, dtype=np.float64), dtype=cv2.CV_16U)
+    return np.asarray(cv2.LUT(lights, _encoding(curve)))

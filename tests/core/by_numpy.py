@@ -142,6 +142,13 @@ def laid_over(lab: Any, laid: Values, mode: blend.BlendMode) -> Values:
     return bent(backdrop + blend.BLENDS[mode](inside, np.clip(source, 0, 1)) - inside, False)
 
 
+def beside_jumps(lab: Any, mode: blend.BlendMode) -> NDArray[np.bool_]:
+    """Which colours (N,) lie so near to where a blend jumps that rounding decides on which side (half a code of 8 bits
+    from black for dodging, from white for burning)."""
+    jump = {"color-dodge": 1 / 510, "color-burn": 1 - 1 / 510}.get(mode, np.inf)
+    return np.asarray((np.abs(bent(to_linear(lab), True) - jump) < 1e-5).any(axis=1))
+
+
 def colours_of_wash(lab: Any, layer: wash.WashLayer) -> tuple[Values, Values]:
     """Colours that a wash lays, and how much of each: by CIE L*, within its range, faded at ends that are not open.
 

@@ -125,6 +125,7 @@ def test_washes_are_laid_over_as_the_specification_says(mode: BlendMode, seed: i
         stops=tuple(wash.WashStop(at=at, colour=colour) for at, colour in stops),
     )
     lab, palette = labs(seed + 1, count), tuple(colour for _, colour in stops)
+    lab = OKLab(lab[~by_numpy.beside_jumps(lab, mode)])
     by_stops, share = by_numpy.colours_of_wash(lab, one)
     washes = (
         (lambda: wash.washed(lab, one), by_stops, share),

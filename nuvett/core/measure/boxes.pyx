@@ -1,15 +1,20 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True
-"""Means of square boxes of a picture of eight bits, each code decoded on the way, in one pass.
+"""Means of square boxes of a picture of 8 or 16 bits, each code decoded on the way, in one pass.
 
 Compiled by Cython (`./run` does it): general packages decode the whole picture to floating point first.
 """
 
 
-def averaged(const unsigned char[:, :, ::1] pixels, const float[::1] decoding, int side, float[:, :, ::1] out):
+ctypedef fused codes:
+    unsigned char
+    unsigned short
+
+
+def averaged(const codes[:, :, ::1] pixels, const float[::1] decoding, int side, float[:, :, ::1] out):
     cdef Py_ssize_t height = out.shape[0], width = out.shape[1], row, column
     cdef int down, across
     cdef float share = 1.0 / (side * side), red, green, blue
-    cdef const unsigned char *p
+    cdef const codes *p
     cdef float *o
     with nogil:
         for row in range(height):

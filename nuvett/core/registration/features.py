@@ -10,6 +10,7 @@ from functools import cached_property
 
 import cv2
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from numpy.typing import NDArray
 
 from nuvett.core.types import Floats, Linear
@@ -79,17 +80,31 @@ def find_features(proxy: Linear, most: int = MAX_POINTS) -> Features:
 
 
 def _colours(proxy: Linear, places: Floats) -> Floats:
-    """(N, 3) Gaussian means of linear light about points, zero where not nearly all of the patch is usable."""
+    """(N, 3) Gaussian means of linear light about points, zero where not nearly all of the patch is usable.
+
+    Patches of some points are far fewer pixels than the whole picture, once for each radius.
+    """
     planes = [proxy[..., channel] for channel in range(3)]  # one by one: a reduction along three takes far longer
     least, most = (choose(choose(*planes[:2]), planes[2]) for choose in (np.minimum, np.maximum))
     usable = ((least > _DARKEST) & (most < _CLIPPED)).astype(np.float32)
     column = np.clip(np.rint(places[:, 0]).astype(int), 0, proxy.shape[1] - 1)
     row = np.clip(np.rint(places[:, 1]).astype(int), 0, proxy.shape[0] - 1)
     nearest = np.abs(np.subtract.outer(places[:, 2] * _OF_ITS_SIZE, _SIGMAS)).argmin(axis=1)
+    margin = _reach(max(_SIGMAS))
+    counted = np.dstack([proxy * usable[..., None], usable])
+    wide = cv2.copyMakeBorder(counted, margin, margin, margin, margin, cv2.BORDER_REFLECT_101)
     out = np.zeros((len(places), 3), dtype=np.float32)
     for index, sigma in enumerate(_SIGMAS):
-        mass = cv2.GaussianBlur(usable, (0, 0), sigma)
-        light = cv2.GaussianBlur(proxy * usable[..., None], (0, 0), sigma)
-        here = (nearest == index) & (mass[row, column] >= _VALID)
-        out[here] = light[row[here], column[here]] / mass[row[here], column[here], None]
+        these, reach = np.flatnonzero(nearest == index), _reach(sigma)
+        side = 2 * reach + 1
+        bell = cv2.getGaussianKernel(side, sigma, cv2.CV_32F)[:, 0]
+        patches = sliding_window_view(wide, (side, side), axis=(0, 1))
+        means = patches[row[these] + margin - reach, column[these] + margin - reach] @ bell @ bell
+        here = means[:, 3] >= _VALID
+        out[these[here]] = means[here, :3] / means[here, 3:]
     return out
+
+
+def _reach(sigma: float) -> int:
+    """Pixels on each side that a bell of a width is looked at to."""
+    return round(4 * sigma)

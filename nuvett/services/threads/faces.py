@@ -143,6 +143,6 @@ def _join(session: Session, series_id: uuid.UUID, facts: Facts, faces: Sequence[
 def _middle(session: Session, row: models.ThreadRow, facts: Facts) -> OKLab | None:
     """The middle of the evened colours of a thread's places."""
     places = session.scalars(select(models.ThreadPlaceRow).where(models.ThreadPlaceRow.thread_id == row.id)).all()
-    seen = [(i, place) for place in places if (i := facts.index_of(place.frame_id)) is not None]
-    colours = [_evened(facts[i], colours_of(place.colours)) for i, place in seen]
+    seen = {i: place for place in places if (i := facts.index_of(place.frame_id)) is not None}
+    colours = [_evened(facts[i], colours_of(place.colours)) for i, place in sorted(seen.items())]
     return middle(colours) if colours else None

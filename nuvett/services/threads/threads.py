@@ -60,7 +60,7 @@ def names_of(session: Session, series_id: uuid.UUID) -> list[tuple[str, str]]:
 
 
 def threads_of(session: Session, series_id: uuid.UUID, only: uuid.UUID | None = None) -> list[Thread]:
-    """Threads of a series in their order, or one of them, with their places in frames that are there."""
+    """Threads of a series in their order, or one of them, with their places in frames that are there, in theirs."""
     found = {row.id: _thread(row) for row in _rows(session, series_id) if only in (None, row.id)}
     if not found:
         return []
@@ -68,6 +68,7 @@ def threads_of(session: Session, series_id: uuid.UUID, only: uuid.UUID | None = 
         select(models.ThreadPlaceRow)
         .join(models.FrameRow, models.FrameRow.id == models.ThreadPlaceRow.frame_id)
         .where(models.ThreadPlaceRow.thread_id.in_(found), models.FrameRow.state == "ready")
+        .order_by(models.FrameRow.position, models.FrameRow.id)
     )
     for row in session.scalars(query):
         found[row.thread_id].places[row.frame_id] = ThreadPlace(row.thread_id, row.frame_id, grown_of(row), row.found)
