@@ -13,6 +13,7 @@ from nuvett.services.engine.facts import Facts
 from nuvett.services.platform.studio import Studio
 from nuvett.services.series.catalogue import start_series
 from nuvett.services.series.frame_facts import series_facts
+from nuvett.services.series.labels import labels_of
 from nuvett.services.series.variants import make_variant
 from nuvett.store import models
 from nuvett.store.models import Json
@@ -166,3 +167,19 @@ def test_two_changes_of_one_series_do_not_wait_for_each_other_before_they_end(st
             session.execute(text("SET LOCAL lock_timeout = '5s'"))
         one.execute(text("UPDATE frame SET bytes = 2 WHERE position = 0"))
         other.execute(text("UPDATE frame SET bytes = 2 WHERE position = 1"))  # would wait here for the series' number
+
+
+def test_a_frame_that_arrives_while_a_page_is_made_stands_on_it_without_a_name(studio: Studio) -> None:
+    made(studio)
+    with studio.database.session() as reading:
+        series = reading.query(models.SeriesRow).one()
+        labels = labels_of(reading, series)
+        with studio.database.session() as other:
+            row = models.FrameRow(series_id=series.id, position=7, name="7.jpg", original="7", bytes=1)
+            row.state = "ready"
+            other.add(row)
+        said = {labels[frame.id].name for frame in series_facts(reading, series)}
+    assert said == {"0.jpg", "1.jpg", ""}
+    with studio.database.session() as session:
+        series = session.query(models.SeriesRow).one()
+        assert {own.name for own in labels_of(session, series).values()} == {"0.jpg", "1.jpg", "7.jpg"}

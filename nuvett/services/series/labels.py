@@ -22,15 +22,26 @@ class FrameLabels:
     follows: uuid.UUID | None = None
 
 
-def labels_of(session: Session, series: models.SeriesRow) -> dict[uuid.UUID, FrameLabels]:
-    """What is known of the measured frames of a series and their variants, by their ids."""
+class Labels(dict[uuid.UUID, FrameLabels]):
+    """What is known of frames by their ids.
+
+    A frame that arrived after they were read, while a page was made, has no name on it yet.
+    """
+
+    def __missing__(self, _: uuid.UUID) -> FrameLabels:
+        return FrameLabels("", hero=False)
+
+
+def labels_of(session: Session, series: models.SeriesRow) -> Labels:
+    """What is known of the measured frames of a series and their variants."""
     row = models.FrameRow
     query = select(row.id, row.name, row.favourite, row.left_out, row.follows_id)
 
-    def read() -> dict[uuid.UUID, FrameLabels]:
+    def read() -> Labels:
         rows = session.execute(query.where(row.series_id == series.id, row.state.in_(SHOWN)))
-        return {
+        found = {
             own: FrameLabels(name, own == series.hero_id, fav, out, follows) for own, name, fav, out, follows in rows
         }
+        return Labels(found)
 
     return remembered(session, series.id, "labels", read)
