@@ -8,6 +8,7 @@ from pathlib import Path
 from bench import (
     areas,
     book,
+    bursts,
     cameras,
     consistency,
     deliveries,
@@ -31,6 +32,7 @@ from bench.report import Table
 
 SECTIONS: dict[str, Callable[[], list[Table]]] = {
     "transfer": transfer.run,
+    "bursts": bursts.run,
     "even": even.run,
     "consistency": consistency.run,
     "truth": truth.run,

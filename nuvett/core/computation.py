@@ -4,4 +4,4 @@ Versions of a look remember the one that they were carried under, so that an app
 would come out otherwise today. `tests/core/test_computation.py` fails when plans change under the same number.
 """
 
-COMPUTATION = 4
+COMPUTATION = 5

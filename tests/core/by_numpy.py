@@ -86,7 +86,7 @@ def gained(linear: Any, gains: Any, share: float) -> Values:
 def moved(lab: Any, made: tuple[moves.Move, ...]) -> Values:
     lab = _doubles(lab)
     apart = np.stack([((lab - move.source) ** 2).sum(axis=1) / move.reach**2 for move in made], axis=1)
-    weight = np.exp(-apart / 2)
+    weight = np.exp(-apart / 2) * [move.weight for move in made]
     by = np.array([move.by for move in made])
     return np.asarray(lab + weight @ by / (weight.sum(axis=1, keepdims=True) + moves.BACKGROUND))
 

@@ -26,15 +26,15 @@ NV_BLOCK nv_by_lightness(const float *const *in, float *const *out, const float 
     }
 }
 
-/* how: number of moves, weight of no move, then of each move its source (3), its way (3), and 1 / (2 reach^2) */
+/* how: number of moves, weight of no move, then of each move its source (3), its way (3), 1 / (2 reach^2), its weight */
 NV_BLOCK nv_moved(const float *const *in, float *const *out, const float *how) {
     const int moves = (int)how[0];
     NV_EACH(k) {
         const nv_v x = nv_load(in[0] + k), y = nv_load(in[1] + k), z = nv_load(in[2] + k);
         nv_v by_x = nv_all(0), by_y = nv_all(0), by_z = nv_all(0), sum = nv_all(how[1]);
-        for (const float *move = how + 2; move < how + 2 + 7 * moves; move += 7) {
+        for (const float *move = how + 2; move < how + 2 + 8 * moves; move += 8) {
             const nv_v dx = x - move[0], dy = y - move[1], dz = z - move[2];
-            const nv_v weight = nv_exp2((dx * dx + dy * dy + dz * dz) * (move[6] * -1.44269504f));
+            const nv_v weight = nv_exp2((dx * dx + dy * dy + dz * dz) * (move[6] * -1.44269504f)) * move[7];
             by_x += weight * move[3], by_y += weight * move[4], by_z += weight * move[5], sum += weight;
         }
         nv_store(out[0] + k, x + by_x / sum);

@@ -11,15 +11,14 @@ from nuvett.core.fields import number
 from nuvett.core.fit.iterations import scaled
 from nuvett.core.fit.parts import Part, only
 from nuvett.core.quick import planes_of
-from nuvett.core.reading.palette import Colour, Palette, find_palette
+from nuvett.core.reading.cells import faded, find_cells
+from nuvett.core.reading.palette import Colour, Palette
 from nuvett.core.smooth import smooth_step
 from nuvett.core.types import Document, Floats, OKLab
 
-CLUSTERS = 10
 MOST_OF_THE_MOVE = 0.95  # going all the way tears neighbouring colours apart
 _ENTROPY = 0.0015
 _SINKHORN_ROUNDS = 150
-FINE = 24  # fine clusters that a frame's colours are merged from while planning
 _LIGHTNESS_COST, _HUE_COST = 0.5, 0.02
 _LIGHTNESS_COUNTS = 0.5  # of a difference in lightness, when it is judged whether a move by hand reaches a colour
 _WHITE, _COLOURLESS = (0.85, 0.94), 0.04  # lightness between which a colour comes to be white, and chroma of one
@@ -27,12 +26,16 @@ BACKGROUND = 0.1  # weight of "no move" in the partition of unity
 
 
 class Move(Document):
-    """From one OKLab colour by a difference, within a reach (OKLab distance, one standard deviation)."""
+    """From one OKLab colour by a difference, within a reach (OKLab distance, one standard deviation).
+
+    share : of the frame that has the colour; weight : how much it counts beside others that reach a colour
+    """
 
     source: tuple[float, float, float]
     by: tuple[float, float, float]
     reach: float = Field(gt=0)
     share: float = Field(default=0, ge=0, le=1)
+    weight: float = Field(default=1, gt=0, le=1)
 
 
 class OwnMove(Document):
@@ -105,7 +108,7 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
     The last one stays at white and has no share: greys below white that are moved, as far as a palette at night lies,
     would otherwise take white along.
     """
-    palette = find_palette(cloud, CLUSTERS, FINE)
+    palette = find_cells(cloud)
     source_lab, source_share = _colours(palette)
     target_lab, target_share = _colours(target)
     plan = sinkhorn(pairing_cost(source_lab, target_lab), source_share, target_share)
@@ -113,8 +116,10 @@ def fit_moves(cloud: OKLab, target: Palette, reach: float) -> tuple[Move, ...]:
     away = _landing(plan, target_lab) - _landing(itself, source_lab)
     away *= 1 - _is_white(source_lab)[:, None]
     moves = (
-        Move(source=_triple(s), by=_triple(d), reach=reach, share=min(1.0, float(share)))
-        for s, d, share in zip(source_lab, away * MOST_OF_THE_MOVE, source_share, strict=True)
+        Move(source=_triple(s), by=_triple(d), reach=reach, share=min(1.0, float(share)), weight=float(weight))
+        for s, d, share, weight in zip(
+            source_lab, away * MOST_OF_THE_MOVE, source_share, faded(source_share), strict=True
+        )
     )
     return (*moves, Move(source=(1.0, 0.0, 0.0), by=(0.0, 0.0, 0.0), reach=reach))
 
@@ -133,7 +138,7 @@ def apply_moves(lab: OKLab, moves: tuple[Move, ...]) -> OKLab:
     """OKLab colours (N, 3) after moves: a partition of unity of Gaussian weights, with some weight for staying."""
     if not moves:
         return lab
-    each = [[*move.source, *move.by, 0.5 / move.reach**2] for move in moves]
+    each = [[*move.source, *move.by, 0.5 / move.reach**2, move.weight] for move in moves]
     how = np.array([len(moves), BACKGROUND, *chain.from_iterable(each)], dtype=np.float32)
     return OKLab(lanes.moved(planes_of(lab), how).T)
 

@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from nuvett.core.fit.moves import FINE
 from nuvett.core.measure.statistics import thin
+from nuvett.core.reading.cells import FINE
 from nuvett.core.reading.palette import Colour, find_palette
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.types import Document, OKLab

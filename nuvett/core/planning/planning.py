@@ -9,7 +9,6 @@ import numpy as np
 from nuvett.core.area.area import Area
 from nuvett.core.area.faces import FaceSeen, SkinSeen
 from nuvett.core.even.even_light import EvenLight
-from nuvett.core.fit.moves import CLUSTERS, FINE
 from nuvett.core.geometry.geometry import Geometry
 from nuvett.core.look.beyond import asked_for
 from nuvett.core.look.common import with_common
@@ -26,7 +25,8 @@ from nuvett.core.plan.frame_plan import LOOK_GROUPS, FramePlan, Group, GroupName
 from nuvett.core.plan.light import ExposureOperation, GainsOperation
 from nuvett.core.plan.operation import Operation, Stage
 from nuvett.core.planning.part_to_part import brought_to
-from nuvett.core.reading.palette import Edits, find_palette
+from nuvett.core.reading.cells import find_cells
+from nuvett.core.reading.palette import Edits
 from nuvett.core.reading.reading import Target
 from nuvett.core.skin import skin_centres
 from nuvett.core.spaces.oklab import linear_to_oklab
@@ -46,7 +46,7 @@ def aim_of(target: Target) -> Aim:
 
 def aim_of_statistics(statistics: Statistics, edits: Edits | None = None) -> Aim:
     """What frames are planned toward, from statistics alone."""
-    return Aim(statistics, find_palette(OKLab(thin(statistics.cloud, PLANNING_CLOUD)), CLUSTERS, FINE, edits))
+    return Aim(statistics, find_cells(OKLab(thin(statistics.cloud, PLANNING_CLOUD)), edits))
 
 
 def even_only(gains: tuple[float, float, float], camera: float = 0.0) -> FramePlan:

@@ -17,6 +17,7 @@ from nuvett.core.types import Document, Linear, OKLab
 PULLS = (0, 20, 40, 60, 80, 100)
 _MAX_FRAMES = 12
 _BENDING_COST = 0.22  # drift that a frame must gain for each hundredth of OKLab its transform leaves the shared one
+_UNSEEN = 0.02  # of that cost
 
 
 class PullTrial(Document):
@@ -58,7 +59,10 @@ def tried_frames(count: int) -> Sequence[int]:
 
 
 def suggest_pull(frames: Mapping[int, Measured], pools: Pools, aim: Aim, look: Look) -> PullSuggestion:
-    """Try pulls on some frames of a series, by their indices, and take the one of least drift plus bending."""
+    """Try pulls on some frames of a series, by their indices, and take the one of least drift plus bending.
+
+    Of some that nobody could tell apart it is the smallest.
+    """
     yardstick = Yardstick.of(OKLab(np.asarray(aim.statistics.cloud)))
     shared = SeriesRun(pools, aim, look).shared()
     trials = []
@@ -73,5 +77,6 @@ def suggest_pull(frames: Mapping[int, Measured], pools: Pools, aim: Aim, look: L
             apart = apply_plan(plan, colours) - apply_plan(alike, colours)
             bends.append(float(np.linalg.norm(apart, axis=1).mean() * 100))
         trials.append(PullTrial(pull=pull, drift=float(np.mean(drifts)), bending=float(np.mean(bends))))
-    best = min(trials, key=lambda t: t.drift + _BENDING_COST * t.bending)
+    costs = [trial.drift + _BENDING_COST * trial.bending for trial in trials]
+    best = next(trial for trial, cost in zip(trials, costs, strict=True) if cost <= min(costs) + _UNSEEN)
     return PullSuggestion(pull=best.pull, trials=tuple(trials))

@@ -22,7 +22,7 @@ class FrameLabels:
     follows: uuid.UUID | None = None
 
 
-class Labels(dict[uuid.UUID, FrameLabels]):
+class LabelsByFrame(dict[uuid.UUID, FrameLabels]):
     """What is known of frames by their ids.
 
     A frame that arrived after they were read, while a page was made, has no name on it yet.
@@ -32,16 +32,16 @@ class Labels(dict[uuid.UUID, FrameLabels]):
         return FrameLabels("", hero=False)
 
 
-def labels_of(session: Session, series: models.SeriesRow) -> Labels:
+def labels_of(session: Session, series: models.SeriesRow) -> LabelsByFrame:
     """What is known of the measured frames of a series and their variants."""
     row = models.FrameRow
     query = select(row.id, row.name, row.favourite, row.left_out, row.follows_id)
 
-    def read() -> Labels:
+    def read() -> LabelsByFrame:
         rows = session.execute(query.where(row.series_id == series.id, row.state.in_(SHOWN)))
         found = {
             own: FrameLabels(name, own == series.hero_id, fav, out, follows) for own, name, fav, out, follows in rows
         }
-        return Labels(found)
+        return LabelsByFrame(found)
 
     return remembered(session, series.id, "labels", read)
