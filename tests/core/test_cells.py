@@ -71,5 +71,13 @@ def test_noise_all_over_and_one_colour_are_gathered_too() -> None:
         found = find_cells(lab)
         assert found and np.isfinite([c.share for c in found]).all()
         assert np.isfinite(apply_moves(lab, fit_moves(lab, found, 0.09))).all()
-    (only,) = find_cells(cloud(5, RED), Edits(dropped=(RED,)))[:1]
-    assert only.share > 0, "not all of a target can be left out"
+        all_dropped = find_cells(lab[:1], Edits(dropped=(tuple(lab[0].tolist()),)))
+        assert sum(c.share for c in all_dropped) == pytest.approx(1), "not all of a target can be left out"
+
+
+@pytest.mark.parametrize("axis", [1, 2])
+def test_the_most_vivid_colours_have_places_of_their_own(axis: int) -> None:
+    for outer, inner in ((-0.5, -0.32), (0.5, 0.32)):
+        vivid = [tuple(np.roll((off, 0.0), axis - 1)) for off in (outer, inner)]
+        found = find_cells(cloud(6, *((0.5, a, b) for a, b in vivid)))
+        assert [share_near(found, (0.5, a, b)) for a, b in vivid] == pytest.approx([0.5, 0.5], abs=0.1)
