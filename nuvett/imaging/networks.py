@@ -44,6 +44,9 @@ def _loaded_light(name: str) -> tuple[Interpreter, Lock]:
 @contextmanager
 def _unsaid(words: bytes) -> Iterator[None]:
     """Lines that hold some words are left out of what the process says; those that others say meanwhile come later."""
+    if sys.stderr is None:  # a process that was started without anywhere to speak
+        yield
+        return
     sys.stderr.flush()
     spoken = os.dup(2)
     try:
