@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nuvett.core.fit.moves import apply_moves, fit_moves
-from nuvett.core.reading.cells import CLUSTERS, FINE, faded, find_cells
-from nuvett.core.reading.palette import Edits, Held, Palette, find_palette
+from nuvett.core.reading.cells import CLUSTERS, faded, find_cells
+from nuvett.core.reading.palette import FINE, Edits, Held, Palette, find_palette
 from nuvett.core.types import OKLab
 from tests import strategies as ours
 

@@ -1,5 +1,6 @@
 """What every kind of part of an area has. To add a kind, see docs/adding.md."""
 
+from abc import abstractmethod
 from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
@@ -51,9 +52,9 @@ class AreaPart(Document):
         """It by what it is, not yet turned inside out."""
         return self.title
 
+    @abstractmethod
     def weigh(self, scene: Scene) -> Mask01:
         """How much each place (h, w) of a frame belongs to it, 0 to 1, not yet turned inside out."""
-        raise NotImplementedError
 
     def told(self, faces: tuple[SkinSeen, ...]) -> Self:
         """It with the faces of a frame, where it asks for them."""

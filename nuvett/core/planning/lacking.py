@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from nuvett.core.measure.statistics import thin
-from nuvett.core.reading.cells import FINE
-from nuvett.core.reading.palette import Colour, find_palette
+from nuvett.core.reading.palette import FINE, Colour, find_palette
 from nuvett.core.spaces.names import colour_name
 from nuvett.core.types import Document, OKLab
 

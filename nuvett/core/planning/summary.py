@@ -4,9 +4,8 @@ from nuvett.core.drift.drift import Drift, Yardstick, form_of, measure_drift
 from nuvett.core.measure.statistics import quantiles_of, thin
 from nuvett.core.planning.richer import richer_than
 from nuvett.core.planning.warnings import Note
-from nuvett.core.reading.cells import FINE
 from nuvett.core.reading.column import lightness_marks
-from nuvett.core.reading.palette import Palette, find_palette
+from nuvett.core.reading.palette import FINE, Palette, find_palette
 from nuvett.core.types import Document, OKLab, StoredArray
 
 SUMMARY = 1

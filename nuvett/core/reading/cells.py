@@ -8,10 +8,11 @@ it is, so that a small change of colours is a small change of all that is gather
 import numpy as np
 from numpy.typing import NDArray
 
-from nuvett.core.reading.palette import Edits, Palette, PaletteColour, find_palette
-from nuvett.core.types import OKLab
+from nuvett.core.reading.palette import FINE, Edits, Palette, PaletteColour, find_palette
+from nuvett.core.smooth import smooth_step
+from nuvett.core.types import Floats, OKLab
 
-CLUSTERS, FINE = 10, 24  # of the palette that says what a held or dropped colour takes with it
+CLUSTERS = 10  # of the palette that says what a held or dropped colour takes with it
 _STEPS = np.array([0.15, 0.1, 0.1])  # between places, OKLab: colours take others of about one step along
 _FIRST, _COUNTS = np.array([-0.4, -0.6, -0.6]), (14, 14, 14)
 _CORNERS = np.ravel_multi_index(np.indices((2, 2, 2)).reshape(3, -1), _COUNTS)
@@ -29,23 +30,22 @@ def find_cells(lab: OKLab, edits: Edits | None = None) -> Palette:
     anchors = np.array([*(held.stands_for for held in edits.held), *edits.dropped]).reshape(-1, 3)
     label = _nearest(lab, np.concatenate([anchors, _others(lab, edits)])) if len(anchors) else np.zeros(len(lab))
     free = label >= len(anchors)
-    if len(anchors) and not free.any() and not edits.held:
+    if not (free.any() or edits.held):
         free = np.ones(len(lab), dtype=np.bool_)
-    kept = [(held.colour, float((label == place).mean())) for place, held in enumerate(edits.held)]
-    found = [(colour, share * float(free.mean())) for colour, share in _cells(OKLab(lab[free]))] if free.any() else []
-    total = sum(share for _, share in (*kept, *found)) or 1.0
-    held = [True] * len(kept) + [False] * len(found)
+    found = [(held.colour, float((label == place).mean()), True) for place, held in enumerate(edits.held)]
+    if free.any():
+        found += [(colour, share * float(free.mean()), False) for colour, share in _cells(OKLab(lab[free]))]
+    total = sum(share for _, share, _ in found) or 1.0
     colours = [
-        PaletteColour(lightness=lightness, a=a, b=b, share=share / total, held=stays)
-        for ((lightness, a, b), share), stays in zip((*kept, *found), held, strict=True)
+        PaletteColour(lightness=lightness, a=a, b=b, share=share / total, held=held)
+        for (lightness, a, b), share, held in found
     ]
     return tuple(sorted(colours, key=lambda colour: colour.lightness))
 
 
-def faded(shares: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How much what comes of places with shares (K,) counts, 0 to 1: little where they hardly are places."""
-    t = np.clip((shares - _LEAST) / (1.5 * _LEAST), 1e-3, 1)
-    return np.asarray(t * t * (3 - 2 * t))
+def faded(shares: NDArray[np.float64]) -> Floats:
+    """How much what comes of places with shares (K,) counts, above 0 to 1: little where they hardly are places."""
+    return smooth_step(np.maximum((shares - _LEAST) / (1.5 * _LEAST), 1e-3).astype(np.float32))
 
 
 def _others(lab: OKLab, edits: Edits) -> NDArray[np.float64]:

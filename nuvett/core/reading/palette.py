@@ -13,6 +13,7 @@ from nuvett.core.types import Document, Floats, OKLab
 
 SMALLEST, LARGEST, USUAL = 2, 12, 6
 _FINE_CLUSTERS = 48
+FINE = 24  # for palettes that are found again and again, while planning and for summaries
 _LLOYD_ROUNDS = 6
 # Shares count by this power when clusters merge: 1 would be Ward's rule, which swallows accents; 0 would ignore area.
 _SHARE_POWER = 0.45

@@ -15,8 +15,7 @@ from nuvett.core.fit.moves import Move, apply_moves
 from nuvett.core.measure.statistics import thin
 from nuvett.core.plan.fitted import MovesOperation
 from nuvett.core.plan.frame_plan import FramePlan, Layer
-from nuvett.core.reading.cells import FINE
-from nuvett.core.reading.palette import find_palette
+from nuvett.core.reading.palette import FINE, find_palette
 from nuvett.core.thread.colours import distance
 from nuvett.core.types import Floats, OKLab
 
